@@ -1,0 +1,2 @@
+//! scratch
+fn main() {}

@@ -1,0 +1,119 @@
+//! One target, built and ready to be asked.
+
+use crate::{CProgram, IcarusModel, RigError, ToolName};
+use mellow_rake::fixed::WordFormat;
+use mellow_rake::write::GeneratedFile;
+
+/// Where generated text is made to run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Target {
+    /// C, compiled by the machine's `cc`.
+    HostC,
+    /// C, compiled by clang.
+    Clang,
+    /// Verilog, simulated by Icarus Verilog.
+    Icarus,
+}
+
+impl Target {
+    /// All targets.
+    pub const ALL: [Target; 3] = [Target::HostC, Target::Clang, Target::Icarus];
+
+    /// The word for it on the command line.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Target::HostC => "host",
+            Target::Clang => "clang",
+            Target::Icarus => "icarus",
+        }
+    }
+
+    /// What it is, for a table.
+    pub fn title(self) -> &'static str {
+        match self {
+            Target::HostC => "C, cc",
+            Target::Clang => "C, clang",
+            Target::Icarus => "Verilog, Icarus",
+        }
+    }
+}
+
+enum Kind {
+    Program(CProgram),
+    Model(IcarusModel),
+}
+
+/// A generated filter on a target.
+pub struct Device {
+    kind: Kind,
+}
+
+/// What a device answered to one stimulus.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Answer {
+    /// How it was asked.
+    pub manner: &'static str,
+    /// The words that came out.
+    pub words: Vec<i64>,
+    /// What the target's own check counted as mismatches, where it has one.
+    pub own_mismatches: Option<usize>,
+}
+
+/// Samples per call when a filter is called in blocks.
+const BLOCK: usize = 32;
+
+impl Device {
+    /// Compiles the generated files for a target.
+    ///
+    /// # Errors
+    /// [`RigError`]; [`RigError::Missing`] means that nothing was run.
+    pub fn build(
+        target: Target,
+        files: &[GeneratedFile],
+        input: WordFormat,
+        output: WordFormat,
+    ) -> Result<Self, RigError> {
+        let kind = match target {
+            Target::HostC => Kind::Program(CProgram::build(ToolName::CC, files)?),
+            Target::Clang => Kind::Program(CProgram::build(ToolName::CLANG, files)?),
+            Target::Icarus => Kind::Model(IcarusModel::build(files, input, output)?),
+        };
+        Ok(Device { kind })
+    }
+
+    /// The version of the tool behind it.
+    pub fn version(&self) -> &str {
+        match &self.kind {
+            Kind::Program(program) => program.compiler().version(),
+            Kind::Model(model) => model.compiler().version(),
+        }
+    }
+
+    /// Filters a stimulus from the zero state, in every manner that the target has. `expected` is given to targets
+    /// that check by themselves.
+    ///
+    /// # Errors
+    /// [`RigError`] when the target fails or does not answer.
+    pub fn run(&self, input: &[i64], expected: &[i64]) -> Result<Vec<Answer>, RigError> {
+        let answer = |manner, words, own_mismatches| Answer {
+            manner,
+            words,
+            own_mismatches,
+        };
+        Ok(match &self.kind {
+            Kind::Program(program) => vec![
+                answer("one sample a call", program.run(input, 0)?, None),
+                answer("32 samples a call", program.run(input, BLOCK)?, None),
+            ],
+            Kind::Model(model) => {
+                let report = model.run(input, expected)?;
+                vec![answer(
+                    "test bench",
+                    report.observed,
+                    Some(report.mismatches),
+                )]
+            }
+        })
+    }
+}

@@ -1,0 +1,126 @@
+//! Finding a tool and asking its version.
+
+use crate::{RigError, run};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::Duration;
+
+/// A program and where Debian has it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ToolName {
+    /// The program on the path.
+    pub program: &'static str,
+    /// The Debian package that brings it.
+    pub package: &'static str,
+    /// The argument that makes it print its version.
+    pub version_argument: &'static str,
+}
+
+impl ToolName {
+    /// The machine's C compiler.
+    pub const CC: ToolName = ToolName {
+        program: "cc",
+        package: "gcc",
+        version_argument: "--version",
+    };
+    /// The GNU C compiler.
+    pub const GCC: ToolName = ToolName {
+        program: "gcc",
+        package: "gcc",
+        version_argument: "--version",
+    };
+    /// The GNU C++ compiler.
+    pub const GXX: ToolName = ToolName {
+        program: "g++",
+        package: "g++",
+        version_argument: "--version",
+    };
+    /// The LLVM C compiler.
+    pub const CLANG: ToolName = ToolName {
+        program: "clang",
+        package: "clang",
+        version_argument: "--version",
+    };
+    /// The compiler of Icarus Verilog.
+    pub const IVERILOG: ToolName = ToolName {
+        program: "iverilog",
+        package: "iverilog",
+        version_argument: "-V",
+    };
+    /// The runtime of Icarus Verilog.
+    pub const VVP: ToolName = ToolName {
+        program: "vvp",
+        package: "iverilog",
+        version_argument: "-V",
+    };
+    /// Verilator, as a lint.
+    pub const VERILATOR: ToolName = ToolName {
+        program: "verilator",
+        package: "verilator",
+        version_argument: "--version",
+    };
+
+    /// Looks for the tool on the path and asks its version.
+    ///
+    /// # Errors
+    /// [`RigError::Missing`] names the Debian package.
+    pub fn find(self) -> Result<Tool, RigError> {
+        let ToolName {
+            program,
+            package,
+            version_argument,
+        } = self;
+        let path = which::which(program).map_err(|_| RigError::Missing { program, package })?;
+        let mut command = Command::new(&path);
+        command.arg(version_argument);
+        // Some tools print their version and end with a failure: the text is what counts.
+        let version = match run(&mut command, b"", Duration::from_secs(20)) {
+            Ok(finished) => finished.output,
+            Err(RigError::Failed { messages, .. }) => messages,
+            Err(error) => return Err(error),
+        };
+        let version = version
+            .lines()
+            .next()
+            .unwrap_or("unknown version")
+            .trim()
+            .to_owned();
+        Ok(Tool {
+            program,
+            path,
+            version,
+        })
+    }
+}
+
+/// A tool that is there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Tool {
+    program: &'static str,
+    path: PathBuf,
+    version: String,
+}
+
+impl Tool {
+    /// The name of the program.
+    pub fn program(&self) -> &'static str {
+        self.program
+    }
+
+    /// Where it is.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// The first line of what it says about its version.
+    pub fn version(&self) -> &str {
+        &self.version
+    }
+
+    /// A command that starts it in a folder.
+    pub fn command(&self, folder: &Path) -> Command {
+        let mut command = Command::new(&self.path);
+        command.current_dir(folder);
+        command
+    }
+}

@@ -1,0 +1,205 @@
+//! Every reading of a datapath against every other, in real compilers and simulators.
+
+mod common;
+
+use common::{Case, cases, mutated};
+use mellow_rake::verify::{Mismatch, compare, stimuli};
+use mellow_rake_rig::{C_FLAGS, CProgram, Device, Target, ToolName, run};
+use std::time::Duration;
+
+/// Notches, a cascade in a loop, a dot product over a delay line, and words that wrap: each through C and Verilog
+/// on every stimulus, from the first sample to the last.
+#[test]
+fn simulator_c_and_verilog_agree_in_every_integer() {
+    for Case {
+        name,
+        checked,
+        files,
+    } in cases()
+    {
+        let bounds = checked.facts().bounds().as_ref().unwrap();
+        for target in Target::ALL {
+            let datapath = checked.datapath();
+            let device = Device::build(target, &files, datapath.input, datapath.output)
+                .unwrap_or_else(|error| panic!("{name} on {target:?}: {error}"));
+            for stimulus in stimuli(&checked, &bounds.gain, None) {
+                let expected =
+                    mellow_rake::datapath::Simulator::new(&checked).run(&stimulus.samples);
+                for answer in device.run(&stimulus.samples, &expected).unwrap() {
+                    let comparison = compare(&expected, &answer.words);
+                    assert_eq!(
+                        comparison.first, None,
+                        "{name} on {target:?}, {}, {}",
+                        stimulus.name, answer.manner
+                    );
+                    assert_eq!(answer.own_mismatches.unwrap_or(0), 0);
+                }
+            }
+        }
+    }
+}
+
+/// The same text without a word of complaint from two C compilers, as C++, and from a Verilog lint.
+#[test]
+fn generated_text_is_clean() {
+    let limit = Duration::from_secs(120);
+    for Case { name, files, .. } in cases() {
+        for compiler in [ToolName::GCC, ToolName::CLANG] {
+            CProgram::build(compiler, &files).unwrap_or_else(|error| panic!("{name}: {error}"));
+        }
+        let gxx = ToolName::GXX.find().unwrap();
+        let mut flags = vec!["-x", "c++", "-std=c++11"];
+        flags.extend(&C_FLAGS[1..]);
+        CProgram::build_with(gxx, &flags, &files).unwrap_or_else(|error| panic!("{name}: {error}"));
+
+        let folder = tempfile::tempdir().unwrap();
+        let module = files
+            .iter()
+            .find(|f| f.name.ends_with(".v") && !f.name.ends_with("_tb.v"))
+            .unwrap();
+        std::fs::write(folder.path().join(&module.name), &module.text).unwrap();
+        let verilator = ToolName::VERILATOR.find().unwrap();
+        let mut lint = verilator.command(folder.path());
+        lint.args([
+            "--lint-only",
+            "-Wall",
+            "--language",
+            "1364-2005",
+            &module.name,
+        ]);
+        let finished = run(&mut lint, b"", limit).unwrap_or_else(|error| panic!("{name}: {error}"));
+        assert_eq!(finished.messages.trim(), "", "{name}");
+    }
+}
+
+/// No undefined behaviour, as far as the sanitizer can see it, on the most violent stimuli.
+#[test]
+fn generated_c_does_nothing_undefined() {
+    for Case {
+        name,
+        checked,
+        files,
+    } in cases()
+    {
+        let flags = [
+            "-std=c99",
+            "-O1",
+            "-fsanitize=undefined",
+            "-fno-sanitize-recover=all",
+        ];
+        let program = CProgram::build_with(ToolName::GCC.find().unwrap(), &flags, &files).unwrap();
+        let bounds = checked.facts().bounds().as_ref().unwrap();
+        for stimulus in stimuli(&checked, &bounds.gain, None) {
+            let found = program
+                .run(&stimulus.samples, 7)
+                .unwrap_or_else(|e| panic!("{name}: {e}"));
+            let expected = mellow_rake::datapath::Simulator::new(&checked).run(&stimulus.samples);
+            assert_eq!(
+                compare(&expected, &found).first,
+                None,
+                "{name}, {}",
+                stimulus.name
+            );
+        }
+    }
+}
+
+/// One coefficient, one rounding, one shift changed in the text: each must be seen, and both integers named.
+#[test]
+fn a_change_in_the_generated_text_is_caught() {
+    let Case { checked, files, .. } = cases().swap_remove(0);
+    let datapath = checked.datapath();
+    let bounds = checked.facts().bounds().as_ref().unwrap();
+    let stimulus = &stimuli(&checked, &bounds.gain, None)[0].samples;
+    let expected = mellow_rake::datapath::Simulator::new(&checked).run(stimulus);
+    let changes = [
+        (
+            Target::HostC,
+            ".c",
+            "-27507, 16131, -27507",
+            "-27507, 16131, -27508",
+        ),
+        (
+            Target::HostC,
+            ".c",
+            "(int32_t)mellow_rake_half_up_64(n2",
+            "(int32_t)mellow_rake_floor_64(n2",
+        ),
+        (Target::HostC, ".c", "(n2, 14)", "(n2, 13)"),
+        (Target::HostC, ".c", "filter->y[1] = filter->y[0];", ""),
+        (
+            Target::Icarus,
+            ".v",
+            "16'h3e05, 16'h948d",
+            "16'h3e05, 16'h948e",
+        ),
+        (Target::Icarus, ".v", "n3_f + {18'd0, n2[13]}", "n3_f"),
+        (Target::Icarus, ".v", "n3_f = n2[32:14]", "n3_f = n2[31:13]"),
+    ];
+    for (target, ending, from, to) in changes {
+        let files = mutated(&files, ending, from, to);
+        let device = match Device::build(target, &files, datapath.input, datapath.output) {
+            Ok(device) => device,
+            // A helper that is no longer called may be refused by the compiler: caught, too.
+            Err(error) => {
+                assert!(error.to_string().contains("unused"), "{error}");
+                continue;
+            }
+        };
+        for answer in device.run(stimulus, &expected).unwrap() {
+            let comparison = compare(&expected, &answer.words);
+            let Mismatch {
+                sample,
+                expected: e,
+                found,
+            } = comparison.first.expect(from);
+            assert!(e != found && e == Some(expected[sample]), "{from}");
+            assert!(
+                answer
+                    .own_mismatches
+                    .is_none_or(|count| count == comparison.differing)
+            );
+        }
+    }
+}
+
+/// Tools that are missing, hang or talk rubbish are errors with their name, in time.
+#[test]
+fn a_bad_tool_is_an_error_and_not_a_result() {
+    let missing = ToolName {
+        program: "no-such-compiler",
+        package: "no-such-package",
+        version_argument: "-V",
+    };
+    let error = missing.find().unwrap_err().to_string();
+    assert!(
+        error.contains("no-such-compiler") && error.contains("no-such-package"),
+        "{error}"
+    );
+
+    let started = std::time::Instant::now();
+    let mut sleeper = std::process::Command::new("sleep");
+    let error = run(sleeper.arg("60"), b"", Duration::from_millis(200)).unwrap_err();
+    assert!(error.to_string().contains("sleep did not end"), "{error}");
+    assert!(started.elapsed() < Duration::from_secs(30));
+
+    let Case { files, .. } = cases().swap_remove(0);
+    let error = CProgram::build(
+        ToolName::CC,
+        &mutated(&files, ".c", "int64_t n2", "int64 n2"),
+    )
+    .unwrap_err();
+    assert!(
+        error.to_string().contains("int64"),
+        "the compiler's own words: {error}"
+    );
+    let talker = mutated(&files, "_pipe.c", "PRId64 \"\\n\"", "PRId64 \" volts\\n\"");
+    let error = CProgram::build(ToolName::CC, &talker)
+        .unwrap()
+        .run(&[1], 0)
+        .unwrap_err();
+    assert!(error.to_string().contains("volts"), "{error}");
+    let program = CProgram::build(ToolName::CC, &files).unwrap();
+    let error = program.run(&[1, 40_000], 0).unwrap_err();
+    assert!(error.to_string().contains("line 2"), "{error}");
+}

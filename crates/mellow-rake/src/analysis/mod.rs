@@ -1,0 +1,22 @@
+//! What a filter does, measured on the response that came out and not on the numbers that went in.
+
+mod notch_measures;
+
+pub use notch_measures::{NotchMeasures, measure_notch};
+
+use crate::filter::Transfer;
+use crate::units::SampleRate;
+use crate::units::level::decibels;
+
+/// The gain of a filter in decibels at a frequency in hertz.
+pub fn gain_db(filter: &dyn Transfer, rate: SampleRate, hertz: f64) -> f64 {
+    decibels(filter.response(rate.radians(hertz)).norm())
+}
+
+/// `count` frequencies in hertz from `low` to `high`, both included, evenly spaced.
+pub fn linear_grid(low: f64, high: f64, count: usize) -> Vec<f64> {
+    let last = count.max(2) - 1;
+    (0..=last)
+        .map(|k| low + (high - low) * (k as f64 / last as f64))
+        .collect()
+}

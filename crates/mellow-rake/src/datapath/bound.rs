@@ -1,0 +1,193 @@
+//! Proved bounds: the level that each node can reach, and the largest error at the output.
+//!
+//! The worst-case peak gain of a path is the l1 norm of its impulse response (Jackson, *On the
+//! interaction of roundoff noise and dynamic range in digital filters*, 1970, eq. 8 with p = ∞;
+//! Volkova, Hilaire & Lauter, *Reliable evaluation of the worst-case peak gain matrix in multiple
+//! precision*, 2015). With the two ends of a range taken apart, −1 and 1 − 2^(−15) are not alike and the
+//! bound is the tighter for it.
+//!
+//! The linear model describes the program only while no limit acts. That is shown by induction over
+//! operations and samples: if every limit is out of reach of the linear model, none acts first.
+
+use super::linear::{Drive, LinearDatapath, rounding_sources};
+use super::walk::Place;
+use super::{Checked, Datapath, Node, RoundingSource};
+use crate::filter::{Decay, NotProved, PeakGain};
+use crate::fixed::WordFormat;
+
+/// The levels that a word can reach, for any input in range and any rounding errors.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Reach {
+    /// The limit or sum whose incoming word is meant.
+    pub node: Node,
+    /// The pass of the loop around it (0 outside).
+    pub pass: usize,
+    /// The lowest value, rounded outward.
+    pub low: f64,
+    /// The highest value, rounded outward.
+    pub high: f64,
+    /// The format that the word goes to.
+    pub format: WordFormat,
+    /// Whether all values from `low` to `high` fit the format, and no limit that can act has an
+    /// influence on the word: then nothing ever happens here.
+    pub safe: bool,
+}
+
+/// The range of the output error caused by all roundings together.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ErrorBound {
+    /// The lowest error as a value (fixed point minus the same filter without roundings).
+    pub low: f64,
+    /// The highest.
+    pub high: f64,
+}
+
+impl ErrorBound {
+    /// The largest size of the error, as a value.
+    pub fn largest(self) -> f64 {
+        self.low.abs().max(self.high.abs())
+    }
+}
+
+/// What is proved about levels and errors.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Bounds {
+    /// Every place where a word could be changed by an overflow.
+    pub reaches: Vec<Reach>,
+    /// The error at the output while no limit acts.
+    pub error: ErrorBound,
+    /// From the input to the output.
+    pub gain: PeakGain,
+}
+
+impl Bounds {
+    /// Whether no limit can ever act.
+    pub fn no_limit_acts(&self) -> bool {
+        self.reaches.iter().all(|reach| reach.safe)
+    }
+
+    /// Whether nothing happens at any pass of this node.
+    pub fn is_safe(&self, node: Node) -> bool {
+        self.reaches
+            .iter()
+            .filter(|reach| reach.node == node)
+            .all(|reach| reach.safe)
+    }
+}
+
+/// Bounds for words that come to `watched` places on their way into the given formats.
+pub(super) fn bounds(
+    datapath: &Datapath,
+    fractions: &[i32],
+    watched: &[(Place, WordFormat)],
+) -> Result<Bounds, NotProved> {
+    let places: Vec<Place> = watched.iter().map(|(place, _)| *place).collect();
+    let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
+    let decay = Decay::prove(&mut model)?;
+    let gains = decay.impulse(&mut model);
+    let (low, high) = (end(datapath.input, false), end(datapath.input, true));
+    let mut levels: Vec<(f64, f64)> = gains.iter().map(|gain| gain.reach(low, high)).collect();
+    let mut error = ErrorBound {
+        low: 0.0,
+        high: 0.0,
+    };
+    for source in rounding_sources(datapath, fractions) {
+        let drive = Drive::After {
+            node: source.node,
+            pass: source.pass,
+        };
+        model = model.driven_by(drive);
+        let gains = decay.impulse(&mut model);
+        let (low, high) = source.rounding.error_range(source.dropped);
+        for (level, gain) in levels.iter_mut().zip(&gains) {
+            let (down, up) = gain.reach(low * source.step, high * source.step);
+            *level = (level.0 + down, level.1 + up);
+        }
+        let output = &gains[gains.len() - 1];
+        let (down, up) = output.reach(low * source.step, high * source.step);
+        error = ErrorBound {
+            low: error.low + down,
+            high: error.high + up,
+        };
+    }
+    let mut reaches: Vec<Reach> = watched
+        .iter()
+        .zip(&levels)
+        .map(|((place, format), (low, high))| Reach {
+            node: place.node,
+            pass: place.pass,
+            low: *low,
+            high: *high,
+            format: *format,
+            safe: *low >= end(*format, false) && *high <= end(*format, true),
+        })
+        .collect();
+    let acting: Vec<usize> = (0..reaches.len()).filter(|&i| !reaches[i].safe).collect();
+    for index in acting {
+        let place = places[index];
+        model = model.driven_by(Drive::After {
+            node: place.node,
+            pass: place.pass,
+        });
+        let gains = decay.impulse(&mut model);
+        for (reach, gain) in reaches.iter_mut().zip(&gains) {
+            reach.safe &= gain.is_zero();
+        }
+    }
+    let gain = gains.into_iter().next_back().unwrap_or_default();
+    Ok(Bounds {
+        reaches,
+        error,
+        gain,
+    })
+}
+
+/// One end of a format as a value, exact to the 53 bits of f64 and never outward.
+fn end(format: WordFormat, high: bool) -> f64 {
+    let integer = if high {
+        format.maximum()
+    } else {
+        format.minimum()
+    };
+    let mut value = integer as f64;
+    if high && value as i128 > integer {
+        value = value.next_down();
+    }
+    value * format.step()
+}
+
+/// The worst input that there is: the sequence that drives a path to its bound.
+#[derive(Debug, Clone, PartialEq)]
+pub struct WorstCase {
+    /// The input, in integers of the input format.
+    pub input: Vec<i64>,
+    /// The level that it reaches in the linear model at the last sample, as a value.
+    pub level: f64,
+}
+
+impl Checked {
+    /// The input that drives the output of the linear model as high as any input of `length` samples
+    /// can: at the last sample, every earlier one has worked in the same direction.
+    pub fn worst_case_input(&self, gain: &PeakGain, length: usize) -> WorstCase {
+        let format = self.datapath().input;
+        let (low, high) = (format.minimum() as i64, format.maximum() as i64);
+        let response = &gain.response()[..gain.response().len().min(length)];
+        let input: Vec<i64> = response
+            .iter()
+            .rev()
+            .map(|h| if *h >= 0.0 { high } else { low })
+            .collect();
+        let level = response
+            .iter()
+            .rev()
+            .zip(&input)
+            .map(|(h, x)| h * format.value(*x))
+            .sum();
+        WorstCase { input, level }
+    }
+
+    /// Every rounding as a source of error.
+    pub fn rounding_sources(&self) -> Vec<RoundingSource> {
+        rounding_sources(self.datapath(), self.fractions())
+    }
+}

@@ -1,0 +1,83 @@
+//! What one sample costs, counted on the program.
+
+use super::{Checked, Operation, Term};
+use serde::Serialize;
+
+/// Operations per sample and memory of a datapath, before any target makes something better of it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Cost {
+    /// Products per sample.
+    pub multiplies_per_sample: usize,
+    /// Additions and subtractions per sample: terms of sums less one for each sum.
+    pub adds_per_sample: usize,
+    /// Roundings that drop bits, per sample.
+    pub roundings_per_sample: usize,
+    /// Limits that may act, per sample.
+    pub limits_per_sample: usize,
+    /// Words remembered between samples.
+    pub state_words: usize,
+    /// Bits remembered between samples.
+    pub state_bits: u64,
+    /// Coefficients.
+    pub coefficient_words: usize,
+    /// Width of the widest accumulator, in bits.
+    pub accumulator_bits: u32,
+}
+
+impl Checked {
+    /// Counts what one sample costs.
+    pub fn cost(&self) -> Cost {
+        let datapath = self.datapath();
+        let mut cost = Cost {
+            multiplies_per_sample: 0,
+            adds_per_sample: 0,
+            roundings_per_sample: 0,
+            limits_per_sample: 0,
+            state_words: datapath.state_words(),
+            state_bits: datapath
+                .lines
+                .iter()
+                .map(|line| (line.rows * line.depth) as u64 * u64::from(line.format.width()))
+                .sum(),
+            coefficient_words: datapath
+                .tables
+                .iter()
+                .flat_map(|table| &table.rows)
+                .map(Vec::len)
+                .sum(),
+            accumulator_bits: 0,
+        };
+        for (node, operation, passes) in datapath.operations() {
+            match operation {
+                Operation::Product { .. } => cost.multiplies_per_sample += passes,
+                Operation::Accumulate { terms, format } => {
+                    let products: usize = terms.iter().map(Term::products).sum();
+                    let words = terms.iter().filter(|term| term.products() == 0).count();
+                    cost.multiplies_per_sample += passes * products;
+                    cost.adds_per_sample += passes * (products + words).saturating_sub(1);
+                    cost.accumulator_bits = cost.accumulator_bits.max(format.width());
+                }
+                Operation::Round { word, fraction, .. } => {
+                    let drops = self.fractions()[word.0 as usize] > *fraction;
+                    cost.roundings_per_sample += passes * usize::from(drops);
+                }
+                Operation::Limit { .. } => {
+                    let acts = self.facts().limit(node).is_some_and(|limit| limit.acts);
+                    cost.limits_per_sample += passes * usize::from(acts);
+                }
+                _ => {}
+            }
+        }
+        cost
+    }
+}
+
+impl Term {
+    /// Number of products in the term.
+    pub fn products(&self) -> usize {
+        match self {
+            Term::Word { .. } => 0,
+            Term::Dot { count, .. } => *count,
+        }
+    }
+}

@@ -1,0 +1,315 @@
+//! The whole datapath as data, complete: whoever has it and `docs/arithmetic.md` can build the filter again,
+//! bit for bit.
+
+use super::{Block, Checked, LineIndex, Node, Operation, Row, Sign, TableIndex, Term};
+use crate::fixed::{Overflow, Rounding, WordFormat};
+use serde::Serialize;
+
+/// A datapath as plain data. Field names are those of the JSON.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Description {
+    /// The format of the input word.
+    pub input: WordFormat,
+    /// The format of the output word.
+    pub output: WordFormat,
+    /// Samples between an input and the output that belongs to it: always 0 for the program itself.
+    pub latency_samples: u32,
+    /// The sign convention of the coefficients.
+    pub transfer_function: &'static str,
+    /// Constant coefficients.
+    pub tables: Vec<TableDescription>,
+    /// Memory, all zero before the first sample.
+    pub lines: Vec<LineDescription>,
+    /// The operations in order.
+    pub program: Vec<Step>,
+    /// The node whose word goes out.
+    pub result: u32,
+}
+
+/// The one line about signs that stands beside all coefficients.
+pub(crate) const TRANSFER_FUNCTION: &str = "H(z) = (b0 + b1 z^-1 + ...)/(1 + a1 z^-1 + ...), \
+     so y[n] = sum of b_k x[n-k] - sum over k >= 1 of a_k y[n-k]";
+
+/// A table of coefficients.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct TableDescription {
+    /// Its name.
+    pub name: &'static str,
+    /// The format of every word.
+    pub format: WordFormat,
+    /// The integers.
+    pub rows: Vec<Vec<i64>>,
+}
+
+/// A delay line.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct LineDescription {
+    /// Its name.
+    pub name: &'static str,
+    /// The format of every word.
+    pub format: WordFormat,
+    /// Rows.
+    pub rows: usize,
+    /// Words remembered in each row: ages 1 to depth.
+    pub depth: usize,
+}
+
+/// One operation.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Step {
+    /// Its number.
+    pub node: u32,
+    /// The format of its word.
+    pub format: WordFormat,
+    /// What it does.
+    #[serde(flatten)]
+    pub action: Action,
+}
+
+/// What an operation does.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(tag = "operation", rename_all = "kebab-case")]
+#[allow(missing_docs)] // the fields are those of `Operation`, in the words of docs/arithmetic.md
+pub enum Action {
+    Input,
+    Carried,
+    Tap {
+        line: &'static str,
+        row: RowName,
+        age: usize,
+    },
+    Product {
+        table: &'static str,
+        row: RowName,
+        column: usize,
+        word: u32,
+    },
+    Accumulate {
+        terms: Vec<TermDescription>,
+    },
+    Round {
+        word: u32,
+        shift_right: i32,
+        rounding: Rounding,
+    },
+    Limit {
+        word: u32,
+        overflow: Overflow,
+        can_act: bool,
+    },
+    Store {
+        line: &'static str,
+        row: RowName,
+        word: u32,
+    },
+    Repeat {
+        passes: usize,
+        first: u32,
+        body: Vec<Step>,
+        result: u32,
+    },
+}
+
+/// A row: its number, or "pass" for the row with the number of the loop's pass.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(untagged)]
+pub enum RowName {
+    /// Always this row.
+    Fixed(usize),
+    /// The word "pass".
+    Pass(&'static str),
+}
+
+/// A term of a sum; `shift_left` zeros are appended to bring it to the fraction of the accumulator.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(tag = "term", rename_all = "kebab-case")]
+#[allow(missing_docs)] // the fields are those of `Term`
+pub enum TermDescription {
+    Word {
+        sign: &'static str,
+        word: u32,
+        shift_left: i32,
+    },
+    Dot {
+        sign: &'static str,
+        table: &'static str,
+        table_row: RowName,
+        column: usize,
+        line: &'static str,
+        line_row: RowName,
+        age: usize,
+        count: usize,
+        shift_left: i32,
+    },
+}
+
+/// The whole datapath as data.
+pub fn describe(checked: &Checked) -> Description {
+    let datapath = checked.datapath();
+    let writer = Describer { checked };
+    Description {
+        input: datapath.input,
+        output: datapath.output,
+        latency_samples: 0,
+        transfer_function: TRANSFER_FUNCTION,
+        tables: datapath
+            .tables
+            .iter()
+            .map(|t| TableDescription {
+                name: t.name,
+                format: t.format,
+                rows: t.rows.clone(),
+            })
+            .collect(),
+        lines: datapath
+            .lines
+            .iter()
+            .map(|l| LineDescription {
+                name: l.name,
+                format: l.format,
+                rows: l.rows,
+                depth: l.depth,
+            })
+            .collect(),
+        program: writer.block(&datapath.body),
+        result: datapath.body.result.0,
+    }
+}
+
+struct Describer<'a> {
+    checked: &'a Checked,
+}
+
+impl Describer<'_> {
+    fn table(&self, index: TableIndex) -> &'static str {
+        self.checked.datapath().tables[index.0].name
+    }
+
+    fn line(&self, index: LineIndex) -> &'static str {
+        self.checked.datapath().lines[index.0].name
+    }
+
+    fn block(&self, block: &Block) -> Vec<Step> {
+        block
+            .operations
+            .iter()
+            .map(|(node, operation)| Step {
+                node: node.0,
+                format: self.checked.facts().format(*node),
+                action: self.action(*node, operation),
+            })
+            .collect()
+    }
+
+    fn action(&self, node: Node, operation: &Operation) -> Action {
+        let fractions = self.checked.fractions();
+        match operation {
+            Operation::Input => Action::Input,
+            Operation::Carried => Action::Carried,
+            Operation::Tap { line, row, age } => Action::Tap {
+                line: self.line(*line),
+                row: name(*row),
+                age: *age,
+            },
+            Operation::Product {
+                table,
+                row,
+                column,
+                word,
+            } => Action::Product {
+                table: self.table(*table),
+                row: name(*row),
+                column: *column,
+                word: word.0,
+            },
+            Operation::Accumulate { terms, format } => Action::Accumulate {
+                terms: terms
+                    .iter()
+                    .map(|term| self.term(term, format.fraction()))
+                    .collect(),
+            },
+            Operation::Round {
+                word,
+                fraction,
+                rounding,
+            } => Action::Round {
+                word: word.0,
+                shift_right: fractions[word.0 as usize] - fraction,
+                rounding: *rounding,
+            },
+            Operation::Limit { word, overflow, .. } => Action::Limit {
+                word: word.0,
+                overflow: *overflow,
+                can_act: self
+                    .checked
+                    .facts()
+                    .limit(node)
+                    .is_none_or(|limit| limit.acts),
+            },
+            Operation::Store { line, row, word } => Action::Store {
+                line: self.line(*line),
+                row: name(*row),
+                word: word.0,
+            },
+            Operation::Repeat {
+                passes,
+                first,
+                body,
+            } => Action::Repeat {
+                passes: *passes,
+                first: first.0,
+                body: self.block(body),
+                result: body.result.0,
+            },
+        }
+    }
+
+    fn term(&self, term: &Term, fraction: i32) -> TermDescription {
+        let datapath = self.checked.datapath();
+        match term {
+            Term::Word { sign, word } => TermDescription::Word {
+                sign: mark(*sign),
+                word: word.0,
+                shift_left: fraction - self.checked.fractions()[word.0 as usize],
+            },
+            Term::Dot {
+                sign,
+                table,
+                table_row,
+                column,
+                line,
+                line_row,
+                age,
+                count,
+            } => {
+                let product = datapath.tables[table.0].format.fraction()
+                    + datapath.lines[line.0].format.fraction();
+                TermDescription::Dot {
+                    sign: mark(*sign),
+                    table: self.table(*table),
+                    table_row: name(*table_row),
+                    column: *column,
+                    line: self.line(*line),
+                    line_row: name(*line_row),
+                    age: *age,
+                    count: *count,
+                    shift_left: fraction - product,
+                }
+            }
+        }
+    }
+}
+
+fn mark(sign: Sign) -> &'static str {
+    match sign {
+        Sign::Plus => "+",
+        Sign::Minus => "-",
+    }
+}
+
+fn name(row: Row) -> RowName {
+    match row {
+        Row::Fixed(row) => RowName::Fixed(row),
+        Row::Pass => RowName::Pass("pass"),
+    }
+}

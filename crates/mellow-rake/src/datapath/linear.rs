@@ -1,0 +1,261 @@
+//! The linear reading: the same program on real numbers, without its roundings and limits.
+//!
+//! What a rounding or a limit does to a word is then something *added* to it; so the distance between the
+//! exact program and the linear one is the sum of these additions, each through its own path.
+
+use super::walk::{Arithmetic, Machine, Place};
+use super::{Checked, Datapath, Node, Operation, Sign};
+use crate::filter::LinearSystem;
+use crate::fixed::{Overflow, Rounding, WordFormat};
+
+/// Where a linear model is driven.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Drive {
+    /// By the input sample.
+    Input,
+    /// By something added to the word that an operation gives, in one pass of its loop.
+    After {
+        /// The operation.
+        node: Node,
+        /// The pass of the loop around it (0 outside).
+        pass: usize,
+    },
+}
+
+/// A rounding operation as a source of error.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct RoundingSource {
+    /// The operation.
+    pub node: Node,
+    /// The pass of the loop around it (0 outside).
+    pub pass: usize,
+    /// How it rounds.
+    pub rounding: Rounding,
+    /// Bits dropped, at least 1.
+    pub dropped: u32,
+    /// The value of one step of its result.
+    pub step: f64,
+}
+
+struct Linear<'a> {
+    /// What is added where; `None` when the input drives.
+    added: Option<(Place, f64)>,
+    watched: &'a [Place],
+    seen: Vec<f64>,
+    absolute: bool,
+}
+
+impl Linear<'_> {
+    /// Notes the word that comes to `at`, and adds what is to be added behind it.
+    fn pass_by(&mut self, at: Place, word: f64) -> f64 {
+        if let Some(index) = self.watched.iter().position(|place| *place == at) {
+            self.seen[index] = word;
+        }
+        match self.added {
+            Some((place, amount)) if place == at => word + amount,
+            _ => word,
+        }
+    }
+}
+
+impl Arithmetic for Linear<'_> {
+    type Word = f64;
+
+    fn zero(&self) -> f64 {
+        0.0
+    }
+    fn coefficient(&mut self, value: i64, format: WordFormat) -> f64 {
+        let value = format.value(value);
+        if self.absolute { value.abs() } else { value }
+    }
+    fn product(&mut self, _: Place, left: f64, right: f64) -> f64 {
+        left * right
+    }
+    fn add(&mut self, sum: f64, sign: Sign, term: f64, _: u32) -> f64 {
+        if sign == Sign::Plus || self.absolute {
+            sum + term
+        } else {
+            sum - term
+        }
+    }
+    fn close_sum(&mut self, at: Place, sum: f64, _: WordFormat) -> f64 {
+        self.pass_by(at, sum)
+    }
+    fn round(&mut self, at: Place, word: f64, _: i32, _: Rounding) -> f64 {
+        self.pass_by(at, word)
+    }
+    fn limit(&mut self, at: Place, word: f64, _: WordFormat, _: Overflow) -> f64 {
+        self.pass_by(at, word)
+    }
+}
+
+/// The linear reading of a datapath, with one drive.
+pub struct LinearDatapath<'a> {
+    machine: Machine<'a, Linear<'a>>,
+    drive: Drive,
+    states: usize,
+    operations: usize,
+    finite: Option<usize>,
+}
+
+impl<'a> LinearDatapath<'a> {
+    /// The linear model of a checked datapath, observed at its output.
+    pub fn new(checked: &'a Checked, drive: Drive) -> Self {
+        LinearDatapath::watching(checked.datapath(), checked.fractions(), &[], drive)
+    }
+
+    /// The model observed at `watched` places and, last, at the output.
+    pub(super) fn watching(
+        datapath: &'a Datapath,
+        fractions: &'a [i32],
+        watched: &'a [Place],
+        drive: Drive,
+    ) -> Self {
+        let linear = Linear {
+            added: None,
+            watched,
+            seen: vec![0.0; watched.len()],
+            absolute: false,
+        };
+        LinearDatapath {
+            machine: Machine::new(datapath, fractions, linear),
+            drive,
+            states: datapath.state_words(),
+            operations: operations(datapath),
+            finite: finite(datapath, fractions),
+        }
+    }
+
+    /// Drives it from elsewhere.
+    pub(super) fn driven_by(mut self, drive: Drive) -> Self {
+        self.drive = drive;
+        self
+    }
+
+    fn run(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
+        self.machine.set_state(|index, _| state[index]);
+        let linear = &mut self.machine.arithmetic;
+        let (input, added) = match self.drive {
+            Drive::Input => (drive, None),
+            Drive::After { node, pass } => (0.0, Some((Place { node, pass }, drive))),
+        };
+        linear.added = added;
+        let output = self.machine.step(input);
+        for (slot, word) in state.iter_mut().zip(self.machine.state()) {
+            *slot = word;
+        }
+        let (last, watched) = seen
+            .split_last_mut()
+            .expect("the output is always observed");
+        watched.copy_from_slice(&self.machine.arithmetic.seen);
+        *last = output;
+    }
+}
+
+impl LinearSystem for LinearDatapath<'_> {
+    fn states(&self) -> usize {
+        self.states
+    }
+    fn observed(&self) -> usize {
+        self.machine.arithmetic.seen.len() + 1
+    }
+    fn step(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
+        self.machine.arithmetic.absolute = false;
+        self.run(state, drive, seen);
+    }
+    fn step_absolute(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
+        self.machine.arithmetic.absolute = true;
+        self.run(state, drive, seen);
+    }
+    fn operations(&self) -> usize {
+        self.operations
+    }
+    fn finite(&self) -> Option<usize> {
+        self.finite
+    }
+}
+
+/// Every rounding that drops bits, pass by pass.
+pub(super) fn rounding_sources(datapath: &Datapath, fractions: &[i32]) -> Vec<RoundingSource> {
+    let mut sources = Vec::new();
+    for (node, operation, passes) in datapath.operations() {
+        if let Operation::Round {
+            word,
+            fraction,
+            rounding,
+        } = operation
+        {
+            let dropped = fractions[word.0 as usize] - fraction;
+            if dropped > 0 {
+                sources.extend((0..passes).map(|pass| RoundingSource {
+                    node,
+                    pass,
+                    rounding: *rounding,
+                    dropped: dropped as u32,
+                    step: libm::scalbn(1.0, -fraction),
+                }));
+            }
+        }
+    }
+    sources
+}
+
+/// Products, additions and conversions of coefficients in one run of the program.
+fn operations(datapath: &Datapath) -> usize {
+    let mut count = 0;
+    for (_, operation, passes) in datapath.operations() {
+        count += passes
+            * match operation {
+                Operation::Accumulate { terms, .. } => terms
+                    .iter()
+                    .map(|term| match term {
+                        super::Term::Word { .. } => 1,
+                        super::Term::Dot { count, .. } => 3 * count,
+                    })
+                    .sum(),
+                _ => 1,
+            };
+    }
+    count
+}
+
+/// Which remembered words can still be nonzero: with every state marked and no input, a filter
+/// without feedback runs empty.
+struct Marks;
+
+impl Arithmetic for Marks {
+    type Word = bool;
+
+    fn zero(&self) -> bool {
+        false
+    }
+    fn coefficient(&mut self, value: i64, _: WordFormat) -> bool {
+        value != 0
+    }
+    fn product(&mut self, _: Place, left: bool, right: bool) -> bool {
+        left && right
+    }
+    fn add(&mut self, sum: bool, _: Sign, term: bool, _: u32) -> bool {
+        sum || term
+    }
+    fn close_sum(&mut self, _: Place, sum: bool, _: WordFormat) -> bool {
+        sum
+    }
+    fn round(&mut self, _: Place, word: bool, _: i32, _: Rounding) -> bool {
+        word
+    }
+    fn limit(&mut self, _: Place, word: bool, _: WordFormat, _: Overflow) -> bool {
+        word
+    }
+}
+
+fn finite(datapath: &Datapath, fractions: &[i32]) -> Option<usize> {
+    let mut machine = Machine::new(datapath, fractions, Marks);
+    machine.set_state(|_, _| true);
+    let limit = datapath.state_words() + 1;
+    (0..=limit).find(|_| {
+        let empty = machine.state().all(|mark| !mark);
+        machine.step(false);
+        empty
+    })
+}

@@ -1,0 +1,302 @@
+//! The datapath: a fixed-point filter as one small exact program on integers.
+//!
+//! A [`Datapath`] runs once per sample. It is the only statement of what the filter computes:
+//! the simulator, the bounds, the cost and every writer read it, and no other place knows how a
+//! rounding works. `docs/arithmetic.md` says the same in equations.
+//!
+//! # Meaning
+//!
+//! **Words.** Every value is an integer `i` in a [`WordFormat`]; it stands for `i · 2^(−fraction)`.
+//! Signed words are two's complement. Arithmetic on integers is exact unless an operation named
+//! below says otherwise.
+//!
+//! **Order.** A [`Block`] is a list of operations. Each operation may use the words of operations
+//! before it, once per sample. There are no branches.
+//!
+//! **Tables** hold constant coefficients, in rows of equal length.
+//!
+//! **Delay lines** remember words. A line has rows (one for each pass of the loop that uses it, or
+//! just one) and a depth. Each row is given exactly one word per sample, by [`Operation::Store`]. The word of
+//! *age* 0 is the word stored in this very sample and may be read only after the store; the word of age
+//! `k`, 1 ≤ `k` ≤ depth, is the one stored `k` samples before and may be read anywhere. Before the first
+//! sample all stored words are zero. So it does not matter whether an implementation shifts a
+//! line at the store or at the end of the sample. A line is used in one block only, and in a loop
+//! each pass uses its own row.
+//!
+//! **Products** are exact; widths and fractions add up. One factor is always a coefficient, so
+//! without its roundings and limits every datapath is a linear filter.
+//!
+//! **Sums** ([`Operation::Accumulate`]) are order-free. Every term is brought to the fraction of the
+//! accumulator by an exact shift to the left (a term of larger fraction is an error), the terms
+//! are added, and the sum is taken modulo 2^width of the accumulator. So any order, splitting, folding
+//! or pipelining gives the same word, and a wrap half-way is harmless when the final sum fits. A
+//! sum never saturates.
+//!
+//! **Rounding** ([`Operation::Round`]) changes the fraction: to fewer bits by a named [`Rounding`], to more
+//! bits by an exact shift to the left. The result is as wide as its largest value needs.
+//!
+//! **Limiting** ([`Operation::Limit`]) brings a word into a format of the same fraction by a named
+//! [`Overflow`]. These two are the only operations that lose anything.
+//!
+//! **Loops** ([`Operation::Repeat`]) pass one word from pass to pass: pass 0 gets the word `first`,
+//! pass `k` gets the result of pass `k − 1`, and the loop's word is the result of the last. Pass `k`
+//! uses row `k` of tables and lines that are addressed by [`Row::Pass`].
+//!
+//! **Output.** The result of the outermost block is the sample that goes out. The program itself has no
+//! latency: the output at sample n depends on the input at sample n. A writer that needs
+//! clock cycles declares them.
+//!
+//! A datapath becomes usable by [`Datapath::check`], which gives a [`Checked`]: the same
+//! program with the facts proved about it. Writers and simulators accept nothing else.
+
+mod bound;
+mod build;
+mod check;
+mod cost;
+mod describe;
+mod dump;
+mod error;
+mod linear;
+mod noise;
+mod range;
+mod run;
+mod walk;
+
+pub use bound::{Bounds, ErrorBound, Reach, WorstCase};
+pub use build::{BuildError, SectionWords, direct_form_1, fir_direct};
+pub use check::{Checked, Facts, LimitFact, SumFact};
+pub use cost::Cost;
+pub use describe::{Description, describe};
+pub use dump::dump;
+pub use error::DatapathError;
+pub use linear::{Drive, LinearDatapath, RoundingSource};
+pub use noise::{NoisePrediction, predict_noise};
+pub use run::Simulator;
+
+use crate::fixed::{Overflow, Rounding, WordFormat};
+
+/// The number of an operation and of the word that it gives; unique in a datapath, rising in the
+/// order of the program.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Node(pub u32);
+
+/// The index of a table in [`Datapath::tables`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct TableIndex(pub usize);
+
+/// The index of a delay line in [`Datapath::lines`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct LineIndex(pub usize);
+
+/// Which row of a table or line is meant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Row {
+    /// This row, in every pass.
+    Fixed(usize),
+    /// The row with the number of the loop's pass.
+    Pass,
+}
+
+impl Row {
+    /// The row in the given pass.
+    pub fn at(self, pass: usize) -> usize {
+        match self {
+            Row::Fixed(row) => row,
+            Row::Pass => pass,
+        }
+    }
+}
+
+/// Constant coefficients in rows of equal length.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Table {
+    /// A short identifier, unique among tables and lines.
+    pub name: &'static str,
+    /// The format of every word.
+    pub format: WordFormat,
+    /// The integers.
+    pub rows: Vec<Vec<i64>>,
+}
+
+/// Words remembered from sample to sample.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Line {
+    /// A short identifier, unique among tables and lines.
+    pub name: &'static str,
+    /// The format of every word.
+    pub format: WordFormat,
+    /// Number of rows.
+    pub rows: usize,
+    /// Words remembered per row: ages 1 to `depth`.
+    pub depth: usize,
+}
+
+/// Whether a term is added or subtracted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Sign {
+    /// Added.
+    Plus,
+    /// Subtracted.
+    Minus,
+}
+
+/// One term of a sum.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Term {
+    /// A word.
+    Word {
+        /// Added or subtracted.
+        sign: Sign,
+        /// The word.
+        word: Node,
+    },
+    /// Σ table\[table_row\]\[column + k\] · line\[line_row\]\[age + k\] for k = 0 … count − 1.
+    Dot {
+        /// Added or subtracted.
+        sign: Sign,
+        /// The table of coefficients.
+        table: TableIndex,
+        /// Its row.
+        table_row: Row,
+        /// The first column.
+        column: usize,
+        /// The delay line.
+        line: LineIndex,
+        /// Its row.
+        line_row: Row,
+        /// The age of the first word; 0 is the word stored in this sample.
+        age: usize,
+        /// Number of products.
+        count: usize,
+    },
+}
+
+/// One step of the program.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Operation {
+    /// The sample that came in.
+    Input,
+    /// The word carried into this pass of the loop.
+    Carried,
+    /// A word from a delay line.
+    Tap {
+        /// The line.
+        line: LineIndex,
+        /// Its row.
+        row: Row,
+        /// 0: stored in this sample; k: stored k samples before.
+        age: usize,
+    },
+    /// An exact product of a coefficient and a word.
+    Product {
+        /// The table.
+        table: TableIndex,
+        /// Its row.
+        row: Row,
+        /// Its column.
+        column: usize,
+        /// The word.
+        word: Node,
+    },
+    /// A sum modulo 2^width of its format.
+    Accumulate {
+        /// What is added.
+        terms: Vec<Term>,
+        /// The accumulator.
+        format: WordFormat,
+    },
+    /// A change of the fraction.
+    Round {
+        /// The word.
+        word: Node,
+        /// The new fraction.
+        fraction: i32,
+        /// How bits are dropped.
+        rounding: Rounding,
+    },
+    /// A change of the width.
+    Limit {
+        /// The word.
+        word: Node,
+        /// The new format; its fraction is that of the word.
+        format: WordFormat,
+        /// What happens when the word does not fit.
+        overflow: Overflow,
+    },
+    /// Gives a row of a line its word of this sample.
+    Store {
+        /// The line.
+        line: LineIndex,
+        /// Its row.
+        row: Row,
+        /// The word, in the line's format.
+        word: Node,
+    },
+    /// A loop that carries one word.
+    Repeat {
+        /// Number of passes, at least 1.
+        passes: usize,
+        /// The word that pass 0 gets.
+        first: Node,
+        /// What each pass does; its result has the format of `first`.
+        body: Block,
+    },
+}
+
+/// Operations in order, and the word that they give together.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Block {
+    /// The operations, each with its number.
+    pub operations: Vec<(Node, Operation)>,
+    /// The word of the block.
+    pub result: Node,
+}
+
+/// An exact program on integers that runs once per sample: see the [module](self) for what it means.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Datapath {
+    /// What comes in.
+    pub input: WordFormat,
+    /// What goes out.
+    pub output: WordFormat,
+    /// Constant coefficients.
+    pub tables: Vec<Table>,
+    /// Memory.
+    pub lines: Vec<Line>,
+    /// The program.
+    pub body: Block,
+}
+
+impl Datapath {
+    /// All operations in program order, each with the number of passes of the loop around it (1 outside).
+    pub fn operations(&self) -> impl Iterator<Item = (Node, &Operation, usize)> {
+        self.body.operations.iter().flat_map(|(node, operation)| {
+            let inner: &[(Node, Operation)] = match operation {
+                Operation::Repeat { body, .. } => &body.operations,
+                _ => &[],
+            };
+            let passes = match operation {
+                Operation::Repeat { passes, .. } => *passes,
+                _ => 1,
+            };
+            std::iter::once((*node, operation, 1)).chain(
+                inner
+                    .iter()
+                    .map(move |(node, operation)| (*node, operation, passes)),
+            )
+        })
+    }
+
+    /// One more than the largest node number.
+    pub(crate) fn nodes(&self) -> usize {
+        self.operations()
+            .map(|(node, ..)| node.0 as usize + 1)
+            .max()
+            .unwrap_or(0)
+    }
+
+    /// Words of memory.
+    pub fn state_words(&self) -> usize {
+        self.lines.iter().map(|line| line.rows * line.depth).sum()
+    }
+}

@@ -1,0 +1,230 @@
+//! One walk through a datapath, for every reading that runs it.
+//!
+//! The exact simulator, the interval analysis, the linear model and the search for loops all
+//! execute the same operations in the same order; they differ only in what a word is and
+//! what an operation does to it. That difference is an [`Arithmetic`].
+
+use super::{Block, Datapath, Line, Node, Operation, Row, Sign, Term};
+use crate::fixed::{Overflow, Rounding, WordFormat};
+
+/// Where an operation is executed: its node, and the pass of the loop around it (0 outside).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(super) struct Place {
+    pub(super) node: Node,
+    pub(super) pass: usize,
+}
+
+/// What words are and what operations do to them.
+pub(super) trait Arithmetic {
+    type Word: Copy;
+
+    fn zero(&self) -> Self::Word;
+    fn coefficient(&mut self, value: i64, format: WordFormat) -> Self::Word;
+    fn product(&mut self, at: Place, coefficient: Self::Word, word: Self::Word) -> Self::Word;
+    /// `sum ± term · 2^shift`
+    fn add(&mut self, sum: Self::Word, sign: Sign, term: Self::Word, shift: u32) -> Self::Word;
+    fn close_sum(&mut self, at: Place, sum: Self::Word, format: WordFormat) -> Self::Word;
+    /// Drops `shift` bits, or appends `-shift` zeros.
+    fn round(&mut self, at: Place, word: Self::Word, shift: i32, rounding: Rounding) -> Self::Word;
+    fn limit(&mut self, at: Place, word: Self::Word, to: WordFormat, how: Overflow) -> Self::Word;
+    /// Told of every word that an operation gives.
+    fn seen(&mut self, _at: Place, _word: Self::Word) {}
+}
+
+/// The memory of one line.
+struct Memory<W> {
+    depth: usize,
+    /// Row by row, ages 1 to depth.
+    words: Vec<W>,
+    /// The word of age 0 of each row.
+    now: Vec<W>,
+}
+
+/// A datapath at work with one arithmetic.
+pub(super) struct Machine<'a, A: Arithmetic> {
+    datapath: &'a Datapath,
+    pub(super) arithmetic: A,
+    memory: Vec<Memory<A::Word>>,
+    values: Vec<A::Word>,
+    fractions: &'a [i32],
+}
+
+impl<'a, A: Arithmetic> Machine<'a, A> {
+    /// A machine in the zero state. `fractions` holds the fraction of every node.
+    pub(super) fn new(datapath: &'a Datapath, fractions: &'a [i32], arithmetic: A) -> Self {
+        let zero = arithmetic.zero();
+        let memory = datapath
+            .lines
+            .iter()
+            .map(|line: &Line| Memory {
+                depth: line.depth,
+                words: vec![zero; line.rows * line.depth],
+                now: vec![zero; line.rows],
+            })
+            .collect();
+        let values = vec![zero; datapath.nodes()];
+        Machine {
+            datapath,
+            arithmetic,
+            memory,
+            values,
+            fractions,
+        }
+    }
+
+    /// Every remembered word, line by line, row by row, age by age.
+    pub(super) fn state(&self) -> impl Iterator<Item = A::Word> + '_ {
+        self.memory
+            .iter()
+            .flat_map(|memory| memory.words.iter().copied())
+    }
+
+    /// Sets every remembered word, from its index in the order of [`Machine::state`] and its line.
+    pub(super) fn set_state(&mut self, mut word: impl FnMut(usize, &Line) -> A::Word) {
+        let mut index = 0;
+        for (memory, line) in self.memory.iter_mut().zip(&self.datapath.lines) {
+            for slot in &mut memory.words {
+                *slot = word(index, line);
+                index += 1;
+            }
+        }
+    }
+
+    /// One sample: runs the program, then every line moves on by one.
+    pub(super) fn step(&mut self, input: A::Word) -> A::Word {
+        let datapath = self.datapath;
+        let zero = self.arithmetic.zero();
+        let output = self.block(&datapath.body, input, zero, 0);
+        for memory in &mut self.memory {
+            let depth = memory.depth;
+            if depth == 0 {
+                continue;
+            }
+            for (row, now) in memory.now.iter().enumerate() {
+                let words = &mut memory.words[row * depth..(row + 1) * depth];
+                words.copy_within(0..depth - 1, 1);
+                words[0] = *now;
+            }
+        }
+        output
+    }
+
+    fn block(
+        &mut self,
+        block: &'a Block,
+        input: A::Word,
+        carried: A::Word,
+        pass: usize,
+    ) -> A::Word {
+        for (node, operation) in &block.operations {
+            let at = Place { node: *node, pass };
+            let word = match operation {
+                Operation::Input => input,
+                Operation::Carried => carried,
+                Operation::Tap { line, row, age } => self.tap(line.0, *row, *age, pass),
+                Operation::Product {
+                    table,
+                    row,
+                    column,
+                    word,
+                } => {
+                    let table = &self.datapath.tables[table.0];
+                    let value = table.rows[row.at(pass)][*column];
+                    let coefficient = self.arithmetic.coefficient(value, table.format);
+                    let word = self.value(*word);
+                    self.arithmetic.product(at, coefficient, word)
+                }
+                Operation::Accumulate { terms, format } => {
+                    let mut sum = self.arithmetic.zero();
+                    for term in terms {
+                        sum = self.add_term(at, sum, term, format.fraction());
+                    }
+                    self.arithmetic.close_sum(at, sum, *format)
+                }
+                Operation::Round {
+                    word,
+                    fraction,
+                    rounding,
+                } => {
+                    let shift = self.fractions[word.0 as usize] - fraction;
+                    let word = self.value(*word);
+                    self.arithmetic.round(at, word, shift, *rounding)
+                }
+                Operation::Limit {
+                    word,
+                    format,
+                    overflow,
+                } => {
+                    let word = self.value(*word);
+                    self.arithmetic.limit(at, word, *format, *overflow)
+                }
+                Operation::Store { line, row, word } => {
+                    let word = self.value(*word);
+                    self.memory[line.0].now[row.at(pass)] = word;
+                    word
+                }
+                Operation::Repeat {
+                    passes,
+                    first,
+                    body,
+                } => {
+                    let mut carried = self.value(*first);
+                    for pass in 0..*passes {
+                        carried = self.block(body, input, carried, pass);
+                    }
+                    carried
+                }
+            };
+            self.arithmetic.seen(at, word);
+            self.values[node.0 as usize] = word;
+        }
+        self.value(block.result)
+    }
+
+    fn value(&self, node: Node) -> A::Word {
+        self.values[node.0 as usize]
+    }
+
+    fn tap(&self, line: usize, row: Row, age: usize, pass: usize) -> A::Word {
+        let memory = &self.memory[line];
+        let row = row.at(pass);
+        if age == 0 {
+            memory.now[row]
+        } else {
+            memory.words[row * memory.depth + age - 1]
+        }
+    }
+
+    fn add_term(&mut self, at: Place, sum: A::Word, term: &Term, fraction: i32) -> A::Word {
+        match term {
+            Term::Word { sign, word } => {
+                let shift = (fraction - self.fractions[word.0 as usize]) as u32;
+                let word = self.value(*word);
+                self.arithmetic.add(sum, *sign, word, shift)
+            }
+            Term::Dot {
+                sign,
+                table,
+                table_row,
+                column,
+                line,
+                line_row,
+                age,
+                count,
+            } => {
+                let table = &self.datapath.tables[table.0];
+                let line_fraction = self.datapath.lines[line.0].format.fraction();
+                let shift = (fraction - table.format.fraction() - line_fraction) as u32;
+                let mut sum = sum;
+                for k in 0..*count {
+                    let value = table.rows[table_row.at(at.pass)][column + k];
+                    let coefficient = self.arithmetic.coefficient(value, table.format);
+                    let word = self.tap(line.0, *line_row, age + k, at.pass);
+                    let product = self.arithmetic.product(at, coefficient, word);
+                    sum = self.arithmetic.add(sum, *sign, product, shift);
+                }
+                sum
+            }
+        }
+    }
+}

@@ -1,0 +1,20 @@
+//! What a filter is: zeros, poles and gain, or second-order sections; and, of any linear system, its
+//! impulse response with proved norms.
+
+mod decay;
+mod difference;
+mod sections;
+mod zeros_poles;
+
+pub use decay::{Decay, LinearSystem, NotProved, PeakGain};
+pub use difference::Difference;
+pub use sections::{RunningSections, Section, Sections};
+pub use zeros_poles::ZerosPolesGain;
+
+use num_complex::Complex64;
+
+/// Something with a transfer function.
+pub trait Transfer {
+    /// H(e^{jω}) at the angle ω in radians per sample.
+    fn response(&self, omega: f64) -> Complex64;
+}

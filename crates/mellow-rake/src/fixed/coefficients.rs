@@ -1,0 +1,237 @@
+//! Rounding a table of coefficients to integers.
+
+use super::WordFormat;
+use super::word::parts;
+use std::fmt;
+use std::str::FromStr;
+
+/// The format asked for a table of coefficients; without a fraction, the one that loses least is chosen.
+///
+/// ```
+/// use mellow_rake::fixed::CoefficientFormat;
+/// let format: CoefficientFormat = "s16".parse()?;
+/// assert_eq!((format.width, format.fraction), (16, None));
+/// # Ok::<(), mellow_rake::fixed::QuantizeError>(())
+/// ```
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct CoefficientFormat {
+    /// Whether the words are two's complement.
+    pub signed: bool,
+    /// All bits of a word, 1 to 64.
+    pub width: u32,
+    /// Bits behind the binary point, or `None` to choose.
+    pub fraction: Option<i32>,
+}
+
+/// Why coefficients cannot be written in the wished format.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum QuantizeError {
+    /// The text is no coefficient format.
+    #[error(
+        "`{found}` is no coefficient format; accepted: s16 (fraction chosen), s18f17, u12, Q15"
+    )]
+    Form {
+        /// The text as given.
+        found: String,
+    },
+    /// A coefficient does not fit the format.
+    #[error(
+        "the coefficient {value} (row {row}, column {column}) does not fit {format}, which holds \
+         {low} to {high}; {fits} would hold every coefficient of the table"
+    )]
+    DoesNotFit {
+        /// The coefficient.
+        value: f64,
+        /// Its row in the table, from 0.
+        row: usize,
+        /// Its column in the table, from 0.
+        column: usize,
+        /// The format asked for.
+        format: WordFormat,
+        /// The smallest value of that format.
+        low: f64,
+        /// The largest value of that format.
+        high: f64,
+        /// A format of the same width that would do.
+        fits: String,
+    },
+    /// A coefficient is not finite.
+    #[error("the coefficient at row {row}, column {column} is {value}, not a finite number")]
+    NotFinite {
+        /// The coefficient.
+        value: f64,
+        /// Its row in the table, from 0.
+        row: usize,
+        /// Its column in the table, from 0.
+        column: usize,
+    },
+}
+
+/// A table of coefficients as integers.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RoundedTable {
+    /// The format of every word.
+    pub format: WordFormat,
+    /// The integers, row by row.
+    pub rows: Vec<Vec<i64>>,
+}
+
+impl FromStr for CoefficientFormat {
+    type Err = QuantizeError;
+
+    fn from_str(text: &str) -> Result<Self, QuantizeError> {
+        let form = || QuantizeError::Form {
+            found: text.chars().take(40).collect(),
+        };
+        if text.starts_with('Q') {
+            let format: WordFormat = text.parse().map_err(|_| form())?;
+            return Ok(CoefficientFormat {
+                signed: true,
+                width: format.width(),
+                fraction: Some(format.fraction()),
+            });
+        }
+        let (signed, width, fraction) = parts(text).ok_or_else(form)?;
+        WordFormat::new(signed, width, fraction.unwrap_or(0)).map_err(|_| form())?;
+        Ok(CoefficientFormat {
+            signed,
+            width,
+            fraction,
+        })
+    }
+}
+
+impl fmt::Display for CoefficientFormat {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}{}", if self.signed { 's' } else { 'u' }, self.width)?;
+        if let Some(fraction) = self.fraction {
+            write!(f, "f{fraction}")
+        } else {
+            Ok(())
+        }
+    }
+}
+
+/// Rounds every coefficient of `rows` to the nearest integer (ties to even) in one common format.
+///
+/// Without a stated fraction the largest one is taken that still holds every rounded coefficient.
+///
+/// # Errors
+/// [`QuantizeError::DoesNotFit`] when a stated fraction leaves too little room, or when negative
+/// coefficients meet an unsigned format; [`QuantizeError::NotFinite`].
+///
+/// ```
+/// use mellow_rake::fixed::round_coefficients;
+/// let table = round_coefficients(&[vec![1.0, -1.7]], "s16".parse()?)?;
+/// assert_eq!(table.format.to_string(), "s16f14");
+/// assert_eq!(table.rows, [[16384, -27853]]);
+/// # Ok::<(), mellow_rake::fixed::QuantizeError>(())
+/// ```
+pub fn round_coefficients(
+    rows: &[Vec<f64>],
+    asked: CoefficientFormat,
+) -> Result<RoundedTable, QuantizeError> {
+    for (row, values) in rows.iter().enumerate() {
+        if let Some(column) = values.iter().position(|v| !v.is_finite()) {
+            return Err(QuantizeError::NotFinite {
+                value: values[column],
+                row,
+                column,
+            });
+        }
+    }
+    let format = |fraction: i32| WordFormat::new(asked.signed, asked.width, fraction).ok();
+    let chosen = (-256..=256).rev().find(|&f| {
+        let all_fit = |f| format(f).is_some_and(|format| misfit(rows, format).is_none());
+        all_fit(f)
+    });
+    let fraction = asked.fraction.or(chosen).unwrap_or(0);
+    let format = format(fraction).ok_or_else(|| QuantizeError::Form {
+        found: asked.to_string(),
+    })?;
+    if let Some((row, column)) = misfit(rows, format) {
+        return Err(QuantizeError::DoesNotFit {
+            value: rows[row][column],
+            row,
+            column,
+            format,
+            low: format.minimum() as f64 * format.step(),
+            high: format.maximum() as f64 * format.step(),
+            fits: match chosen {
+                Some(f) => format!(
+                    "{}{}f{f}",
+                    if asked.signed { 's' } else { 'u' },
+                    asked.width
+                ),
+                None => format!("a signed format (s{})", asked.width),
+            },
+        });
+    }
+    let rows = rows
+        .iter()
+        .map(|values| {
+            values
+                .iter()
+                .map(|&v| nearest(v, fraction) as i64)
+                .collect()
+        })
+        .collect();
+    Ok(RoundedTable { format, rows })
+}
+
+/// The nearest integer to `value · 2^fraction`, ties to even, as an exact f64.
+fn nearest(value: f64, fraction: i32) -> f64 {
+    libm::rint(libm::scalbn(value, fraction))
+}
+
+/// Row and column of the first coefficient that `format` does not hold.
+fn misfit(rows: &[Vec<f64>], format: WordFormat) -> Option<(usize, usize)> {
+    rows.iter().enumerate().find_map(|(row, values)| {
+        let column = values.iter().position(|&value| {
+            let integer = nearest(value, format.fraction());
+            // 2^63 and its neighbours: compare in i128, where every f64 below 2^100 is exact.
+            let wrong_sign = value < 0.0 && !format.is_signed();
+            let too_large = wrong_sign || integer.abs() >= 1e30 || !format.holds(integer as i128);
+            too_large || i64::try_from(integer as i128).is_err()
+        })?;
+        Some((row, column))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_stated_fraction_that_is_too_large_names_what_fits() {
+        let error = round_coefficients(&[vec![0.5, -1.7]], "s16f15".parse().unwrap()).unwrap_err();
+        let text = error.to_string();
+        assert!(
+            text.contains("column 1") && text.contains("s16f14"),
+            "{text}"
+        );
+        let error = round_coefficients(&[vec![-0.5]], "u16".parse().unwrap()).unwrap_err();
+        assert!(error.to_string().contains("signed"), "{error}");
+        assert!(round_coefficients(&[vec![f64::NAN]], "s16".parse().unwrap()).is_err());
+    }
+
+    /// −1 fits a word without whole bits, +1 does not: the two ends are not alike.
+    #[test]
+    fn minus_one_fits_where_plus_one_does_not() {
+        let low = round_coefficients(&[vec![-1.0]], "s16".parse().unwrap()).unwrap();
+        assert_eq!(
+            (low.format.to_string().as_str(), low.rows[0][0]),
+            ("s16f15", -32768)
+        );
+        let high = round_coefficients(&[vec![1.0]], "s16".parse().unwrap()).unwrap();
+        assert_eq!(
+            (high.format.to_string().as_str(), high.rows[0][0]),
+            ("s16f14", 16384)
+        );
+        // 1 − 2^-17 would round up to 32768 at 15 bits of fraction: it takes 14.
+        let edge =
+            round_coefficients(&[vec![1.0 - 1.0 / 131_072.0]], "s16".parse().unwrap()).unwrap();
+        assert_eq!(edge.format.fraction(), 14);
+    }
+}

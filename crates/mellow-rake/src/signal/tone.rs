@@ -1,0 +1,35 @@
+//! The level of one spectral line.
+
+use crate::units::SampleRate;
+use std::f64::consts::TAU;
+
+/// The amplitude of the tone at `hertz` in a signal, in the signal's own unit.
+///
+/// The signal is weighted by a Hann window and correlated with the tone; a sine of amplitude A gives A when the
+/// record holds many of its periods. Other lines are rejected by the window's side lobes (Harris, *On the use
+/// of windows for harmonic analysis with the discrete Fourier transform*, 1978, table I).
+///
+/// ```
+/// use mellow_rake::{signal::tone_amplitude, units::SampleRate};
+/// let rate: SampleRate = "1 kHz".parse()?;
+/// let hum: Vec<f64> = (0..4000).map(|n| 3.0 * (rate.radians(87.5) * n as f64).sin() + 50.0).collect();
+/// assert!((tone_amplitude(&hum, rate, 87.5) - 3.0).abs() < 1e-6);
+/// # Ok::<(), mellow_rake::units::QuantityError>(())
+/// ```
+pub fn tone_amplitude(signal: &[f64], rate: SampleRate, hertz: f64) -> f64 {
+    let length = signal.len() as f64;
+    let omega = rate.radians(hertz);
+    let (mut real, mut imaginary, mut weight) = (0.0, 0.0, 0.0);
+    for (n, x) in signal.iter().enumerate() {
+        let window = 0.5 - 0.5 * libm::cos(TAU * (n as f64 + 0.5) / length);
+        let angle = omega * n as f64;
+        real += window * x * libm::cos(angle);
+        imaginary += window * x * libm::sin(angle);
+        weight += window;
+    }
+    if weight > 0.0 {
+        2.0 * libm::hypot(real, imaginary) / weight
+    } else {
+        0.0
+    }
+}

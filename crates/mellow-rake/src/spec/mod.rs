@@ -1,0 +1,139 @@
+//! What is asked for: the spec file, read and checked. Nothing is computed here.
+//!
+//! A spec is TOML. Every quantity carries its unit, every key is known, and everything wrong is refused with
+//! its line, column and key, with what was found and with what would be accepted.
+
+mod error;
+mod name;
+mod read;
+mod template;
+
+pub use error::{Problem, SpecError};
+pub use name::{Name, NameError};
+pub use template::{KINDS, template};
+
+use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
+use crate::units::{Frequency, Level, SampleRate};
+
+/// A spec: what is asked for.
+///
+/// ```
+/// use mellow_rake::spec::Spec;
+/// let spec = Spec::parse(r#"
+///     name = "pump_hum"
+///     sample_rate = "1 kHz"
+///     [want]
+///     kind = "notch"
+///     center = "87.5 Hz"
+///     width = "5 Hz"
+/// "#)?;
+/// assert_eq!(spec.name.as_str(), "pump_hum");
+/// let error = Spec::parse("name = \"pump_hum\"\nsample_rate = 1000\n").unwrap_err();
+/// assert_eq!((error.line, error.key.as_str()), (2, "sample_rate"));
+/// # Ok::<(), mellow_rake::spec::SpecError>(())
+/// ```
+#[derive(Debug, Clone, PartialEq)]
+pub struct Spec {
+    /// Names files and symbols.
+    pub name: Name,
+    /// Samples per second.
+    pub sample_rate: SampleRate,
+    /// The filter that is wanted.
+    pub want: Want,
+    /// The words that it runs on, if it is to be quantized.
+    pub fixed: Option<Fixed>,
+    /// What the proof must show.
+    pub verify: Verify,
+}
+
+/// The filter that is wanted.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
+pub enum Want {
+    /// A second-order notch.
+    Notch {
+        /// The frequency of the null.
+        center: Frequency,
+        /// How wide it is.
+        width: NotchWidth,
+    },
+}
+
+impl Want {
+    /// The word for it in the spec file.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Want::Notch { .. } => "notch",
+        }
+    }
+}
+
+/// The width of a notch.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum NotchWidth {
+    /// The distance of the −3 dB points.
+    Between(Frequency),
+    /// Centre over width; 0.1 to 10⁶.
+    Q(f64),
+}
+
+impl NotchWidth {
+    /// The width in hertz.
+    pub fn hertz(self, center_hz: f64, rate: SampleRate) -> f64 {
+        match self {
+            NotchWidth::Between(width) => width.hertz(rate),
+            NotchWidth::Q(q) => center_hz / q,
+        }
+    }
+}
+
+/// The words that a filter runs on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Fixed {
+    /// What comes in.
+    pub input: WordFormat,
+    /// What goes out.
+    pub output: WordFormat,
+    /// The coefficients.
+    pub coefficients: CoefficientFormat,
+    /// How the sections are arranged.
+    pub structure: Structure,
+    /// How bits are dropped from the right.
+    pub rounding: Rounding,
+    /// What happens when a word does not fit.
+    pub overflow: Overflow,
+}
+
+/// How the sections of a recursive filter are arranged.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Structure {
+    /// Direct form I: inputs and outputs remembered, one accumulator per section.
+    DirectForm1,
+}
+
+impl Structure {
+    /// The word for it in the spec file.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Structure::DirectForm1 => "direct-form-1",
+        }
+    }
+}
+
+/// What the proof must show.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Verify {
+    /// The least signal-to-error ratio on the recording and on white noise.
+    pub min_ser: Option<Level>,
+}
+
+impl Spec {
+    /// Reads and checks a spec.
+    ///
+    /// # Errors
+    /// [`SpecError`] with the line, column and key of the first thing that is wrong.
+    pub fn parse(text: &str) -> Result<Spec, SpecError> {
+        read::spec(text)
+    }
+}

@@ -1,0 +1,407 @@
+//! Reading a spec: TOML with the place of every key and value.
+
+use super::{Fixed, Name, NotchWidth, Problem, Spec, SpecError, Structure, Verify, Want};
+use crate::fixed::{Overflow, Rounding};
+use crate::units::{Frequency, Level, SampleRate};
+use std::ops::Range;
+use std::str::FromStr;
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+const WORD_FORMS: &str = "a word format in quotes, as \"s16f15\" or \"Q15\"";
+const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
+     \"628 rad/s\", \"0.25 fs\" (a fraction of the sample rate), \"0.5 pi rad/sample\"";
+/// Kinds of the grammar; those not in the match of [`want`] are not built yet.
+const KINDS: [&str; 14] = [
+    "notch",
+    "lowpass",
+    "highpass",
+    "bandpass",
+    "bandstop",
+    "peak",
+    "allpass",
+    "halfband",
+    "differentiator",
+    "hilbert",
+    "points",
+    "placed",
+    "multiband",
+    "comb",
+];
+
+/// A text and the way from a byte offset to its line and column.
+struct Source<'a> {
+    text: &'a str,
+}
+
+impl Source<'_> {
+    fn error(&self, at: usize, key: &str, problem: impl Into<Problem>) -> SpecError {
+        let mut at = at.min(self.text.len());
+        while !self.text.is_char_boundary(at) {
+            at -= 1;
+        }
+        let before = &self.text[..at];
+        let line = before.matches('\n').count() + 1;
+        let column = before.rsplit('\n').next().unwrap_or("").chars().count() + 1;
+        SpecError {
+            line,
+            column,
+            key: key.to_owned(),
+            problem: Box::new(problem.into()),
+        }
+    }
+}
+
+/// One table of the spec, with its known keys.
+struct Keys<'a> {
+    source: &'a Source<'a>,
+    table: &'a DeTable<'a>,
+    /// "" at the top, "want." inside `[want]`.
+    prefix: &'static str,
+    /// Where the table stands, for keys that are missing.
+    at: usize,
+}
+
+/// A value and where it stands.
+struct Found<'a> {
+    source: &'a Source<'a>,
+    key: String,
+    value: &'a DeValue<'a>,
+    span: Range<usize>,
+}
+
+impl<'a> Keys<'a> {
+    /// The table, after refusing every key that is not known.
+    fn new(
+        source: &'a Source<'a>,
+        table: &'a DeTable<'a>,
+        prefix: &'static str,
+        at: usize,
+        known: &[&'static str],
+    ) -> Result<Self, SpecError> {
+        for key in table.keys() {
+            let name: &str = key.get_ref();
+            if !known.contains(&name) {
+                let shown: String = name.chars().take(60).collect();
+                let problem = Problem::UnknownKey {
+                    nearest: nearest(name, known),
+                    accepted: known.join(", "),
+                };
+                return Err(source.error(key.span().start, &format!("{prefix}{shown}"), problem));
+            }
+        }
+        Ok(Keys {
+            source,
+            table,
+            prefix,
+            at,
+        })
+    }
+
+    fn find(&self, key: &'static str) -> Option<Found<'a>> {
+        let value: &'a Spanned<DeValue<'a>> = self.table.get(key)?;
+        let key = format!("{}{key}", self.prefix);
+        Some(Found {
+            source: self.source,
+            key,
+            value: value.get_ref(),
+            span: value.span(),
+        })
+    }
+
+    fn need(&self, key: &'static str, accepted: &'static str) -> Result<Found<'a>, SpecError> {
+        self.find(key).ok_or_else(|| self.missing(key, accepted))
+    }
+
+    fn missing(&self, key: &'static str, accepted: &'static str) -> SpecError {
+        let key = format!("{}{key}", self.prefix);
+        self.source
+            .error(self.at, &key, Problem::Missing { accepted })
+    }
+
+    /// A table in this one.
+    fn table(
+        &self,
+        key: &'static str,
+        prefix: &'static str,
+        known: &[&'static str],
+    ) -> Result<Option<Keys<'a>>, SpecError> {
+        let Some(found) = self.find(key) else {
+            return Ok(None);
+        };
+        match found.value {
+            DeValue::Table(table) => {
+                Keys::new(self.source, table, prefix, found.span.start, known).map(Some)
+            }
+            _ => Err(found.wrong_type("a table, as [want]")),
+        }
+    }
+}
+
+impl<'a> Found<'a> {
+    fn error(&self, problem: impl Into<Problem>) -> SpecError {
+        self.source.error(self.span.start, &self.key, problem)
+    }
+
+    fn wrong_type(&self, accepted: &'static str) -> SpecError {
+        let found = match self.value {
+            DeValue::String(text) => {
+                format!("the text \"{}\"", text.chars().take(60).collect::<String>())
+            }
+            DeValue::Integer(number) => format!("the bare number {}", number.as_str()),
+            DeValue::Float(number) => format!("the bare number {}", number.as_str()),
+            DeValue::Boolean(value) => format!("{value}"),
+            DeValue::Datetime(_) => "a date".to_owned(),
+            DeValue::Array(_) => "an array".to_owned(),
+            DeValue::Table(_) => "a table".to_owned(),
+        };
+        self.error(Problem::Type { found, accepted })
+    }
+
+    fn text(&self, accepted: &'static str) -> Result<&'a str, SpecError> {
+        match self.value {
+            DeValue::String(text) => Ok(text),
+            _ => Err(self.wrong_type(accepted)),
+        }
+    }
+
+    fn number(&self, accepted: &'static str) -> Result<f64, SpecError> {
+        let text = match self.value {
+            DeValue::Integer(number) => number.as_str(),
+            DeValue::Float(number) => number.as_str(),
+            _ => return Err(self.wrong_type(accepted)),
+        };
+        text.parse().map_err(|_| self.wrong_type(accepted))
+    }
+
+    /// A quantity or format in a string.
+    fn parse<T: FromStr>(&self, accepted: &'static str) -> Result<T, SpecError>
+    where
+        Problem: From<T::Err>,
+    {
+        self.text(accepted)?
+            .parse()
+            .map_err(|problem: T::Err| self.error(problem))
+    }
+
+    /// One of a list of words.
+    fn choice<T: Copy>(&self, choices: &[(&'static str, T)]) -> Result<T, SpecError> {
+        let text = self.text("one word of a list, in quotes")?;
+        let words: Vec<&'static str> = choices.iter().map(|(word, _)| *word).collect();
+        choices
+            .iter()
+            .find(|(word, _)| *word == text)
+            .map(|(_, choice)| *choice)
+            .ok_or_else(|| {
+                self.error(Problem::Choice {
+                    found: text.chars().take(60).collect(),
+                    nearest: nearest(text, &words),
+                    accepted: words.join(", "),
+                })
+            })
+    }
+}
+
+fn nearest(word: &str, known: &[&'static str]) -> Option<&'static str> {
+    if word.len() > 60 {
+        return None;
+    }
+    let distance = |key: &&&'static str| strsim::damerau_levenshtein(word, key);
+    known
+        .iter()
+        .min_by_key(distance)
+        .filter(|key| distance(key) <= 1 + key.len() / 3)
+        .copied()
+}
+
+pub(super) fn spec(text: &str) -> Result<Spec, SpecError> {
+    let source = Source { text };
+    let table = DeTable::parse(text).map_err(|error| {
+        let at = error.span().map_or(0, |span| span.start);
+        source.error(
+            at,
+            "",
+            Problem::Toml {
+                message: error.message().to_owned(),
+            },
+        )
+    })?;
+    let known = ["name", "sample_rate", "want", "method", "fixed", "verify"];
+    let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
+    let found = top.need("name", "an identifier in quotes, as \"pump_hum\"")?;
+    let name = Name::new(found.text("an identifier in quotes, as \"pump_hum\"")?)
+        .map_err(|problem| found.error(problem))?;
+    let forms = "a sample rate with its unit in quotes, as \"1 kHz\"";
+    let sample_rate: SampleRate = top.need("sample_rate", forms)?.parse(forms)?;
+    let want = want(&top, sample_rate)?;
+    method(&top)?;
+    Ok(Spec {
+        name,
+        sample_rate,
+        want,
+        fixed: fixed(&top)?,
+        verify: verify(&top)?,
+    })
+}
+
+fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
+    let missing = "a table [want] with kind = \"notch\"";
+    let found = top.need("want", missing)?;
+    let DeValue::Table(table) = found.value else {
+        return Err(found.wrong_type(missing));
+    };
+    // The kind decides which keys are known; so it is read before the others are checked.
+    let kinds = Keys {
+        source: top.source,
+        table,
+        prefix: "want.",
+        at: found.span.start,
+    };
+    let kind = kinds.need("kind", "\"notch\"")?;
+    let choice = kind.choice(&KINDS.map(|kind| (kind, kind)))?;
+    if choice != "notch" {
+        return Err(kind.error(Problem::NotBuilt {
+            found: choice.to_owned(),
+            built: "notch",
+        }));
+    }
+    let known = ["kind", "center", "width", "q"];
+    let keys = Keys::new(top.source, table, "want.", found.span.start, &known)?;
+    let found = keys.need("center", FREQUENCY_FORMS)?;
+    let center: Frequency = found.parse(FREQUENCY_FORMS)?;
+    below_nyquist(&found, center, rate)?;
+    let width = match (keys.find("width"), keys.find("q")) {
+        (Some(_), Some(q)) => {
+            return Err(q.error(Problem::Both {
+                other: "want.width",
+            }));
+        }
+        (Some(found), None) => {
+            let width: Frequency = found.parse(FREQUENCY_FORMS)?;
+            below_nyquist(&found, width, rate)?;
+            NotchWidth::Between(width)
+        }
+        (None, Some(found)) => {
+            let forms = "a plain number, center over width, from 0.1 to 1e6, as q = 17.5";
+            let q = found.number(forms)?;
+            let width = center.hertz(rate) / q;
+            if !(0.1..=1e6).contains(&q) || width >= rate.nyquist() {
+                let least = (center.hertz(rate) / rate.nyquist()).max(0.1);
+                return Err(found.error(Problem::Range {
+                    found: format!("{q}, a width of {width} Hz"),
+                    accepted: format!("q = center over width, above {least:.3} and up to 1e6"),
+                }));
+            }
+            NotchWidth::Q(q)
+        }
+        (None, None) => {
+            return Err(keys.missing(
+                "width",
+                "width = \"5 Hz\" between the -3 dB points, or q = 17.5",
+            ));
+        }
+    };
+    Ok(Want::Notch { center, width })
+}
+
+/// Refuses frequencies that do not lie strictly between zero and the Nyquist frequency.
+fn below_nyquist(
+    found: &Found<'_>,
+    frequency: Frequency,
+    rate: SampleRate,
+) -> Result<(), SpecError> {
+    let (hertz, nyquist) = (frequency.hertz(rate), rate.nyquist());
+    if hertz > 0.0 && hertz < nyquist {
+        return Ok(());
+    }
+    let relative = matches!(frequency, Frequency::OfSampleRate(_));
+    let said = if relative {
+        format!("{hertz} Hz at this sample rate")
+    } else {
+        format!("{hertz} Hz")
+    };
+    Err(found.error(Problem::Range {
+        found: said,
+        accepted: format!(
+            "above 0 Hz and below the Nyquist frequency, {nyquist} Hz (half the sample rate)"
+        ),
+    }))
+}
+
+/// A notch is a second-order section whatever the family; the table may say so.
+fn method(top: &Keys<'_>) -> Result<(), SpecError> {
+    let Some(keys) = top.table("method", "method.", &["design", "order"])? else {
+        return Ok(());
+    };
+    if let Some(found) = keys.find("design") {
+        found.choice(&[("butterworth", ())])?;
+    }
+    if let Some(found) = keys.find("order") {
+        let order = found.number("order = 2")?;
+        if order != 2.0 {
+            return Err(found.error(Problem::Range {
+                found: format!("{order}"),
+                accepted: "order = 2 for a notch (order counts all poles of the digital filter)"
+                    .to_owned(),
+            }));
+        }
+    }
+    Ok(())
+}
+
+fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
+    let known = [
+        "input",
+        "output",
+        "coefficients",
+        "structure",
+        "rounding",
+        "overflow",
+    ];
+    let Some(keys) = top.table("fixed", "fixed.", &known)? else {
+        return Ok(None);
+    };
+    let coefficients = "a word in quotes, as \"s16\" (fraction chosen) or \"s18f17\"";
+    let roundings = Rounding::ALL.map(|rounding| (rounding.as_str(), rounding));
+    let overflows = Overflow::ALL.map(|overflow| (overflow.as_str(), overflow));
+    Ok(Some(Fixed {
+        input: keys.need("input", WORD_FORMS)?.parse(WORD_FORMS)?,
+        output: keys.need("output", WORD_FORMS)?.parse(WORD_FORMS)?,
+        coefficients: keys
+            .need("coefficients", coefficients)?
+            .parse(coefficients)?,
+        structure: keys
+            .need("structure", "\"direct-form-1\"")?
+            .choice(&[("direct-form-1", Structure::DirectForm1)])?,
+        rounding: keys
+            .need(
+                "rounding",
+                "floor, half-up, half-even, half-away, toward-zero",
+            )?
+            .choice(&roundings)?,
+        overflow: keys
+            .need("overflow", "saturate, wrap, forbid")?
+            .choice(&overflows)?,
+    }))
+}
+
+fn verify(top: &Keys<'_>) -> Result<Verify, SpecError> {
+    let Some(keys) = top.table("verify", "verify.", &["min_ser"])? else {
+        return Ok(Verify::default());
+    };
+    let forms = "a level with its unit in quotes, as \"70 dB\"";
+    let min_ser = match keys.find("min_ser") {
+        None => None,
+        Some(found) => {
+            let level: Level = found.parse(forms)?;
+            if !(0.0..=400.0).contains(&level.decibels()) {
+                return Err(found.error(Problem::Range {
+                    found: format!("{} dB", level.decibels()),
+                    accepted: "0 dB to 400 dB".to_owned(),
+                }));
+            }
+            Some(level)
+        }
+    };
+    Ok(Verify { min_ser })
+}

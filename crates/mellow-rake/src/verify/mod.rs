@@ -1,0 +1,10 @@
+//! Showing that what runs is what was designed: stimuli, comparison bit by bit, and the distance from the
+//! floating-point reference.
+
+mod compare;
+mod reference;
+mod stimulus;
+
+pub use compare::{Comparison, Mismatch, compare};
+pub use reference::{ReferenceError, judge};
+pub use stimulus::{Stimulus, stimuli};

@@ -1,0 +1,445 @@
+//! The statements of the program.
+
+use super::super::WriteError;
+use super::super::number::c_integer;
+use super::types::{Arithmetic, Helper, storage};
+use crate::datapath::{Block, Checked, LineIndex, Node, Operation, Row, Sign, TableIndex, Term};
+use crate::fixed::{Overflow, Rounding, WordFormat};
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write;
+
+/// Dot products of at most this many terms are written out; longer ones are loops.
+const WRITTEN_OUT: usize = 4;
+
+/// The body of the step function and the helpers that it calls.
+pub(super) struct Body {
+    pub(super) text: String,
+    pub(super) helpers: BTreeSet<Helper>,
+}
+
+impl Body {
+    pub(super) fn new(checked: &Checked, name: &str) -> Result<Self, WriteError> {
+        let mut statements = Statements {
+            checked,
+            name,
+            text: String::new(),
+            helpers: BTreeSet::new(),
+            stored: BTreeMap::new(),
+            around: None,
+            indent: 1,
+        };
+        let datapath = checked.datapath();
+        statements.block(&datapath.body)?;
+        let result = datapath.body.result;
+        statements.line(&format!("return {};", statements.word(result)));
+        Ok(Body {
+            text: statements.text,
+            helpers: statements.helpers,
+        })
+    }
+}
+
+struct Statements<'a> {
+    checked: &'a Checked,
+    name: &'a str,
+    text: String,
+    helpers: BTreeSet<Helper>,
+    /// The node that each line was given in this sample, by line.
+    stored: BTreeMap<usize, Node>,
+    /// The loop that is being written; its variable carries the word from pass to pass.
+    around: Option<Node>,
+    indent: usize,
+}
+
+impl Statements<'_> {
+    fn line(&mut self, text: &str) {
+        let _ = writeln!(self.text, "{:1$}{text}", "", 4 * self.indent);
+    }
+
+    fn word(&self, node: Node) -> String {
+        format!("n{}", node.0)
+    }
+
+    fn format(&self, node: Node) -> WordFormat {
+        self.checked.facts().format(node)
+    }
+
+    /// The type of the variable that holds a node's word.
+    fn variable(&self, node: Node, operation: &Operation) -> &'static str {
+        match operation {
+            Operation::Round { .. } | Operation::Accumulate { .. } | Operation::Product { .. } => {
+                Arithmetic::of(self.format(node)).name()
+            }
+            _ => storage(self.format(node)),
+        }
+    }
+
+    /// `[row][index]`, or `[index]` for a table or line of one row.
+    fn place(&self, rows: usize, row: Row, index: &str) -> String {
+        match row {
+            Row::Pass if rows > 1 => format!("[pass][{index}]"),
+            Row::Fixed(row) if rows > 1 => format!("[{row}][{index}]"),
+            _ => format!("[{index}]"),
+        }
+    }
+
+    fn coefficient(&self, table: TableIndex, row: Row, index: &str) -> String {
+        let table = &self.checked.datapath().tables[table.0];
+        format!(
+            "{}_{}{}",
+            self.name,
+            table.name,
+            self.place(table.rows.len(), row, index)
+        )
+    }
+
+    /// The word of an age of at least 1; `index` is that age less 1.
+    fn remembered(&self, line: LineIndex, row: Row, index: &str) -> String {
+        let line = &self.checked.datapath().lines[line.0];
+        format!("filter->{}{}", line.name, self.place(line.rows, row, index))
+    }
+
+    fn block(&mut self, block: &Block) -> Result<(), WriteError> {
+        for (node, operation) in &block.operations {
+            self.operation(*node, operation)?;
+        }
+        for (_, operation) in &block.operations {
+            if let Operation::Store { line, row, word } = operation {
+                self.advance(*line, *row, *word);
+            }
+        }
+        if let Some(around) = self.around {
+            let (carried, result) = (self.word(around), self.word(block.result));
+            self.line(&format!("{carried} = {result};"));
+        }
+        Ok(())
+    }
+
+    /// Moves a line on by one sample.
+    fn advance(&mut self, line: LineIndex, row: Row, word: Node) {
+        let depth = self.checked.datapath().lines[line.0].depth;
+        if depth == 0 {
+            return;
+        }
+        if depth <= WRITTEN_OUT {
+            for k in (1..depth).rev() {
+                let to = self.remembered(line, row, &k.to_string());
+                let from = self.remembered(line, row, &(k - 1).to_string());
+                self.line(&format!("{to} = {from};"));
+            }
+        } else {
+            let to = self.remembered(line, row, "k");
+            let from = self.remembered(line, row, "k - 1");
+            self.line(&format!("for (int k = {}; k > 0; k--) {{", depth - 1));
+            self.line(&format!("    {to} = {from};"));
+            self.line("}");
+        }
+        let newest = self.remembered(line, row, "0");
+        let word = self.word(word);
+        self.line(&format!("{newest} = {word};"));
+    }
+
+    fn operation(&mut self, node: Node, operation: &Operation) -> Result<(), WriteError> {
+        let name = self.word(node);
+        let kind = self.variable(node, operation);
+        let format = self.format(node);
+        match operation {
+            Operation::Input => self.line(&format!("const {kind} {name} = input; /* {format} */")),
+            Operation::Carried => {
+                let carried =
+                    self.word(self.around.expect("checked: carried words stand in loops"));
+                self.line(&format!("const {kind} {name} = {carried}; /* {format} */"));
+            }
+            Operation::Tap { line, row, age } => {
+                let word = self.tap(*line, *row, *age);
+                self.line(&format!("const {kind} {name} = {word}; /* {format} */"));
+            }
+            Operation::Product {
+                table,
+                row,
+                column,
+                word,
+            } => {
+                let coefficient = self.coefficient(*table, *row, &column.to_string());
+                let word = self.word(*word);
+                self.line(&format!(
+                    "const {kind} {name} = ({kind}){coefficient} * ({kind}){word}; /* {format} */"
+                ));
+            }
+            Operation::Accumulate { terms, format } => self.accumulate(node, terms, *format),
+            Operation::Round {
+                word,
+                fraction,
+                rounding,
+            } => {
+                self.round(node, *word, *fraction, *rounding)?;
+            }
+            Operation::Limit {
+                word,
+                format,
+                overflow,
+            } => {
+                self.limit(node, *word, *format, *overflow);
+            }
+            Operation::Store { line, word, .. } => {
+                self.stored.insert(line.0, *word);
+            }
+            Operation::Repeat {
+                passes,
+                first,
+                body,
+            } => {
+                let first = self.word(*first);
+                self.line(&format!("{kind} {name} = {first}; /* {format} */"));
+                self.line(&format!("for (int pass = 0; pass < {passes}; pass++) {{"));
+                self.indent += 1;
+                self.around = Some(node);
+                self.block(body)?;
+                self.around = None;
+                self.indent -= 1;
+                self.line("}");
+            }
+        }
+        Ok(())
+    }
+
+    fn tap(&self, line: LineIndex, row: Row, age: usize) -> String {
+        if age == 0 {
+            self.word(self.stored[&line.0])
+        } else {
+            self.remembered(line, row, &(age - 1).to_string())
+        }
+    }
+
+    fn accumulate(&mut self, node: Node, terms: &[Term], format: WordFormat) {
+        let fact = self
+            .checked
+            .facts()
+            .sum(node)
+            .expect("the check finds a fact for every sum");
+        let signed = Arithmetic::holding(fact.partial);
+        let sum_type = signed
+            .unwrap_or(Arithmetic::Modular)
+            .max(Arithmetic::of(format));
+        let product_type = match sum_type {
+            Arithmetic::Modular => Arithmetic::Modular,
+            _ => Arithmetic::holding(fact.product).unwrap_or(Arithmetic::Wide),
+        };
+        let name = self.word(node);
+        let word_type = Arithmetic::of(format);
+        // A sum that never wraps, added up in the type of its word, is the word itself.
+        let direct = sum_type == word_type && !fact.wraps;
+        let sum = if direct {
+            name.clone()
+        } else {
+            format!("{name}_sum")
+        };
+        let kind = sum_type.name();
+        self.line(&format!("{kind} {sum} = 0; /* {format} */"));
+        for term in terms {
+            self.term(&sum, term, format.fraction(), (sum_type, product_type));
+        }
+        if direct {
+            return;
+        }
+        let kind = word_type.name();
+        if sum_type == Arithmetic::Modular || fact.wraps {
+            let helper = if format.is_signed() {
+                Helper::WrapSigned
+            } else {
+                Helper::WrapUnsigned
+            };
+            self.helpers.insert(helper);
+            let (helper, width) = (helper.name(), format.width());
+            self.line(&format!(
+                "const {kind} {name} = ({kind}){helper}((uint64_t){sum}, {width});"
+            ));
+        } else {
+            self.line(&format!("const {kind} {name} = ({kind}){sum};"));
+        }
+    }
+
+    fn term(
+        &mut self,
+        sum: &str,
+        term: &Term,
+        fraction: i32,
+        (sum_type, product_type): (Arithmetic, Arithmetic),
+    ) {
+        // A shift that the type cannot hold only occurs where all that is shifted is zero: the partial sum,
+        // shift included, is known to fit.
+        let (one, most) = match sum_type {
+            Arithmetic::Narrow => ("int32_t", 30),
+            Arithmetic::Wide => ("int64_t", 62),
+            Arithmetic::Modular => ("uint64_t", 63),
+        };
+        let shifted = |bits: i32| match bits {
+            0 => String::new(),
+            bits if bits > most => " * 0".to_owned(),
+            bits => format!(" * (({one})1 << {bits})"),
+        };
+        let cast = match product_type {
+            // Conversion to uint64_t is modulo 2^64 for every integer type (6.3.1.3).
+            Arithmetic::Modular => "(uint64_t)",
+            Arithmetic::Wide => "(int64_t)",
+            Arithmetic::Narrow => "(int32_t)",
+        };
+        match term {
+            Term::Word { sign, word } => {
+                let bits = fraction - self.format(*word).fraction();
+                let word = self.word(*word);
+                self.line(&format!(
+                    "{sum} {} {cast}{word}{};",
+                    mark(*sign),
+                    shifted(bits)
+                ));
+            }
+            Term::Dot {
+                sign,
+                table,
+                table_row,
+                column,
+                line,
+                line_row,
+                age,
+                count,
+            } => {
+                let datapath = self.checked.datapath();
+                let own = datapath.tables[table.0].format.fraction()
+                    + datapath.lines[line.0].format.fraction();
+                let shift = shifted(fraction - own);
+                let sign = mark(*sign);
+                let (mut column, mut age, mut count) = (*column, *age, *count);
+                let write_one = |this: &mut Self, column: usize, age: usize| {
+                    let coefficient = this.coefficient(*table, *table_row, &column.to_string());
+                    let word = this.tap(*line, *line_row, age);
+                    this.line(&format!(
+                        "{sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"
+                    ));
+                };
+                if age == 0 {
+                    write_one(self, column, age);
+                    (column, age, count) = (column + 1, 1, count - 1);
+                }
+                if count <= WRITTEN_OUT {
+                    for k in 0..count {
+                        write_one(self, column + k, age + k);
+                    }
+                    return;
+                }
+                let at = |offset: usize| {
+                    if offset == 0 {
+                        "k".to_owned()
+                    } else {
+                        format!("k + {offset}")
+                    }
+                };
+                let coefficient = self.coefficient(*table, *table_row, &at(column));
+                let word = self.remembered(*line, *line_row, &at(age - 1));
+                self.line(&format!("for (int k = 0; k < {count}; k++) {{"));
+                self.line(&format!(
+                    "    {sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"
+                ));
+                self.line("}");
+            }
+        }
+    }
+
+    fn round(
+        &mut self,
+        node: Node,
+        word: Node,
+        fraction: i32,
+        rounding: Rounding,
+    ) -> Result<(), WriteError> {
+        let source = self.format(word);
+        let format = self.format(node);
+        let shift = source.fraction() - fraction;
+        if shift > 63 {
+            return Err(WriteError::Shift {
+                target: "C",
+                node,
+                shift: shift as u32,
+                limit: 63,
+                fits: "take fewer fraction bits in the coefficients or more in the output",
+            });
+        }
+        // The helper works in a type that holds the word before and after, and whose width exceeds the shift.
+        let long = if shift > 31 {
+            Arithmetic::Wide
+        } else {
+            Arithmetic::Narrow
+        };
+        let working = Arithmetic::of(source).max(Arithmetic::of(format)).max(long);
+        let (kind, name) = (Arithmetic::of(format).name(), self.word(node));
+        let word = self.word(word);
+        let expression = if shift > 0 {
+            let helpers = Helper::rounding(rounding, working);
+            self.helpers.extend(helpers);
+            let cast = if kind == working.name() {
+                String::new()
+            } else {
+                format!("({kind})")
+            };
+            format!("{cast}{}({word}, {shift})", helpers[0].name())
+        } else if shift < 0 {
+            format!("({kind}){word} * (({kind})1 << {})", -shift)
+        } else {
+            format!("({kind}){word}")
+        };
+        self.line(&format!(
+            "const {kind} {name} = {expression}; /* {format} */"
+        ));
+        Ok(())
+    }
+
+    fn limit(&mut self, node: Node, word: Node, format: WordFormat, overflow: Overflow) {
+        let fact = self
+            .checked
+            .facts()
+            .limit(node)
+            .expect("the check finds a fact for every limit");
+        let (kind, name, word) = (storage(format), self.word(node), self.word(word));
+        let expression = match overflow {
+            _ if !fact.acts => format!("({kind}){word}"),
+            Overflow::Saturate => {
+                let (low, high) = (c_integer(format.minimum()), c_integer(format.maximum()));
+                let below = fact.low < format.minimum();
+                let above = fact.high > format.maximum();
+                let upper = if above {
+                    format!("{word} > {high} ? {high} : {word}")
+                } else {
+                    word.clone()
+                };
+                if below {
+                    format!("({kind})({word} < {low} ? {low} : {upper})")
+                } else {
+                    format!("({kind})({upper})")
+                }
+            }
+            Overflow::Wrap | Overflow::Forbid => {
+                let helper = if format.is_signed() {
+                    Helper::WrapSigned
+                } else {
+                    Helper::WrapUnsigned
+                };
+                self.helpers.insert(helper);
+                format!(
+                    "({kind}){}((uint64_t){word}, {})",
+                    helper.name(),
+                    format.width()
+                )
+            }
+        };
+        self.line(&format!(
+            "const {kind} {name} = {expression}; /* {format} */"
+        ));
+    }
+}
+
+fn mark(sign: Sign) -> &'static str {
+    match sign {
+        Sign::Plus => "+=",
+        Sign::Minus => "-=",
+    }
+}

@@ -1,0 +1,53 @@
+//! From a checked datapath to text in other languages.
+//!
+//! A writer takes a [`Checked`](crate::datapath::Checked) and nothing else: what it needs to know about ranges and
+//! limits has been proved before. Names are settled by [`Symbols`] before a line is written; the only user text
+//! that reaches the output is the filter's name, which is an identifier.
+
+pub mod c;
+mod names;
+mod number;
+pub mod verilog;
+
+pub use names::Symbols;
+
+use crate::datapath::Node;
+
+/// A file that was written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct GeneratedFile {
+    /// Its name, without a folder.
+    pub name: String,
+    /// Its text, with Unix line ends.
+    pub text: String,
+}
+
+/// Why a datapath cannot be written in a language.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum WriteError {
+    /// More bits are dropped at once than the target can shift by.
+    #[error(
+        "{target} cannot express node n{}: it drops {shift} bits and {target} shifts by at most {limit}; \
+         {fits}", .node.0
+    )]
+    Shift {
+        /// The target.
+        target: &'static str,
+        /// The node.
+        node: Node,
+        /// Bits dropped.
+        shift: u32,
+        /// The most that the target can drop.
+        limit: u32,
+        /// What would fit.
+        fits: &'static str,
+    },
+}
+
+/// The line that all generated files begin with, after the comment mark.
+pub(crate) const ORIGIN: &str = concat!(
+    "Written by Mellow Rake ",
+    env!("CARGO_PKG_VERSION"),
+    "; change the spec, not this file."
+);

@@ -1,0 +1,458 @@
+//! The combinational part: the program itself.
+
+use super::super::number::verilog_integer;
+use super::constant_name;
+use crate::datapath::{Block, Checked, LineIndex, Node, Operation, Row, Sign, TableIndex, Term};
+use crate::fixed::{Overflow, Rounding, WordFormat};
+use std::collections::BTreeMap;
+use std::fmt::Write;
+
+/// Dot products of at most this many terms are written out; longer ones are loops.
+const WRITTEN_OUT: usize = 4;
+
+/// Statements and the variables that they need.
+pub(super) struct Compute {
+    pub(super) text: String,
+    /// Name and width in bits.
+    pub(super) variables: Vec<(String, u32)>,
+    /// Loop counters.
+    pub(super) indices: Vec<&'static str>,
+}
+
+impl Compute {
+    pub(super) fn new(checked: &Checked) -> Self {
+        let mut statements = Statements {
+            checked,
+            out: Compute {
+                text: String::new(),
+                variables: Vec::new(),
+                indices: Vec::new(),
+            },
+            stored: BTreeMap::new(),
+            around: None,
+            indent: 2,
+        };
+        for line in checked
+            .datapath()
+            .lines
+            .iter()
+            .filter(|line| line.depth > 0)
+        {
+            // Every bit is replaced below; the first assignment shows that none is left out.
+            statements.line(&format!("{0}_next = {0};", line.name));
+        }
+        statements.block(&checked.datapath().body);
+        statements.out
+    }
+}
+
+struct Statements<'a> {
+    checked: &'a Checked,
+    out: Compute,
+    /// The node that each line was given in this sample, by line.
+    stored: BTreeMap<usize, Node>,
+    /// The loop that is being written.
+    around: Option<Node>,
+    indent: usize,
+}
+
+/// A variable with its width and sign.
+struct Vector {
+    name: String,
+    width: u32,
+    signed: bool,
+}
+
+impl Vector {
+    fn new(name: String, format: WordFormat) -> Self {
+        Vector {
+            name,
+            width: format.width(),
+            signed: format.is_signed(),
+        }
+    }
+
+    /// The vector in `width` bits: its sign repeated in front, or its low bits.
+    fn at(&self, width: u32) -> String {
+        let Vector {
+            name,
+            width: own,
+            signed,
+        } = self;
+        if width == *own {
+            name.clone()
+        } else if width < *own {
+            format!("{name}[{}:0]", width - 1)
+        } else if *signed {
+            format!("{{{{{}{{{name}[{}]}}}}, {name}}}", width - own, own - 1)
+        } else {
+            format!("{{{}'d0, {name}}}", width - own)
+        }
+    }
+
+    /// The vector in `width` bits, `shift` zeros appended.
+    fn shifted(&self, shift: u32, width: u32) -> String {
+        match shift {
+            0 => self.at(width),
+            _ if shift >= width => format!("{width}'d0"),
+            _ => format!("{{{}, {shift}'d0}}", self.at(width - shift)),
+        }
+    }
+}
+
+impl Statements<'_> {
+    fn line(&mut self, text: &str) {
+        let _ = writeln!(self.out.text, "{:1$}{text}", "", 4 * self.indent);
+    }
+
+    fn declare(&mut self, name: &str, width: u32) {
+        self.out.variables.push((name.to_owned(), width));
+    }
+
+    fn index(&mut self, name: &'static str) {
+        if !self.out.indices.contains(&name) {
+            self.out.indices.push(name);
+        }
+    }
+
+    fn node(&self, node: Node) -> Vector {
+        Vector::new(format!("n{}", node.0), self.checked.facts().format(node))
+    }
+
+    fn block(&mut self, block: &Block) {
+        for (node, operation) in &block.operations {
+            self.operation(*node, operation);
+        }
+        for (_, operation) in &block.operations {
+            if let Operation::Store { line, row, word } = operation {
+                self.advance(*line, *row, *word);
+            }
+        }
+    }
+
+    /// Moves a row of a line on by one sample.
+    fn advance(&mut self, index: LineIndex, row: Row, word: Node) {
+        let line = &self.checked.datapath().lines[index.0];
+        if line.depth == 0 {
+            return;
+        }
+        let (width, name) = (line.format.width() as usize, line.name);
+        let row_bits = width * line.depth;
+        let start = match row {
+            Row::Fixed(row) => (row * row_bits).to_string(),
+            Row::Pass => format!("{row_bits} * pass"),
+        };
+        let word = self.node(word).name;
+        let target = format!("{name}_next[{start} +: {row_bits}]");
+        if line.depth == 1 {
+            self.line(&format!("{target} = {word};"));
+        } else {
+            let kept = row_bits - width;
+            self.line(&format!(
+                "{target} = {{{name}[{start} +: {kept}], {word}}};"
+            ));
+        }
+    }
+
+    fn operation(&mut self, node: Node, operation: &Operation) {
+        let format = self.checked.facts().format(node);
+        let name = format!("n{}", node.0);
+        if !matches!(operation, Operation::Store { .. }) {
+            self.declare(&name, format.width());
+        }
+        match operation {
+            Operation::Input => self.line(&format!("{name} = in_data; // {format}")),
+            Operation::Carried => {
+                let carried =
+                    self.node(self.around.expect("checked: carried words stand in loops"));
+                self.line(&format!("{name} = {}; // {format}", carried.name));
+            }
+            Operation::Tap { line, row, age } => {
+                let word = self.tap(*line, *row, *age, "");
+                self.line(&format!("{name} = {word}; // {format}"));
+            }
+            Operation::Product {
+                table,
+                row,
+                column,
+                word,
+            } => {
+                let coefficient = format!("{name}_c");
+                let table_format = self.checked.datapath().tables[table.0].format;
+                self.declare(&coefficient, table_format.width());
+                let value = self.coefficient(*table, *row, *column, "");
+                self.line(&format!("{coefficient} = {value};"));
+                let coefficient = Vector::new(coefficient, table_format).at(format.width());
+                let word = self.node(*word).at(format.width());
+                self.line(&format!("{name} = {coefficient} * {word}; // {format}"));
+            }
+            Operation::Accumulate { terms, format } => {
+                self.line(&format!("{name} = {}'d0; // {format}", format.width()));
+                for (index, term) in terms.iter().enumerate() {
+                    self.term(&name, index, term, *format);
+                }
+            }
+            Operation::Round {
+                word,
+                fraction,
+                rounding,
+            } => {
+                self.round(node, *word, *fraction, *rounding);
+            }
+            Operation::Limit {
+                word,
+                format,
+                overflow,
+            } => {
+                self.limit(node, *word, *format, *overflow);
+            }
+            Operation::Store { line, word, .. } => {
+                self.stored.insert(line.0, *word);
+            }
+            Operation::Repeat {
+                passes,
+                first,
+                body,
+            } => {
+                self.index("pass");
+                let first = self.node(*first).name;
+                self.line(&format!("{name} = {first}; // {format}"));
+                self.line(&format!(
+                    "for (pass = 0; pass < {passes}; pass = pass + 1) begin"
+                ));
+                self.indent += 1;
+                self.around = Some(node);
+                self.block(body);
+                self.around = None;
+                let result = self.node(body.result).name;
+                self.line(&format!("{name} = {result};"));
+                self.indent -= 1;
+                self.line("end");
+            }
+        }
+    }
+
+    /// Where a word lies in its row-by-row vector: `index` is a fixed place, `running` is added to it.
+    fn place(row: Row, length: usize, index: usize, running: &str, width: u32) -> String {
+        let mut parts = Vec::new();
+        let fixed = match row {
+            Row::Fixed(row) => row * length + index,
+            Row::Pass => {
+                parts.push(format!("{length} * pass"));
+                index
+            }
+        };
+        if !running.is_empty() {
+            parts.push(running.to_owned());
+        }
+        if parts.is_empty() {
+            let low = fixed * width as usize;
+            return format!("[{}:{low}]", low + width as usize - 1);
+        }
+        if fixed > 0 {
+            parts.push(fixed.to_string());
+        }
+        format!("[{width} * ({}) +: {width}]", parts.join(" + "))
+    }
+
+    fn coefficient(&self, index: TableIndex, row: Row, column: usize, running: &str) -> String {
+        let table = &self.checked.datapath().tables[index.0];
+        let width = table.format.width();
+        let place = Self::place(row, table.rows[0].len(), column, running, width);
+        format!("{}{place}", constant_name(table))
+    }
+
+    fn tap(&self, index: LineIndex, row: Row, age: usize, running: &str) -> String {
+        if age == 0 {
+            return self.node(self.stored[&index.0]).name;
+        }
+        let line = &self.checked.datapath().lines[index.0];
+        let place = Self::place(row, line.depth, age - 1, running, line.format.width());
+        format!("{}{place}", line.name)
+    }
+
+    fn term(&mut self, sum: &str, index: usize, term: &Term, format: WordFormat) {
+        let (width, fraction) = (format.width(), format.fraction());
+        match term {
+            Term::Word { sign, word } => {
+                let vector = self.node(*word);
+                let shift = fraction - self.checked.facts().format(*word).fraction();
+                let word = vector.shifted(shift as u32, width);
+                self.line(&format!("{sum} = {sum} {} {word};", mark(*sign)));
+            }
+            Term::Dot {
+                sign,
+                table,
+                table_row,
+                column,
+                line,
+                line_row,
+                age,
+                count,
+            } => {
+                let datapath = self.checked.datapath();
+                let table_format = datapath.tables[table.0].format;
+                let line_format = datapath.lines[line.0].format;
+                let shift = (fraction - table_format.fraction() - line_format.fraction()) as u32;
+                let product_width = table_format.width() + line_format.width();
+                let parts = ["c", "w", "p"].map(|part| format!("{sum}_{part}{index}"));
+                let widths = [table_format.width(), line_format.width(), product_width];
+                for (part, width) in parts.iter().zip(widths) {
+                    self.declare(part, width);
+                }
+                let [c, w, p] = parts;
+                let signed = table_format.is_signed() || line_format.is_signed();
+                let product = Vector {
+                    name: p.clone(),
+                    width: product_width,
+                    signed,
+                };
+                let add = format!(
+                    "{sum} = {sum} {} {};",
+                    mark(*sign),
+                    product.shifted(shift, width)
+                );
+                let factors = [
+                    Vector::new(c.clone(), table_format).at(product_width),
+                    Vector::new(w.clone(), line_format).at(product_width),
+                ];
+                let multiply = format!("{p} = {} * {};", factors[0], factors[1]);
+                let (mut column, mut age, mut count) = (*column, *age, *count);
+                let one = |this: &mut Self, column: usize, age: usize, running: &str| {
+                    let coefficient = this.coefficient(*table, *table_row, column, running);
+                    let word = this.tap(*line, *line_row, age, running);
+                    this.line(&format!("{c} = {coefficient};"));
+                    this.line(&format!("{w} = {word};"));
+                    this.line(&multiply);
+                    this.line(&add);
+                };
+                if age == 0 {
+                    one(self, column, age, "");
+                    (column, age, count) = (column + 1, 1, count - 1);
+                }
+                if count <= WRITTEN_OUT {
+                    for k in 0..count {
+                        one(self, column + k, age + k, "");
+                    }
+                    return;
+                }
+                self.index("k");
+                self.line(&format!("for (k = 0; k < {count}; k = k + 1) begin"));
+                self.indent += 1;
+                one(self, column, age, "k");
+                self.indent -= 1;
+                self.line("end");
+            }
+        }
+    }
+
+    fn round(&mut self, node: Node, word: Node, fraction: i32, rounding: Rounding) {
+        let facts = self.checked.facts();
+        let (source, format) = (facts.format(word), facts.format(node));
+        let (name, width) = (format!("n{}", node.0), format.width());
+        let vector = self.node(word);
+        let shift = source.fraction() - fraction;
+        if shift <= 0 {
+            let word = vector.shifted(-shift as u32, width);
+            self.line(&format!("{name} = {word}; // {format}"));
+            return;
+        }
+        let shift = shift as u32;
+        // One bit of sign above the bits that are dropped, at least.
+        let long = vector.width.max(shift + 1);
+        let dropped = if long > vector.width {
+            let extended = format!("{name}_x");
+            self.declare(&extended, long);
+            let word = vector.at(long);
+            self.line(&format!("{extended} = {word};"));
+            extended
+        } else {
+            vector.name.clone()
+        };
+        let kept = long - shift;
+        let floor = Vector {
+            name: format!("{name}_f"),
+            width: kept,
+            signed: vector.signed,
+        };
+        self.declare(&floor.name, kept);
+        self.line(&format!(
+            "{} = {dropped}[{}:{shift}];",
+            floor.name,
+            long - 1
+        ));
+        let half = format!("{dropped}[{}]", shift - 1);
+        let below = if shift > 1 {
+            format!("(|{dropped}[{}:0])", shift - 2)
+        } else {
+            "1'b0".to_owned()
+        };
+        let lowest = format!("{dropped}[{shift}]");
+        let sign = if vector.signed {
+            format!("{dropped}[{}]", long - 1)
+        } else {
+            "1'b0".to_owned()
+        };
+        let up = match rounding {
+            Rounding::Floor => None,
+            Rounding::HalfUp => Some(half),
+            Rounding::HalfEven => Some(format!("({half} & ({below} | {lowest}))")),
+            Rounding::HalfAway => Some(format!("({half} & ({below} | ~{sign}))")),
+            Rounding::TowardZero => Some(format!("({sign} & (|{dropped}[{}:0]))", shift - 1)),
+        };
+        let floor = floor.at(width);
+        let text = match up {
+            None => floor,
+            Some(up) if width == 1 => format!("{floor} + {up}"),
+            Some(up) => format!("{floor} + {{{}'d0, {up}}}", width - 1),
+        };
+        self.line(&format!("{name} = {text}; // {format}"));
+    }
+
+    fn limit(&mut self, node: Node, word: Node, format: WordFormat, overflow: Overflow) {
+        let facts = self.checked.facts();
+        let fact = facts
+            .limit(node)
+            .expect("the check finds a fact for every limit");
+        let (name, width) = (format!("n{}", node.0), format.width());
+        let vector = self.node(word);
+        let plain = vector.at(width);
+        if !fact.acts || overflow != Overflow::Saturate {
+            self.line(&format!("{name} = {plain}; // {format}"));
+            return;
+        }
+        let own = vector.width;
+        // Above: not negative, and a bit set that the format has not. Below: negative, and such a bit clear.
+        let value_bits = width - u32::from(format.is_signed());
+        let high = verilog_integer(format.maximum(), width);
+        let low = verilog_integer(format.minimum(), width);
+        let top = own - u32::from(vector.signed);
+        let sign = format!("{}[{}]", vector.name, own - 1);
+        let mut text = plain;
+        if fact.high > format.maximum() {
+            let beyond = format!("(|{}[{}:{value_bits}])", vector.name, top - 1);
+            let above = if vector.signed {
+                format!("!{sign} && {beyond}")
+            } else {
+                beyond
+            };
+            text = format!("({above}) ? {high} : {text}");
+        }
+        if fact.low < format.minimum() {
+            let below = if format.is_signed() {
+                format!("{sign} && !(&{}[{}:{value_bits}])", vector.name, top - 1)
+            } else {
+                sign
+            };
+            text = format!("({below}) ? {low} : {text}");
+        }
+        self.line(&format!("{name} = {text}; // {format}"));
+    }
+}
+
+fn mark(sign: Sign) -> &'static str {
+    match sign {
+        Sign::Plus => "+",
+        Sign::Minus => "-",
+    }
+}

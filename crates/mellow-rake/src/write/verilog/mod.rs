@@ -1,0 +1,159 @@
+//! The Verilog writer: IEEE 1364-2005, one clock, one sample per valid clock, one register behind the arithmetic.
+//!
+//! Advice for those who change this file: every variable is a plain vector of exactly the width of its node, and every
+//! operand is brought to the width of its expression by hand, with its sign repeated. So nothing depends on the
+//! language's rules for widening and for signed expressions (5.4, 5.5), which few people remember alike, and
+//! addition, subtraction and multiplication of the low bits are right whatever the sign.
+
+mod bench;
+mod compute;
+
+use super::number::verilog_integer;
+use super::{GeneratedFile, ORIGIN, Symbols};
+use crate::datapath::{Checked, Datapath, Line, Table, dump};
+use compute::Compute;
+use std::fmt::Write;
+
+/// Clock cycles from a valid input to the output that belongs to it.
+pub const LATENCY_CLOCKS: u32 = 1;
+
+/// The text of a datapath in Verilog: `NAME.v`, and `NAME_tb.v`, a test bench that reads stimulus and expected output
+/// from hex files and checks every sample.
+///
+/// ```
+/// use mellow_rake::datapath::fir_direct;
+/// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+/// use mellow_rake::write::{Symbols, verilog};
+/// let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse()?)?;
+/// let word = "s16f15".parse()?;
+/// let average = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate)?.check()?;
+/// let files = verilog::write(&average, &Symbols::new(&mellow_rake::spec::Name::new("average")?));
+/// assert_eq!(files[0].name, "average.v");
+/// assert!(files[0].text.contains("input  wire [15:0] in_data"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn write(checked: &Checked, symbols: &Symbols) -> Vec<GeneratedFile> {
+    let file = |ending: &str, text: String| GeneratedFile {
+        name: format!("{}{ending}", symbols.base()),
+        text,
+    };
+    vec![
+        file(".v", module(checked, symbols.base())),
+        file("_tb.v", bench::text(checked.datapath(), symbols.base())),
+    ]
+}
+
+fn module(checked: &Checked, name: &str) -> String {
+    let datapath = checked.datapath();
+    let Datapath {
+        input,
+        output,
+        tables,
+        lines,
+        body,
+    } = datapath;
+    let compute = Compute::new(checked);
+    let mut text =
+        format!("// {ORIGIN}\n//\n// The program, in the terms of the comments below:\n//\n");
+    for line in dump(checked).lines() {
+        let _ = writeln!(text, "//   {line}");
+    }
+    let _ = write!(
+        text,
+        "//\n// A sample is taken at each rising clock edge with in_valid high; its output stands on out_data, with\n\
+         // out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and clears the memory.\n\
+         `default_nettype none\n\n\
+         module {name} (\n    input  wire clk,\n    input  wire rst,\n    input  wire in_valid,\n    \
+         input  wire [{}:0] in_data,  // {input}\n    output reg  out_valid,\n    \
+         output reg  [{}:0] out_data  // {output}\n);\n",
+        input.width() - 1,
+        output.width() - 1,
+    );
+    for table in tables {
+        text.push_str(&constants(table));
+    }
+    text.push_str("\n    // Memory: row by row, the newest word lowest.\n");
+    for line in lines.iter().filter(|line| line.depth > 0) {
+        let Line {
+            name,
+            format,
+            rows,
+            depth,
+        } = line;
+        let high = bits(line) - 1;
+        let _ = writeln!(
+            text,
+            "    reg [{high}:0] {name}; // {rows} x {depth} words of {format}"
+        );
+        let _ = writeln!(text, "    reg [{high}:0] {name}_next;");
+    }
+    text.push_str(
+        "\n    // The words of the program. Not all bits of all words are used: dropping them is what rounding is.\n    \
+         // verilator lint_off UNUSED\n",
+    );
+    for (variable, width) in &compute.variables {
+        let _ = writeln!(text, "    reg [{}:0] {variable};", width - 1);
+    }
+    for index in &compute.indices {
+        let _ = writeln!(text, "    integer {index};");
+    }
+    text.push_str("    // verilator lint_on UNUSED\n\n    always @* begin\n");
+    text.push_str(&compute.text);
+    text.push_str("    end\n\n    always @(posedge clk) begin\n        if (rst) begin\n");
+    text.push_str("            out_valid <= 1'b0;\n");
+    let _ = writeln!(
+        text,
+        "            out_data <= {};",
+        verilog_integer(0, output.width())
+    );
+    for line in lines.iter().filter(|line| line.depth > 0) {
+        let _ = writeln!(
+            text,
+            "            {} <= {{{}{{1'b0}}}};",
+            line.name,
+            bits(line)
+        );
+    }
+    text.push_str(
+        "        end else begin\n            out_valid <= in_valid;\n            if (in_valid) begin\n",
+    );
+    let _ = writeln!(text, "                out_data <= n{};", body.result.0);
+    for line in lines.iter().filter(|line| line.depth > 0) {
+        let _ = writeln!(text, "                {0} <= {0}_next;", line.name);
+    }
+    text.push_str("            end\n        end\n    end\nendmodule\n\n`default_nettype wire\n");
+    text
+}
+
+fn bits(line: &Line) -> usize {
+    line.rows * line.depth * line.format.width() as usize
+}
+
+/// The name of a table's constant.
+fn constant_name(table: &Table) -> String {
+    table.name.to_ascii_uppercase()
+}
+
+/// A table as one wide constant, the first coefficient of the first row lowest.
+fn constants(table: &Table) -> String {
+    let Table { format, rows, .. } = table;
+    let words: Vec<String> = rows
+        .iter()
+        .flatten()
+        .rev()
+        .map(|&v| verilog_integer(v.into(), format.width()))
+        .collect();
+    let lines: Vec<String> = words.chunks(8).map(|chunk| chunk.join(", ")).collect();
+    let order = if table.name == "section" {
+        "from the right, section by section: b0, b1, b2, a1, a2 of\n    \
+         // H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2)"
+    } else {
+        "from the right: h[0], h[1], ..."
+    };
+    format!(
+        "\n    // {format}, {order}\n    localparam [{}:0] {} = {{\n        {}\n    }};\n",
+        words.len() * format.width() as usize - 1,
+        constant_name(table),
+        lines.join(",\n        ")
+    )
+}
