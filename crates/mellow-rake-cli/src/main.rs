@@ -1,2 +1,39 @@
-//! scratch
-fn main() {}
+//! `mrake`: from what a filter should do to proven C and Verilog.
+
+mod arguments;
+mod command;
+mod failure;
+mod figures;
+mod load;
+mod objects;
+mod print;
+mod prove;
+
+use arguments::{Arguments, Command};
+use clap::Parser;
+use failure::{Failure, Outcome};
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    let result = match &arguments.command {
+        Command::Demo(options) => command::demo::run(options),
+        Command::New(options) => command::new::run(options),
+        Command::Design(options) => command::design::run(options),
+        Command::Generate(options) => command::generate::run(options),
+        Command::Verify(options) => command::verify::run(options),
+        Command::Run(options) => command::run::run(options),
+    };
+    match result {
+        Ok(Outcome::Held) => ExitCode::SUCCESS,
+        Ok(Outcome::Missed) => ExitCode::from(1),
+        // Whoever reads our output may stop early, as `head` does.
+        Err(Failure::Output(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => {
+            ExitCode::SUCCESS
+        }
+        Err(failure) => {
+            eprintln!("mrake: {failure}");
+            ExitCode::from(2)
+        }
+    }
+}

@@ -20,8 +20,70 @@ pub enum Format {
     Svg,
 }
 
-/// The drawing area of any backend.
-pub(crate) type Area<B> = DrawingArea<B, Shift>;
+/// Pixels are drawn three times as fine in each direction and then averaged: smooth lines and even letters.
+const FINE: u32 = 3;
+
+/// The drawing area of any backend, and how many of its pixels are one of the picture.
+pub struct Area<B: DrawingBackend> {
+    pub(crate) drawing: DrawingArea<B, Shift>,
+    fine: u32,
+}
+
+impl<B: DrawingBackend> Area<B> {
+    /// A length in pixels of the picture.
+    pub(crate) fn px(&self, length: u32) -> u32 {
+        length * self.fine
+    }
+
+    /// A coordinate in pixels of the picture.
+    pub(crate) fn at(&self, x: i32, y: i32) -> (i32, i32) {
+        (x * self.fine as i32, y * self.fine as i32)
+    }
+
+    /// Width in pixels of the picture.
+    pub(crate) fn width(&self) -> i32 {
+        (self.drawing.dim_in_pixel().0 / self.fine) as i32
+    }
+
+    /// The parts above and below a height in pixels of the picture.
+    pub(crate) fn split_below(&self, height: u32) -> [Self; 2] {
+        let (upper, lower) = self.drawing.split_vertically(self.px(height));
+        [upper, lower].map(|drawing| Area {
+            drawing,
+            fine: self.fine,
+        })
+    }
+
+    /// The parts left and right of a width in pixels of the picture.
+    pub(crate) fn split_right_of(&self, width: u32) -> [Self; 2] {
+        let (left, right) = self.drawing.split_horizontally(self.px(width));
+        [left, right].map(|drawing| Area {
+            drawing,
+            fine: self.fine,
+        })
+    }
+
+    /// Letters of a height in pixels of the picture.
+    pub(crate) fn letters(&self, height: u32) -> TextStyle<'static> {
+        (FONT, self.px(height)).into_font().color(&INK)
+    }
+
+    /// An entry of a legend: a piece of line and a name, at a place in pixels of the picture.
+    pub(crate) fn entry(
+        &self,
+        (x, y): (i32, i32),
+        name: &str,
+        color: RGBColor,
+        weight: u32,
+    ) -> Result<(), FigureError> {
+        let line = vec![self.at(x, y + 8), self.at(x + 30, y + 8)];
+        let line = PathElement::new(line, color.stroke_width(self.px(weight)));
+        self.drawing.draw(&line).map_err(failed)?;
+        let name = Text::new(name.to_owned(), self.at(x + 38, y), self.letters(16));
+        self.drawing.draw(&name).map_err(failed)
+    }
+}
+
 /// A chart with two linear axes.
 pub(crate) type Chart<'a, B> = ChartContext<'a, B, Cartesian2d<RangedCoordf64, RangedCoordf64>>;
 
@@ -32,7 +94,7 @@ pub trait Figure {
     /// # Errors
     /// [`FigureError`] for data that cannot be drawn.
     #[doc(hidden)]
-    fn paint<B: DrawingBackend>(&self, area: &DrawingArea<B, Shift>) -> Result<(), FigureError>;
+    fn paint<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), FigureError>;
 }
 
 /// Draws a figure.
@@ -44,22 +106,48 @@ pub fn draw<F: Figure>(figure: &F, format: Format) -> Result<Vec<u8>, FigureErro
     match format {
         Format::Svg => {
             let mut text = String::new();
-            figure.paint(&SVGBackend::with_string(&mut text, SIZE).into_drawing_area())?;
+            let drawing = SVGBackend::with_string(&mut text, SIZE).into_drawing_area();
+            figure.paint(&Area { drawing, fine: 1 })?;
             Ok(text.into_bytes())
         }
         Format::Png => {
-            let mut pixels = vec![255; 3 * (SIZE.0 * SIZE.1) as usize];
-            figure.paint(&BitMapBackend::with_buffer(&mut pixels, SIZE).into_drawing_area())?;
+            let size = (FINE * SIZE.0, FINE * SIZE.1);
+            let mut pixels = vec![255; 3 * (size.0 * size.1) as usize];
+            let drawing = BitMapBackend::with_buffer(&mut pixels, size).into_drawing_area();
+            figure.paint(&Area {
+                drawing,
+                fine: FINE,
+            })?;
             let mut bytes = Vec::new();
             let mut encoder = png::Encoder::new(&mut bytes, SIZE.0, SIZE.1);
             encoder.set_color(png::ColorType::Rgb);
             encoder.set_depth(png::BitDepth::Eight);
             let mut writer = encoder.write_header()?;
-            writer.write_image_data(&pixels)?;
+            writer.write_image_data(&averaged(&pixels))?;
             writer.finish()?;
             Ok(bytes)
         }
     }
+}
+
+/// Every square of fine pixels as their mean.
+fn averaged(pixels: &[u8]) -> Vec<u8> {
+    let (width, height, fine) = (SIZE.0 as usize, SIZE.1 as usize, FINE as usize);
+    let mut out = Vec::with_capacity(3 * width * height);
+    for y in 0..height {
+        for x in 0..width {
+            for channel in 0..3 {
+                let mut sum = 0u32;
+                for row in y * fine..(y + 1) * fine {
+                    for column in x * fine..(x + 1) * fine {
+                        sum += u32::from(pixels[3 * (row * width * fine + column) + channel]);
+                    }
+                }
+                out.push((sum / (FINE * FINE)) as u8);
+            }
+        }
+    }
+    out
 }
 
 /// Any failure of the drawing library.
@@ -84,12 +172,12 @@ impl Panel<'_> {
         &self,
         area: &'a Area<B>,
     ) -> Result<Chart<'a, B>, FigureError> {
-        ChartBuilder::on(area)
-            .caption(self.title, (FONT, 19).into_font().color(&INK))
-            .margin(8)
-            .margin_right(22)
-            .x_label_area_size(46)
-            .y_label_area_size(74)
+        ChartBuilder::on(&area.drawing)
+            .caption(self.title, area.letters(19))
+            .margin(area.px(8))
+            .margin_right(area.px(22))
+            .x_label_area_size(area.px(46))
+            .y_label_area_size(area.px(74))
             .build_cartesian_2d(self.x.clone(), self.y.clone())
             .map_err(failed)
     }
@@ -97,6 +185,7 @@ impl Panel<'_> {
     /// Grid, ticks and names.
     pub(crate) fn mesh<B: DrawingBackend>(
         &self,
+        area: &Area<B>,
         chart: &mut Chart<'_, B>,
     ) -> Result<(), FigureError> {
         let step = |range: &Range<f64>| (range.end - range.start) / 12.0;
@@ -110,11 +199,68 @@ impl Panel<'_> {
             .x_labels(10)
             .y_labels(8)
             .light_line_style(TRANSPARENT)
-            .bold_line_style(GRID)
-            .axis_style(INK)
-            .label_style((FONT, 15).into_font().color(&INK))
-            .axis_desc_style((FONT, 16).into_font().color(&INK))
+            .bold_line_style(GRID.stroke_width(area.px(1)))
+            .axis_style(INK.stroke_width(area.px(1)))
+            .set_all_tick_mark_size(area.px(5))
+            .label_style(area.letters(15))
+            .axis_desc_style(area.letters(16))
             .draw()
             .map_err(failed)
+    }
+}
+
+/// The pieces of a curve that lie within a range of levels, each cut off where it leaves it.
+pub(crate) fn pieces(points: &[(f64, f64)], levels: &Range<f64>) -> Vec<Vec<(f64, f64)>> {
+    let mut all = Vec::new();
+    let mut piece: Vec<(f64, f64)> = Vec::new();
+    let inside = |y: f64| (levels.start..=levels.end).contains(&y);
+    for (index, &(x, y)) in points.iter().enumerate() {
+        if let Some(&(x0, y0)) = index.checked_sub(1).map(|before| &points[before]) {
+            // Where the step from the point before crosses the ends of the range, in its own order.
+            let mut crossings: Vec<f64> = [levels.start, levels.end]
+                .into_iter()
+                .filter(|level| (y0 - level) * (y - level) < 0.0)
+                .map(|level| (level - y0) / (y - y0))
+                .collect();
+            crossings.sort_by(f64::total_cmp);
+            for share in crossings {
+                let level = (y0 + share * (y - y0)).clamp(levels.start, levels.end);
+                piece.push((x0 + share * (x - x0), level));
+                if piece.len() > 1 {
+                    all.push(std::mem::take(&mut piece));
+                }
+            }
+        }
+        if inside(y) {
+            piece.push((x, y));
+        } else if !piece.is_empty() && index > 0 && inside(points[index - 1].1) {
+            piece.clear();
+        }
+    }
+    if piece.len() > 1 {
+        all.push(piece);
+    }
+    all
+}
+
+#[cfg(test)]
+mod tests {
+    use super::pieces;
+
+    #[test]
+    fn a_curve_is_cut_where_it_leaves_the_range_and_goes_on_where_it_comes_back() {
+        let dip = [(0.0, 0.0), (1.0, 0.0), (2.0, -2.0), (3.0, 0.0), (4.0, 0.0)];
+        let cut = pieces(&dip, &(-1.0..1.0));
+        let expected = vec![
+            vec![(0.0, 0.0), (1.0, 0.0), (1.5, -1.0)],
+            vec![(2.5, -1.0), (3.0, 0.0), (4.0, 0.0)],
+        ];
+        assert_eq!(cut, expected);
+        // Through the whole range in one step, and never inside.
+        assert_eq!(
+            pieces(&[(0.0, -2.0), (1.0, 2.0)], &(-1.0..1.0)),
+            [[(0.25, -1.0), (0.75, 1.0)]]
+        );
+        assert!(pieces(&[(0.0, 5.0), (1.0, 6.0)], &(-1.0..1.0)).is_empty());
     }
 }

@@ -1,9 +1,8 @@
 //! The response of a notch: asked, designed and rounded.
 
 use crate::FigureError;
-use crate::canvas::{Area, Chart, Figure, Panel, failed};
-use crate::style::{FIRST, FONT, INK, MARK, SECOND, TEMPLATE};
-use plotters::coord::Shift;
+use crate::canvas::{Area, Chart, Figure, Panel, failed, pieces};
+use crate::style::{FIRST, SECOND, TEMPLATE};
 use plotters::prelude::*;
 use std::ops::Range;
 
@@ -39,7 +38,7 @@ const FLOOR: f64 = -90.0;
 const HALF_POWER: f64 = -3.010_299_956_639_812;
 
 impl Figure for NotchResponse<'_> {
-    fn paint<B: DrawingBackend>(&self, area: &DrawingArea<B, Shift>) -> Result<(), FigureError> {
+    fn paint<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), FigureError> {
         let curves = std::iter::once(self.designed).chain(self.rounded);
         for curve in curves {
             if curve.hertz.len() < 2 || curve.hertz.len() != curve.decibels.len() {
@@ -57,9 +56,9 @@ impl Figure for NotchResponse<'_> {
                 });
             }
         }
-        area.fill(&WHITE).map_err(failed)?;
-        let (top, bottom) = area.split_vertically(420);
-        let (left, right) = bottom.split_horizontally(640);
+        area.drawing.fill(&WHITE).map_err(failed)?;
+        let [top, bottom] = area.split_below(400);
+        let [left, right] = bottom.split_right_of(640);
         let names = ("frequency in Hz", "gain in dB");
         let panel = |title, x: Range<f64>, y: Range<f64>| Panel {
             title,
@@ -68,21 +67,17 @@ impl Figure for NotchResponse<'_> {
             x,
             y,
         };
-        self.draw_panel(
-            &top,
-            &panel(self.title, 0.0..self.nyquist_hz, FLOOR..6.0),
-            true,
-        )?;
+        self.draw_panel(&top, &panel(self.title, 0.0..self.nyquist_hz, FLOOR..6.0))?;
         let reach = 2.2 * (self.edges_hz[1] - self.edges_hz[0]);
         let around =
             (self.center_hz - reach).max(0.0)..(self.center_hz + reach).min(self.nyquist_hz);
-        self.draw_panel(&left, &panel("around the null", around, -40.0..3.0), false)?;
+        self.draw_panel(&left, &panel("around the null", around, -60.0..4.0))?;
         let pass = panel(
             "pass-band at its own scale",
             0.0..self.nyquist_hz,
             -0.05..0.02,
         );
-        self.draw_panel(&right, &pass, false)?;
+        self.draw_panel(&right, &pass)?;
         self.legend(&top)
     }
 }
@@ -92,38 +87,27 @@ impl NotchResponse<'_> {
         &self,
         area: &Area<B>,
         panel: &Panel<'_>,
-        mark: bool,
     ) -> Result<(), FigureError> {
         let mut chart = panel.chart(area)?;
         self.shade(&mut chart, panel)?;
-        panel.mesh(&mut chart)?;
-        let clip = |curve: &Curve| -> Vec<(f64, f64)> {
-            let air = panel.y.end - panel.y.start;
-            curve
+        panel.mesh(area, &mut chart)?;
+        let mut draw = |curve: &Curve, color: RGBColor, weight: u32| {
+            let points: Vec<(f64, f64)> = curve
                 .hertz
                 .iter()
-                .zip(&curve.decibels)
-                .filter(|(hertz, _)| panel.x.contains(*hertz))
-                .map(|(hertz, db)| (*hertz, db.clamp(panel.y.start - air, panel.y.end)))
-                .collect()
+                .copied()
+                .zip(curve.decibels.iter().copied())
+                .filter(|(hertz, _)| (panel.x.start..=panel.x.end).contains(hertz))
+                .collect();
+            for piece in pieces(&points, &panel.y) {
+                let line = LineSeries::new(piece, color.stroke_width(area.px(weight)));
+                chart.draw_series(line).map_err(failed)?;
+            }
+            Ok::<(), FigureError>(())
         };
-        let style = SECOND.stroke_width(5);
-        chart
-            .draw_series(LineSeries::new(clip(self.designed), style))
-            .map_err(failed)?;
+        draw(self.designed, SECOND, 5)?;
         if let Some(rounded) = self.rounded {
-            let style = FIRST.stroke_width(2);
-            chart
-                .draw_series(LineSeries::new(clip(rounded), style))
-                .map_err(failed)?;
-        }
-        if mark {
-            let at = [
-                (self.center_hz, panel.y.start),
-                (self.center_hz, panel.y.end),
-            ];
-            let dashes = DashedLineSeries::new(at, 3, 5, MARK.stroke_width(1));
-            chart.draw_series(dashes).map_err(failed)?;
+            draw(rounded, FIRST, 2)?;
         }
         Ok(())
     }
@@ -155,29 +139,16 @@ impl NotchResponse<'_> {
 
     /// In the line of the title, clear of all curves.
     fn legend<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), FigureError> {
-        let style = (FONT, 16).into_font().color(&INK);
-        let mut x = area.dim_in_pixel().0 as i32 - 470;
-        area.draw(&Rectangle::new([(x, 15), (x + 28, 29)], TEMPLATE.filled()))
+        let x = area.width() - 470;
+        let swatch = [area.at(x, 15), area.at(x + 28, 29)];
+        area.drawing
+            .draw(&Rectangle::new(swatch, TEMPLATE.filled()))
             .map_err(failed)?;
-        area.draw(&Text::new("not allowed", (x + 36, 14), style.clone()))
-            .map_err(failed)?;
-        x += 155;
-        area.draw(&PathElement::new(
-            vec![(x, 22), (x + 30, 22)],
-            SECOND.stroke_width(5),
-        ))
-        .map_err(failed)?;
-        area.draw(&Text::new("designed", (x + 38, 14), style.clone()))
-            .map_err(failed)?;
+        let name = Text::new("not allowed", area.at(x + 36, 14), area.letters(16));
+        area.drawing.draw(&name).map_err(failed)?;
+        area.entry((x + 155, 14), "designed", SECOND, 5)?;
         if self.rounded.is_some() {
-            x += 135;
-            area.draw(&PathElement::new(
-                vec![(x, 22), (x + 30, 22)],
-                FIRST.stroke_width(2),
-            ))
-            .map_err(failed)?;
-            area.draw(&Text::new("rounded", (x + 38, 14), style))
-                .map_err(failed)?;
+            area.entry((x + 290, 14), "rounded", FIRST, 2)?;
         }
         Ok(())
     }

@@ -2,8 +2,7 @@
 
 use crate::FigureError;
 use crate::canvas::{Area, Figure, Panel, failed};
-use crate::style::{FIRST, FONT, INK, SECOND};
-use plotters::coord::Shift;
+use crate::style::{FIRST, SECOND};
 use plotters::prelude::*;
 
 /// A signal before and after, on one time axis.
@@ -55,7 +54,7 @@ fn span(values: impl Iterator<Item = f64>) -> std::ops::Range<f64> {
 }
 
 impl Figure for BeforeAfter<'_> {
-    fn paint<B: DrawingBackend>(&self, area: &DrawingArea<B, Shift>) -> Result<(), FigureError> {
+    fn paint<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), FigureError> {
         let pair = &self.whole;
         let all = 0..pair.before.len().min(pair.after.len());
         let zoomed = pair.between(self.zoom);
@@ -71,13 +70,45 @@ impl Figure for BeforeAfter<'_> {
                 what: "a sample is not finite",
             });
         }
-        area.fill(&WHITE).map_err(failed)?;
-        let (top, bottom) = area.split_vertically(370);
+        area.drawing.fill(&WHITE).map_err(failed)?;
+        let [top, bottom] = area.split_below(370);
         self.panel(&top, self.title, all)?;
         let (from, to) = self.zoom;
         let title = format!("the same, {from:.2} s to {to:.2} s");
         self.panel(&bottom, &title, zoomed)
     }
+}
+
+/// Columns in which a record too dense for a line is drawn.
+const COLUMNS: usize = 1180;
+
+/// A stretch of samples and the levels that it covers.
+struct Column {
+    from: usize,
+    to: usize,
+    low: f64,
+    high: f64,
+}
+
+/// Each stretch with its lowest and highest level, the first sample of the next one included so that nothing
+/// comes apart.
+fn envelope(values: &[f64], columns: usize) -> Vec<Column> {
+    let last = values.len() - 1;
+    (0..columns)
+        .map(|column| {
+            let (from, to) = (
+                column * last / columns,
+                ((column + 1) * last / columns).min(last),
+            );
+            let part = &values[from..=to];
+            Column {
+                from,
+                to,
+                low: part.iter().copied().fold(f64::MAX, f64::min),
+                high: part.iter().copied().fold(f64::MIN, f64::max),
+            }
+        })
+        .collect()
 }
 
 impl BeforeAfter<'_> {
@@ -99,32 +130,44 @@ impl BeforeAfter<'_> {
             y: span(both.copied()),
         };
         let mut chart = panel.chart(area)?;
-        panel.mesh(&mut chart)?;
+        panel.mesh(area, &mut chart)?;
         let dense = samples.len() > 2000;
         let curves = [
             (pair.before, SECOND, "before", 1),
             (pair.after, FIRST, "after", if dense { 1 } else { 2 }),
         ];
         for (values, color, _, weight) in curves {
-            let points = samples
-                .clone()
-                .map(|index| (pair.time(index), values[index]));
-            chart
-                .draw_series(LineSeries::new(points, color.stroke_width(weight)))
-                .map_err(failed)?;
+            if dense {
+                // Never thinner than a line: about a pixel and a half of the 290 that the panel is high.
+                let air = 0.75 * (panel.y.end - panel.y.start) / 290.0;
+                let boxes = envelope(&values[samples.clone()], COLUMNS)
+                    .into_iter()
+                    .map(|column| {
+                        let Column {
+                            from,
+                            to,
+                            low,
+                            high,
+                        } = column;
+                        let time = |index: usize| pair.time(samples.start + index);
+                        Rectangle::new(
+                            [(time(from), low - air), (time(to), high + air)],
+                            color.filled(),
+                        )
+                    });
+                chart.draw_series(boxes).map_err(failed)?;
+            } else {
+                let points = samples
+                    .clone()
+                    .map(|index| (pair.time(index), values[index]));
+                let line = LineSeries::new(points, color.stroke_width(area.px(weight)));
+                chart.draw_series(line).map_err(failed)?;
+            }
         }
         // The legend stands above the curves, in the line of the title.
-        let width = area.dim_in_pixel().0 as i32;
         for (place, (_, color, name, weight)) in curves.into_iter().enumerate() {
-            let x = width - 250 + 115 * place as i32;
-            area.draw(&PathElement::new(
-                vec![(x, 22), (x + 30, 22)],
-                color.stroke_width(weight + 1),
-            ))
-            .map_err(failed)?;
-            let style = (FONT, 16).into_font().color(&INK);
-            area.draw(&Text::new(name, (x + 38, 14), style))
-                .map_err(failed)?;
+            let x = area.width() - 250 + 115 * place as i32;
+            area.entry((x, 14), name, color, weight + 1)?;
         }
         Ok(())
     }

@@ -12,13 +12,11 @@ pub(crate) const INK: RGBColor = RGBColor(38, 42, 46);
 /// Grid lines.
 pub(crate) const GRID: RGBColor = RGBColor(224, 226, 228);
 /// What was asked for: the region that a curve must stay out of.
-pub(crate) const TEMPLATE: RGBColor = RGBColor(214, 206, 190);
+pub(crate) const TEMPLATE: RGBColor = RGBColor(231, 225, 213);
 /// The first curve: dark, so that it stays dark in grey.
 pub(crate) const FIRST: RGBColor = RGBColor(20, 52, 92);
 /// The second curve: much lighter in grey, and apart from the first in every kind of colour vision.
 pub(crate) const SECOND: RGBColor = RGBColor(232, 146, 44);
-/// A mark.
-pub(crate) const MARK: RGBColor = RGBColor(120, 30, 90);
 
 /// Makes the bundled font known, once.
 pub(crate) fn load_font() {

@@ -57,7 +57,13 @@ pub fn stimuli(checked: &Checked, gain: &PeakGain, recording: Option<&[i64]>) ->
     impulse[0] = high;
     all.push(pattern("impulse", impulse));
     all.push(pattern("step", vec![high; length]));
-    let square = |n: usize| if n / 32 % 2 == 0 { high } else { low };
+    let square = |n: usize| {
+        if (n / 32).is_multiple_of(2) {
+            high
+        } else {
+            low
+        }
+    };
     all.push(pattern(
         "full-scale square",
         (0..length.max(2048)).map(square).collect(),

@@ -1,0 +1,177 @@
+//! The command line.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+/// Design digital filters, put them on fixed point, write them as C and Verilog, and prove that what runs is, bit for
+/// bit, what was designed.
+///
+/// Start with `mrake demo`, then `mrake new notch > notch.toml` and `mrake design notch.toml`.
+///
+/// Exit status: 0 done and every check held; 1 a check failed; 2 the input or the call is wrong.
+#[derive(Debug, Parser)]
+#[command(name = "mrake", version, max_term_width = 100)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Demo(Demo),
+    New(New),
+    Design(Design),
+    Generate(Generate),
+    Verify(Verify),
+    Run(Run),
+}
+
+/// The worked example, from a recording to the proof, with its figures.
+///
+/// The research buoy off Lantern Reef records the strain on its mooring line, and the bilge pump hums into it at
+/// 87.5 Hz. This designs the notch, puts it on 16 bits, writes C and Verilog, compiles and simulates them, compares
+/// every integer with the bit-true simulator and the simulator with floating point, and leaves everything in a folder.
+#[derive(Debug, Args)]
+pub(crate) struct Demo {
+    /// Which example: mooring.
+    #[arg(default_value = "mooring")]
+    pub(crate) name: String,
+    /// The folder for all that is written; made if it is not there [default: lantern-reef/NAME].
+    #[arg(short, long, value_name = "DIR")]
+    pub(crate) output: Option<PathBuf>,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// A commented spec to start from.
+///
+/// Example: mrake new notch > pump_hum.toml
+#[derive(Debug, Args)]
+pub(crate) struct New {
+    /// The kind of filter: notch.
+    pub(crate) kind: String,
+    /// Write it to this file instead of stdout; an existing file is kept.
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Design the filter; what was asked beside what came out, in floating point and with rounded coefficients.
+///
+/// The measured columns are read off the finished response, not repeated from the spec. Exit status 1: the design
+/// misses what was asked.
+///
+/// Example: mrake design demo/mooring/pump_hum.toml --figure response.png
+#[derive(Debug, Args)]
+pub(crate) struct Design {
+    /// The spec file.
+    pub(crate) spec: PathBuf,
+    /// Draw the response, asked, designed and rounded, into this .png or .svg file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) figure: Option<PathBuf>,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// A language to write.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Language {
+    /// C99: NAME.h, NAME.c, and NAME_pipe.c, a program that filters integers from stdin to stdout.
+    C,
+    /// IEEE 1364-2005: NAME.v and its test bench NAME_tb.v.
+    Verilog,
+}
+
+/// Write the fixed-point filter as C and Verilog.
+///
+/// The text needs no library. NAME is the name in the spec. The same spec always gives the same bytes.
+///
+/// Example: mrake generate demo/mooring/pump_hum.toml --to c,verilog -o firmware
+#[derive(Debug, Args)]
+pub(crate) struct Generate {
+    /// The spec file; it needs a table [fixed].
+    pub(crate) spec: PathBuf,
+    /// The languages, with commas between them.
+    #[arg(long, value_enum, value_delimiter = ',', required = true)]
+    pub(crate) to: Vec<Language>,
+    /// The folder for the files; made if it is not there.
+    #[arg(short, long, value_name = "DIR")]
+    pub(crate) output: PathBuf,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Where to run what is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum On {
+    /// C, compiled by this machine's cc.
+    Host,
+    /// C, compiled by clang.
+    Clang,
+    /// Verilog, simulated by Icarus Verilog.
+    Icarus,
+}
+
+/// Compile and simulate what is written, and compare every output integer.
+///
+/// Each target gets the recording, if there is one, and made-up stimuli: white noise, impulse, step, full-scale square,
+/// all minimum, and the sign sequence that drives the output to its proved bound. Its output is compared with the
+/// bit-true simulator from the first sample on, and the simulator with the designed filter in floating point, beside
+/// the predicted error and the proved bound.
+///
+/// Exit status 1: an integer differs, the error exceeds its bound, the signal-to-error ratio is below verify.min_ser,
+/// or a target named with --on could not be run. Without --on a target whose tool is missing is shown as not run.
+///
+/// Example: mrake verify demo/mooring/pump_hum.toml --recording demo/mooring/mooring.csv
+#[derive(Debug, Args)]
+pub(crate) struct Verify {
+    /// The spec file; it needs a table [fixed].
+    pub(crate) spec: PathBuf,
+    /// The targets, with commas between them [default: host,icarus].
+    #[arg(long, value_enum, value_delimiter = ',')]
+    pub(crate) on: Option<Vec<On>>,
+    /// A recording (CSV with a header) to filter as well.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) recording: Option<PathBuf>,
+    /// The column of the recording, if it has several.
+    #[arg(long, value_name = "NAME", requires = "recording")]
+    pub(crate) column: Option<String>,
+    /// Take the generated files from this folder, as they are, instead of writing them anew.
+    #[arg(long, value_name = "DIR")]
+    pub(crate) files: Option<PathBuf>,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Filter a recording.
+///
+/// In floating point the samples keep their unit. With --bit-true the recording goes through the integer filter: a
+/// column of integers is taken as words of the input format, a column with decimal points as values, rounded to the
+/// nearest word.
+///
+/// Example: mrake run demo/mooring/pump_hum.toml demo/mooring/mooring.csv -o quiet.csv
+#[derive(Debug, Args)]
+pub(crate) struct Run {
+    /// The spec file.
+    pub(crate) spec: PathBuf,
+    /// The recording: CSV with a header. A column called time must fit the spec's sample rate.
+    pub(crate) input: PathBuf,
+    /// The CSV file to write: time, the samples before, the samples after.
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// The column of the recording, if it has several.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) column: Option<String>,
+    /// Run the integer filter instead of the floating-point one; the spec needs a table [fixed].
+    #[arg(long)]
+    pub(crate) bit_true: bool,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}

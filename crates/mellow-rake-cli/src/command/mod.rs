@@ -1,0 +1,8 @@
+//! One command, one file.
+
+pub(crate) mod demo;
+pub(crate) mod design;
+pub(crate) mod generate;
+pub(crate) mod new;
+pub(crate) mod run;
+pub(crate) mod verify;

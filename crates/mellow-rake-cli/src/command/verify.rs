@@ -1,0 +1,85 @@
+//! `mrake verify`
+
+use crate::arguments::{Language, On, Verify};
+use crate::command::generate::files;
+use crate::failure::{Failure, Outcome};
+use crate::load::{Loaded, Recording, read};
+use crate::print;
+use crate::prove::{Proof, prove};
+use mellow_rake::write::GeneratedFile;
+use mellow_rake_rig::Target;
+use serde::Serialize;
+
+#[derive(Serialize)]
+struct VerifyObject<'a> {
+    name: String,
+    #[serde(flatten)]
+    proof: &'a Proof,
+    verdict: &'static str,
+}
+
+pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
+    let loaded = Loaded::file(&options.spec)?;
+    let implementation = loaded.need_implementation("verify")?;
+    let recording = match &options.recording {
+        None => None,
+        Some(path) => {
+            let rate = loaded.spec.sample_rate;
+            let recording = Recording::file(path, options.column.as_deref(), rate)?;
+            Some(recording.words(implementation.fixed.input)?)
+        }
+    };
+    let on = options.on.as_deref().unwrap_or(&[On::Host, On::Icarus]);
+    let targets: Vec<Target> = on
+        .iter()
+        .map(|on| match on {
+            On::Host => Target::HostC,
+            On::Clang => Target::Clang,
+            On::Icarus => Target::Icarus,
+        })
+        .collect();
+    let mut files = files(
+        &loaded.spec.name,
+        &implementation,
+        &[Language::C, Language::Verilog],
+    )?;
+    if let Some(folder) = &options.files {
+        let needed = |file: &GeneratedFile| {
+            let hardware = file.name.ends_with(".v");
+            targets
+                .iter()
+                .any(|target| (*target == Target::Icarus) == hardware)
+        };
+        files.retain(needed);
+        for file in &mut files {
+            let path = folder.join(&file.name);
+            file.text = String::from_utf8(read(&path)?)
+                .map_err(|_| Failure::Call(format!("{}: not UTF-8 text", path.display())))?;
+        }
+    }
+    let proof = prove(
+        &loaded,
+        &implementation,
+        recording.as_deref(),
+        &targets,
+        &files,
+    );
+    // A target that was named must be run; one that was only tried may be missing.
+    let held = proof.held && (proof.complete || options.on.is_none());
+    let verdict = match (held, proof.complete) {
+        (true, true) => "proved on every target",
+        (true, false) => "held where it was run",
+        (false, _) => "not proved",
+    };
+    if options.json {
+        let name = loaded.spec.name.to_string();
+        print::json(&VerifyObject {
+            name,
+            proof: &proof,
+            verdict,
+        })?;
+    } else {
+        print::text(&format!("{}\nVerdict: {verdict}\n", proof.text()))?;
+    }
+    Ok(Outcome::of(held))
+}

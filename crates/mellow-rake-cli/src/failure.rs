@@ -1,0 +1,79 @@
+//! What a command can come to.
+
+use mellow_rake::design::DesignError;
+use mellow_rake::implementation::ImplementError;
+use mellow_rake::spec::SpecError;
+use mellow_rake::write::WriteError;
+use mellow_rake_figures::FigureError;
+use mellow_rake_files::{CsvError, WriteFileError};
+use mellow_rake_rig::RigError;
+use std::path::PathBuf;
+
+/// A command that did its work.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    /// Every check held.
+    Held,
+    /// A check failed.
+    Missed,
+}
+
+impl Outcome {
+    pub(crate) fn of(held: bool) -> Self {
+        if held { Outcome::Held } else { Outcome::Missed }
+    }
+}
+
+/// Why a command could not do its work: the input or the call is wrong.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Failure {
+    #[error("{path}: {error}")]
+    Spec { path: PathBuf, error: SpecError },
+    #[error("{path}: {error}")]
+    Design { path: PathBuf, error: DesignError },
+    #[error("{path}: {error}")]
+    Implement {
+        path: PathBuf,
+        error: Box<ImplementError>,
+    },
+    #[error(
+        "{path}: there is no table [fixed]; {needs} needs the words that the filter runs on (`mrake new notch` shows one)"
+    )]
+    NoWords { path: PathBuf, needs: &'static str },
+    #[error("{path}: {error}")]
+    Csv { path: PathBuf, error: CsvError },
+    #[error(transparent)]
+    Sample(Box<SampleError>),
+    #[error(transparent)]
+    Write(#[from] WriteError),
+    #[error(transparent)]
+    Rig(#[from] RigError),
+    #[error(transparent)]
+    Figure(#[from] FigureError),
+    #[error(transparent)]
+    WriteFile(#[from] WriteFileError),
+    #[error("{path}: {source}")]
+    Read {
+        path: PathBuf,
+        source: std::io::Error,
+    },
+    #[error("{0}")]
+    Call(String),
+    #[error("standard output: {0}")]
+    Output(#[from] std::io::Error),
+    #[error("the JSON object could not be made: {0}")]
+    Json(#[from] serde_json::Error),
+}
+
+/// A sample that the input format does not hold.
+#[derive(Debug, thiserror::Error)]
+#[error("{}: sample {sample} is {found}, beyond the input format {format} ({low} to {high}){hint}", .path.display())]
+pub(crate) struct SampleError {
+    pub(crate) path: PathBuf,
+    pub(crate) sample: usize,
+    pub(crate) found: String,
+    pub(crate) format: mellow_rake::fixed::WordFormat,
+    pub(crate) low: String,
+    pub(crate) high: String,
+    pub(crate) hint: &'static str,
+}

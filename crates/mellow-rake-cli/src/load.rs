@@ -1,0 +1,169 @@
+//! From files to what the library takes.
+
+use crate::failure::{Failure, SampleError};
+use mellow_rake::design::{Design, design};
+use mellow_rake::fixed::WordFormat;
+use mellow_rake::implementation::{Implementation, implement};
+use mellow_rake::spec::Spec;
+use mellow_rake::units::SampleRate;
+use mellow_rake_files::{CsvTable, Values};
+use std::path::{Path, PathBuf};
+
+/// A spec with where it came from, and its design.
+pub(crate) struct Loaded {
+    pub(crate) path: PathBuf,
+    pub(crate) spec: Spec,
+    pub(crate) design: Design,
+}
+
+pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
+    std::fs::read(path).map_err(|source| Failure::Read {
+        path: path.to_owned(),
+        source,
+    })
+}
+
+impl Loaded {
+    /// Reads and designs a spec file.
+    pub(crate) fn file(path: &Path) -> Result<Self, Failure> {
+        let text = String::from_utf8(read(path)?)
+            .map_err(|_| Failure::Call(format!("{}: not UTF-8 text", path.display())))?;
+        Loaded::text(path, &text)
+    }
+
+    /// Reads and designs the text of a spec.
+    pub(crate) fn text(path: &Path, text: &str) -> Result<Self, Failure> {
+        let path = path.to_owned();
+        let spec = Spec::parse(text).map_err(|error| Failure::Spec {
+            path: path.clone(),
+            error,
+        })?;
+        let design = design(&spec).map_err(|error| Failure::Design {
+            path: path.clone(),
+            error,
+        })?;
+        Ok(Loaded { path, spec, design })
+    }
+
+    /// The integer filter, if the spec asks for one.
+    pub(crate) fn implementation(&self) -> Result<Option<Implementation>, Failure> {
+        let Some(fixed) = self.spec.fixed else {
+            return Ok(None);
+        };
+        implement(&self.design, fixed)
+            .map(Some)
+            .map_err(|error| Failure::Implement {
+                path: self.path.clone(),
+                error: Box::new(error),
+            })
+    }
+
+    /// The integer filter that a command cannot do without.
+    pub(crate) fn need_implementation(
+        &self,
+        needs: &'static str,
+    ) -> Result<Implementation, Failure> {
+        self.implementation()?.ok_or(Failure::NoWords {
+            path: self.path.clone(),
+            needs,
+        })
+    }
+}
+
+/// One column of a recording.
+pub(crate) struct Recording {
+    pub(crate) name: String,
+    pub(crate) values: Values,
+    path: PathBuf,
+}
+
+impl Recording {
+    pub(crate) fn file(
+        path: &Path,
+        column: Option<&str>,
+        rate: SampleRate,
+    ) -> Result<Self, Failure> {
+        Recording::bytes(path, &read(path)?, column, rate)
+    }
+
+    pub(crate) fn bytes(
+        path: &Path,
+        bytes: &[u8],
+        column: Option<&str>,
+        rate: SampleRate,
+    ) -> Result<Self, Failure> {
+        let wrong = |error| Failure::Csv {
+            path: path.to_owned(),
+            error,
+        };
+        let table = CsvTable::parse(bytes).map_err(wrong)?;
+        table.check_rate(rate).map_err(wrong)?;
+        let column = table.choose(column).map_err(wrong)?;
+        let (name, values) = (column.name.clone(), column.values.clone());
+        Ok(Recording {
+            name,
+            values,
+            path: path.to_owned(),
+        })
+    }
+
+    /// The samples as numbers in their own unit.
+    pub(crate) fn reals(&self) -> Vec<f64> {
+        match &self.values {
+            Values::Integers(values) => values.iter().map(|&value| value as f64).collect(),
+            Values::Reals(values) => values.clone(),
+        }
+    }
+
+    /// The samples as words of the input format: integers as they are, real numbers as values, rounded to the nearest
+    /// word, ties to the even one.
+    pub(crate) fn words(&self, format: WordFormat) -> Result<Vec<i64>, Failure> {
+        let outside = |sample: usize, found: String, low: String, high: String, hint| {
+            let path = self.path.clone();
+            Failure::Sample(Box::new(SampleError {
+                path,
+                sample,
+                found,
+                format,
+                low,
+                high,
+                hint,
+            }))
+        };
+        match &self.values {
+            Values::Integers(values) => {
+                let (low, high) = (format.minimum(), format.maximum());
+                match values.iter().position(|&value| !format.holds(value.into())) {
+                    None => Ok(values.clone()),
+                    Some(sample) => Err(outside(
+                        sample,
+                        format!("the integer {}", values[sample]),
+                        low.to_string(),
+                        high.to_string(),
+                        "",
+                    )),
+                }
+            }
+            Values::Reals(values) => {
+                let (low, high) = (format.minimum() as f64, format.maximum() as f64);
+                let step = format.step();
+                let word = |(sample, value): (usize, &f64)| {
+                    let word = (value / step).round_ties_even();
+                    if (low..=high).contains(&word) {
+                        return Ok(word as i64);
+                    }
+                    let hint = "; a column with decimal points is read as values of the format";
+                    let (low, high) = (low * step, high * step);
+                    Err(outside(
+                        sample,
+                        value.to_string(),
+                        low.to_string(),
+                        high.to_string(),
+                        hint,
+                    ))
+                };
+                values.iter().enumerate().map(word).collect()
+            }
+        }
+    }
+}

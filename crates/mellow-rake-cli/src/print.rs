@@ -1,0 +1,46 @@
+//! Printing: tables for people, one JSON object for programs.
+
+use crate::failure::Failure;
+use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+use serde::Serialize;
+use std::io::Write;
+
+/// Prints text on stdout.
+pub(crate) fn text(text: &str) -> Result<(), Failure> {
+    let mut out = std::io::stdout().lock();
+    out.write_all(text.as_bytes())?;
+    out.flush()?;
+    Ok(())
+}
+
+/// Prints one JSON object on stdout.
+pub(crate) fn json(object: &impl Serialize) -> Result<(), Failure> {
+    text(&format!("{}\n", serde_json::to_string_pretty(object)?))
+}
+
+/// A table with a header, its first column to the left and all others to the right.
+pub(crate) fn table(header: &[&str], rows: &[Vec<String>]) -> String {
+    let mut table = Table::new();
+    table
+        .load_style(presets::NOTHING)
+        .set_content_arrangement(ContentArrangement::Disabled);
+    table.set_header(header.iter().map(|name| (*name).to_owned()));
+    for row in rows {
+        table.add_row(row.clone());
+    }
+    for (index, column) in table.column_iter_mut().enumerate() {
+        column.set_padding((if index == 0 { 2 } else { 1 }, 1));
+        if index > 0 {
+            column.set_cell_alignment(CellAlignment::Right);
+        }
+    }
+    table
+        .lines()
+        .map(|line| format!("{}\n", line.trim_end()))
+        .collect()
+}
+
+/// A number with so many digits behind the point, or a dash.
+pub(crate) fn number(value: Option<f64>, digits: usize) -> String {
+    value.map_or_else(|| "-".to_owned(), |value| format!("{value:.digits$}"))
+}
