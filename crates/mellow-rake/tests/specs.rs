@@ -1,0 +1,303 @@
+//! Specs, good and bad, and anything at all.
+
+use mellow_rake::design::design;
+use mellow_rake::implementation::implement;
+use mellow_rake::spec::{KINDS, Problem, Spec, template};
+use proptest::prelude::*;
+
+const GOOD: &str = r#"name = "pump_hum"
+sample_rate = "1 kHz"
+[want]
+kind = "notch"
+center = "87.5 Hz"
+width = "5 Hz"
+[fixed]
+input = "s16f15"
+output = "s16f15"
+coefficients = "s16"
+structure = "direct-form-1"
+rounding = "half-up"
+overflow = "saturate"
+[verify]
+min_ser = "60 dB"
+"#;
+
+/// One line replaced, and what must be said about it: line, column, key, and words of the message.
+const BAD: &[(&str, &str, (usize, usize, &str), &[&str])] = &[
+    (
+        "center = \"87.5 Hz\"",
+        "center = 87.5",
+        (5, 10, "want.center"),
+        &["bare number 87.5", "0.25 fs"],
+    ),
+    (
+        "center = \"87.5 Hz\"",
+        "center = \"87.5\"",
+        (5, 10, "want.center"),
+        &["no unit"],
+    ),
+    (
+        "center = \"87.5 Hz\"",
+        "center = \"87.5 hz\"",
+        (5, 10, "want.center"),
+        &["unit `hz`"],
+    ),
+    (
+        "center = \"87.5 Hz\"",
+        "center = \"612 Hz\"",
+        (5, 10, "want.center"),
+        &["612 Hz", "500 Hz"],
+    ),
+    (
+        "center = \"87.5 Hz\"",
+        "center = \"0.5 fs\"",
+        (5, 10, "want.center"),
+        &["500 Hz at this sample rate"],
+    ),
+    (
+        "center = \"87.5 Hz\"",
+        "center = \"0 Hz\"",
+        (5, 10, "want.center"),
+        &["above 0 Hz"],
+    ),
+    (
+        "center = \"87.5 Hz\"",
+        "center = \"nan Hz\"",
+        (5, 10, "want.center"),
+        &["number"],
+    ),
+    (
+        "center = \"87.5 Hz\"",
+        "center = \"1e999 Hz\"",
+        (5, 10, "want.center"),
+        &["finite"],
+    ),
+    (
+        "center = \"87.5 Hz\"",
+        "",
+        (3, 1, "want.center"),
+        &["missing"],
+    ),
+    (
+        "width = \"5 Hz\"",
+        "width = \"-5 Hz\"",
+        (6, 9, "want.width"),
+        &["-5 Hz", "above 0 Hz"],
+    ),
+    (
+        "width = \"5 Hz\"",
+        "width = \"500 Hz\"",
+        (6, 9, "want.width"),
+        &["below the Nyquist"],
+    ),
+    ("width = \"5 Hz\"", "", (3, 1, "want.width"), &["or q ="]),
+    (
+        "width = \"5 Hz\"",
+        "q = 0.005",
+        (6, 5, "want.q"),
+        &["0.005", "above 0.175"],
+    ),
+    ("width = \"5 Hz\"", "q = inf", (6, 5, "want.q"), &["inf"]),
+    (
+        "width = \"5 Hz\"",
+        "width = \"5 Hz\"\nq = 3",
+        (7, 5, "want.q"),
+        &["want.width"],
+    ),
+    (
+        "width = \"5 Hz\"",
+        "wdth = \"5 Hz\"",
+        (6, 1, "want.wdth"),
+        &["did you mean `width`"],
+    ),
+    (
+        "kind = \"notch\"",
+        "kind = \"nocth\"",
+        (4, 8, "want.kind"),
+        &["did you mean `notch`"],
+    ),
+    (
+        "kind = \"notch\"",
+        "kind = \"lowpass\"",
+        (4, 8, "want.kind"),
+        &["not built yet"],
+    ),
+    (
+        "name = \"pump_hum\"",
+        "name = \"pump hum\"",
+        (1, 8, "name"),
+        &["identifier"],
+    ),
+    (
+        "name = \"pump_hum\"",
+        "name = \"../hum\"",
+        (1, 8, "name"),
+        &["identifier"],
+    ),
+    (
+        "name = \"pump_hum\"",
+        "name = \"a; rm -rf\"",
+        (1, 8, "name"),
+        &["identifier"],
+    ),
+    (
+        "name = \"pump_hum\"",
+        "name = \"a_name_of_twenty_five_ch\"\nx = 1",
+        (2, 1, "x"),
+        &["accepted here"],
+    ),
+    (
+        "name = \"pump_hum\"",
+        "name = \"a_name_of_twenty_five_chr\"",
+        (1, 8, "name"),
+        &["24"],
+    ),
+    (
+        "sample_rate = \"1 kHz\"",
+        "sample_rate = 1000",
+        (2, 15, "sample_rate"),
+        &["bare number 1000"],
+    ),
+    (
+        "sample_rate = \"1 kHz\"",
+        "sample_rate = \"0 Hz\"",
+        (2, 15, "sample_rate"),
+        &["1 nHz"],
+    ),
+    (
+        "input = \"s16f15\"",
+        "input = \"Q1.15\"",
+        (8, 9, "fixed.input"),
+        &["s16f15", "s17f15"],
+    ),
+    (
+        "input = \"s16f15\"",
+        "input = \"s65f15\"",
+        (8, 9, "fixed.input"),
+        &["1 to 64"],
+    ),
+    (
+        "input = \"s16f15\"",
+        "input = true",
+        (8, 9, "fixed.input"),
+        &["true"],
+    ),
+    (
+        "rounding = \"half-up\"",
+        "rounding = \"up\"",
+        (12, 12, "fixed.rounding"),
+        &["half-even"],
+    ),
+    (
+        "min_ser = \"60 dB\"",
+        "min_ser = \"60\"",
+        (15, 11, "verify.min_ser"),
+        &["dB"],
+    ),
+    (
+        "[verify]",
+        "[method]\norder = 3\n[verify]",
+        (15, 9, "method.order"),
+        &["order = 2"],
+    ),
+    ("[verify]", "[verify", (14, 8, ""), &["TOML"]),
+    (
+        "[want]",
+        "want = 3\n[wanted]",
+        (4, 2, "wanted"),
+        &["did you mean `want`"],
+    ),
+];
+
+#[test]
+fn every_mistake_is_named_with_its_place() {
+    Spec::parse(GOOD).unwrap();
+    for (from, to, (line, column, key), words) in BAD {
+        assert!(GOOD.contains(from), "{from}");
+        let error = Spec::parse(&GOOD.replacen(from, to, 1)).expect_err(to);
+        let message = error.to_string();
+        assert_eq!(
+            (error.line, error.column, error.key.as_str()),
+            (*line, *column, *key),
+            "{message}"
+        );
+        for word in *words {
+            assert!(message.contains(word), "`{word}` is not in: {message}");
+        }
+    }
+}
+
+#[test]
+fn widths_and_q_ask_for_the_same_notch() {
+    let by_q = GOOD.replace("width = \"5 Hz\"", "q = 17.5");
+    let (a, b) = (Spec::parse(GOOD).unwrap(), Spec::parse(&by_q).unwrap());
+    assert_eq!(design(&a).unwrap(), design(&b).unwrap());
+    let relative = GOOD.replace("\"87.5 Hz\"", "\"0.175 pi rad/sample\"");
+    assert_eq!(
+        design(&Spec::parse(&relative).unwrap()).unwrap(),
+        design(&a).unwrap()
+    );
+}
+
+#[test]
+fn every_template_can_be_designed_and_quantized() {
+    for kind in KINDS {
+        let spec = Spec::parse(template(kind).unwrap()).unwrap();
+        implement(&design(&spec).unwrap(), spec.fixed.unwrap()).unwrap();
+    }
+    assert_eq!(template("no such kind"), None);
+}
+
+/// Mostly frequencies that can be meant, down to a millionth of the sample rate; now and then rubbish.
+fn frequency() -> impl Strategy<Value = String> {
+    prop_oneof![
+        8 => (-3.0f64..2.7).prop_map(|exponent| format!("{} Hz", 10f64.powf(exponent))),
+        1 => "[-+0-9.e]{0,6} ?(Hz|kHz|fs|rad/s|pi rad/sample|x|)",
+    ]
+}
+
+proptest! {
+    /// Anything at all is read or refused, never a panic; and what is read can be designed or is refused.
+    #[test]
+    fn no_text_makes_it_panic(text in "\\PC*") {
+        let _ = Spec::parse(&text);
+    }
+
+    #[test]
+    fn no_value_makes_it_panic(
+        center in frequency(),
+        width in frequency(),
+        input in "[su][1-6]?[0-9]f-?[1-9]?[0-9]",
+        output in "[su][1-6]?[0-9]f-?[1-9]?[0-9]",
+        coefficients in "[su][1-6]?[0-9](f-?[0-9]{1,2})?",
+        rounding in 0usize..5,
+        overflow in 0usize..3,
+    ) {
+        let roundings = ["floor", "half-up", "half-even", "half-away", "toward-zero"];
+        let overflows = ["saturate", "wrap", "forbid"];
+        let text = GOOD
+            .replace("87.5 Hz", &center)
+            .replace("\"5 Hz\"", &format!("\"{width}\""))
+            .replace("input = \"s16f15\"", &format!("input = \"{input}\""))
+            .replace("output = \"s16f15\"", &format!("output = \"{output}\""))
+            .replace("\"s16\"", &format!("\"{coefficients}\""))
+            .replace("half-up", roundings[rounding])
+            .replace("saturate", overflows[overflow]);
+        match Spec::parse(&text) {
+            Ok(spec) => {
+                if let Ok(design) = design(&spec)
+                    && let Ok(filter) = implement(&design, spec.fixed.unwrap())
+                {
+                    let symbols = mellow_rake::write::Symbols::new(&spec.name);
+                    let _ = mellow_rake::write::c::write(&filter.checked, &symbols);
+                    mellow_rake::write::verilog::write(&filter.checked, &symbols);
+                    mellow_rake::datapath::Simulator::new(&filter.checked).run(&[i64::MIN, 0, i64::MAX]);
+                }
+            }
+            Err(error) => {
+                let is_toml = matches!(*error.problem, Problem::Toml { .. });
+                prop_assert!(error.line > 1 || is_toml);
+            }
+        }
+    }
+}
