@@ -192,7 +192,8 @@ impl Proof {
             })
             .collect();
         let header = [
-            "stimulus", "samples", "SER dB", "pred.", "rms LSB", "pred.", "max LSB", "bound", "",
+            "stimulus", "samples", "SER dB", "pred.", "rms LSB", "pred.", "max LSB", "bound",
+            "note",
         ];
         let mut text =
             String::from("Integers against floating point (error in steps of the output word)\n");

@@ -340,3 +340,22 @@ fn help_teaches() {
         assert!(out.lines().count() > 12 && out.contains("--json"), "{out}");
     }
 }
+
+/// Every command in the README that stands with its output prints exactly that.
+#[test]
+fn the_readme_shows_what_is_printed() {
+    let readme = std::fs::read_to_string(root().join("README.md")).unwrap();
+    let mut shown = 0;
+    for block in readme.split("```console\n").skip(1) {
+        let block = block.split("```").next().unwrap();
+        let (first, expected) = block.split_once('\n').unwrap();
+        if expected.starts_with("$ ") {
+            continue; // a list of commands, without output
+        }
+        let arguments: Vec<&str> = first.strip_prefix("$ mrake ").unwrap().split(' ').collect();
+        let (status, out, _) = run(&arguments);
+        assert_eq!((status, out.as_str()), (0, expected));
+        shown += 1;
+    }
+    assert!(shown > 0);
+}

@@ -154,7 +154,7 @@ fn mooring(folder: &Path, json: bool) -> Result<Outcome, Failure> {
              Hum at {center} Hz, from {SETTLED_S} s on\n  \
              before {before_dbfs:.1} dBFS, after {after_integer_dbfs:.1} dBFS on integers \
              ({after_float_dbfs:.1} in floating point): {:.1} dB less\n\n{}\n\
-             Written to {}: {}\n",
+             Written to {}:\n  {}\n",
             words.len(),
             rate.hertz(),
             words.len() as f64 / rate.hertz(),
@@ -162,7 +162,12 @@ fn mooring(folder: &Path, json: bool) -> Result<Outcome, Failure> {
             before_dbfs - after_integer_dbfs,
             proof.text(),
             object.folder,
-            object.files.join(", "),
+            object
+                .files
+                .chunks(5)
+                .map(|names| names.join("  "))
+                .collect::<Vec<_>>()
+                .join("\n  "),
         ))?;
     }
     Ok(Outcome::of(measured.meets_spec() && proof.held))

@@ -90,7 +90,7 @@ impl Measured {
         );
         let gain = |gain: Option<f64>| match gain {
             Some(gain) if gain > -200.0 => format!("{gain:.2}"),
-            _ => "none".to_owned(),
+            _ => "null".to_owned(),
         };
         let measures = [Some(&self.designed), self.rounded.as_ref()];
         let row = |name: &str, asked: String, pick: &dyn Fn(&NotchMeasures) -> String| {
@@ -106,7 +106,7 @@ impl Measured {
                 format!("{:.4}", choice.center_hz),
                 &|m| format!("{:.4}", m.null_hz),
             ),
-            row("gain at the centre, dB", "none".to_owned(), &|m| {
+            row("gain at the centre, dB", "null".to_owned(), &|m| {
                 gain(m.center_gain_db)
             }),
             row("lower -3 dB point, Hz", format!("{low:.4}"), &edge(0)),
@@ -139,7 +139,7 @@ impl Measured {
         let _ = writeln!(
             text,
             "\n  group delay outside the -3 dB points: {least:.3} to {most:.3} samples\n  \
-             \"none\": below -200 dB, an exact null; -3 dB means half power, -6 dB half amplitude"
+             null: below -200 dB; -3 dB means half power, -6 dB half amplitude"
         );
         let _ = writeln!(
             text,

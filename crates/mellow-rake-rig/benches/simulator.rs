@@ -1,0 +1,77 @@
+//! The bit-true simulator beside the generated C, compiled with -O2, in the same run.
+
+use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
+use mellow_rake::datapath::{Checked, SectionWords, Simulator, direct_form_1, fir_direct};
+use mellow_rake::design::notch;
+use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+use mellow_rake::signal::NoiseSource;
+use mellow_rake::spec::Name;
+use mellow_rake::units::SampleRate;
+use mellow_rake::write::{GeneratedFile, Symbols, c};
+use mellow_rake_rig::{CProgram, ToolName};
+use std::time::Duration;
+
+const SAMPLES: usize = 4096;
+
+fn filters() -> Vec<(&'static str, Checked)> {
+    let word = "s16f15".parse().unwrap();
+    let (rounding, overflow) = (Rounding::HalfUp, Overflow::Saturate);
+    let row = |center: f64| -> Vec<f64> {
+        let rate = SampleRate::from_hertz(1000.0).unwrap();
+        let section = notch(center, 5.0, rate).unwrap().sections.0[0];
+        section.b.into_iter().chain(section.a).collect()
+    };
+    let cascade = |rows: &[Vec<f64>]| {
+        let table = round_coefficients(rows, "s16".parse().unwrap()).unwrap();
+        let words = SectionWords {
+            input: word,
+            output: word,
+            rounding,
+            overflow,
+        };
+        direct_form_1(&table, words).unwrap().check().unwrap()
+    };
+    let taps = round_coefficients(&[vec![0.125; 8]], "s16f15".parse().unwrap()).unwrap();
+    let average = fir_direct(&taps, word, word, rounding, overflow)
+        .unwrap()
+        .check()
+        .unwrap();
+    vec![
+        ("notch", cascade(&[row(87.5)])),
+        (
+            "four notches",
+            cascade(&[87.5, 175.0, 262.5, 350.0].map(row)),
+        ),
+        ("average of 8", average),
+    ]
+}
+
+fn bench(criterion: &mut Criterion) {
+    let mut noise = NoiseSource::new(1);
+    let input: Vec<i64> = (0..SAMPLES).map(|_| noise.integer(-16384, 16383)).collect();
+    let mut group = criterion.benchmark_group("samples");
+    group.throughput(Throughput::Elements(SAMPLES as u64));
+    for (name, checked) in filters() {
+        group.bench_function(BenchmarkId::new("simulator", name), |bencher| {
+            let mut simulator = Simulator::new(&checked);
+            bencher.iter(|| simulator.run(&input));
+        });
+        let mut files = c::write(&checked, &Symbols::new(&Name::new("bench").unwrap())).unwrap();
+        files[2] = GeneratedFile {
+            name: "timed.c".into(),
+            text: include_str!("timed.c").into(),
+        };
+        let compiler = ToolName::CC.find().expect("the bench needs a C compiler");
+        let program = CProgram::build_with(compiler, &["-std=c99", "-O2"], &files).unwrap();
+        group.bench_function(BenchmarkId::new("C at -O2", name), |bencher| {
+            bencher.iter_custom(|rounds| {
+                let nanoseconds = program.run_with(&[], &[&rounds.to_string()]).unwrap()[0];
+                Duration::from_nanos(nanoseconds as u64)
+            });
+        });
+    }
+    group.finish();
+}
+
+criterion_group!(benches, bench);
+criterion_main!(benches);
