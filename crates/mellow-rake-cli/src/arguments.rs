@@ -93,7 +93,7 @@ pub(crate) enum Language {
 /// Example: mrake generate demo/mooring/pump_hum.toml --to c,verilog -o firmware
 #[derive(Debug, Args)]
 pub(crate) struct Generate {
-    /// The spec file; it needs a table [fixed].
+    /// The spec file; it needs a table `[fixed]`.
     pub(crate) spec: PathBuf,
     /// The languages, with commas between them.
     #[arg(long, value_enum, value_delimiter = ',', required = true)]
@@ -130,7 +130,7 @@ pub(crate) enum On {
 /// Example: mrake verify demo/mooring/pump_hum.toml --recording demo/mooring/mooring.csv
 #[derive(Debug, Args)]
 pub(crate) struct Verify {
-    /// The spec file; it needs a table [fixed].
+    /// The spec file; it needs a table `[fixed]`.
     pub(crate) spec: PathBuf,
     /// The targets, with commas between them [default: host,icarus].
     #[arg(long, value_enum, value_delimiter = ',')]
@@ -168,7 +168,7 @@ pub(crate) struct Run {
     /// The column of the recording, if it has several.
     #[arg(long, value_name = "NAME")]
     pub(crate) column: Option<String>,
-    /// Run the integer filter instead of the floating-point one; the spec needs a table [fixed].
+    /// Run the integer filter instead of the floating-point one; the spec needs a table `[fixed]`.
     #[arg(long)]
     pub(crate) bit_true: bool,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.

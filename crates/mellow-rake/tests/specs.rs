@@ -23,7 +23,14 @@ min_ser = "60 dB"
 "#;
 
 /// One line replaced, and what must be said about it: line, column, key, and words of the message.
-const BAD: &[(&str, &str, (usize, usize, &str), &[&str])] = &[
+type Mistake = (
+    &'static str,
+    &'static str,
+    (usize, usize, &'static str),
+    &'static [&'static str],
+);
+
+const BAD: &[Mistake] = &[
     (
         "center = \"87.5 Hz\"",
         "center = 87.5",

@@ -1,7 +1,8 @@
 //! Builders: one per structure. A builder states the program of a structure and nothing else.
 
 use super::{
-    Block, Datapath, Line, LineIndex, Node, Operation, Row, Sign, Table, TableIndex, Term,
+    Block, Coefficients, Datapath, Line, LineIndex, Node, Operation, Row, Sign, Table, TableIndex,
+    Term,
 };
 use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};
 
@@ -308,6 +309,7 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
 
     let coefficients = Table {
         name: "section",
+        holds: Coefficients::Sections,
         format: table.format,
         rows: table.rows.clone(),
     };
@@ -398,6 +400,7 @@ pub fn fir_direct(
         output,
         tables: vec![Table {
             name: "taps",
+            holds: Coefficients::Taps,
             format: table.format,
             rows: table.rows.clone(),
         }],

@@ -283,7 +283,10 @@ fn source_format(
 }
 
 fn check_tables(datapath: &Datapath) -> Result<(), DatapathError> {
-    for Table { name, format, rows } in &datapath.tables {
+    for Table {
+        name, format, rows, ..
+    } in &datapath.tables
+    {
         let columns = rows.first().map_or(0, Vec::len);
         let what = if columns == 0 {
             "it has no coefficients"

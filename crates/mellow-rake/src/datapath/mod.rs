@@ -107,11 +107,22 @@ impl Row {
     }
 }
 
+/// What the rows of a table are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Coefficients {
+    /// One second-order section a row: b0, b1, b2, a1, a2.
+    Sections,
+    /// One row of taps, h\[0\] first.
+    Taps,
+}
+
 /// Constant coefficients in rows of equal length.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Table {
     /// A short identifier, unique among tables and lines.
     pub name: &'static str,
+    /// What they are, for those who read the written text.
+    pub holds: Coefficients,
     /// The format of every word.
     pub format: WordFormat,
     /// The integers.

@@ -10,7 +10,7 @@ mod types;
 
 use super::number::c_integer;
 use super::{GeneratedFile, ORIGIN, Symbols, WriteError};
-use crate::datapath::{Checked, Datapath, Line, Table, dump};
+use crate::datapath::{Checked, Coefficients, Datapath, Line, Table, dump};
 use expression::Body;
 use std::fmt::Write;
 use types::storage;
@@ -137,13 +137,8 @@ impl Writer<'_> {
         for helper in &self.body.helpers {
             text.push_str(helper.text());
         }
-        let recursive = self
-            .datapath()
-            .tables
-            .iter()
-            .any(|table| table.name == "section");
         for table in &self.datapath().tables {
-            if recursive {
+            if table.holds == Coefficients::Sections {
                 text.push_str(
                     "/* b0, b1, b2, a1, a2 of H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2):\n   \
                      y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2] */\n",

@@ -10,7 +10,7 @@ mod compute;
 
 use super::number::verilog_integer;
 use super::{GeneratedFile, ORIGIN, Symbols};
-use crate::datapath::{Checked, Datapath, Line, Table, dump};
+use crate::datapath::{Checked, Coefficients, Datapath, Line, Table, dump};
 use compute::Compute;
 use std::fmt::Write;
 
@@ -144,7 +144,7 @@ fn constants(table: &Table) -> String {
         .map(|&v| verilog_integer(v.into(), format.width()))
         .collect();
     let lines: Vec<String> = words.chunks(8).map(|chunk| chunk.join(", ")).collect();
-    let order = if table.name == "section" {
+    let order = if table.holds == Coefficients::Sections {
         "from the right, section by section: b0, b1, b2, a1, a2 of\n    \
          // H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2)"
     } else {

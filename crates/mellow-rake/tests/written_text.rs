@@ -1,0 +1,51 @@
+//! The text that the demo's notch and an averaging FIR filter are written as, beside the reviewed files in `expected/`.
+//!
+//! After a wanted change run once with `MELLOW_RAKE_ACCEPT=1` and read what changed. The compilers and simulators that
+//! the other tests drive decide whether it is right; this test shows that it is the same on every machine.
+
+use mellow_rake::datapath::{Checked, fir_direct};
+use mellow_rake::design::design;
+use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+use mellow_rake::implementation::implement;
+use mellow_rake::spec::{Name, Spec};
+use mellow_rake::write::{Symbols, c, verilog};
+use std::path::Path;
+
+fn compare_with_expected(checked: &Checked, name: &Name) {
+    let symbols = Symbols::new(name);
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/expected");
+    let files = c::write(checked, &symbols)
+        .unwrap()
+        .into_iter()
+        .chain(verilog::write(checked, &symbols));
+    for file in files {
+        let path = folder.join(&file.name);
+        if std::env::var_os("MELLOW_RAKE_ACCEPT").is_some() {
+            std::fs::write(&path, &file.text).unwrap();
+        }
+        let expected =
+            std::fs::read_to_string(&path).unwrap_or_else(|error| panic!("{path:?}: {error}"));
+        assert!(!file.text.contains('\r'), "{}", file.name);
+        let lines = || file.text.lines().zip(expected.lines()).enumerate();
+        if let Some((line, (written, expected))) = lines().find(|(_, (a, b))| a != b) {
+            panic!(
+                "{}, line {}: written\n{written}\nexpected\n{expected}",
+                file.name,
+                line + 1
+            );
+        }
+        assert_eq!(file.text.len(), expected.len(), "{}", file.name);
+    }
+}
+
+#[test]
+fn the_written_text_is_the_reviewed_text() {
+    let spec = Spec::parse(include_str!("../../../demo/mooring/pump_hum.toml")).unwrap();
+    let filter = implement(&design(&spec).unwrap(), spec.fixed.unwrap()).unwrap();
+    compare_with_expected(&filter.checked, &spec.name);
+
+    let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse().unwrap()).unwrap();
+    let word = "s16f15".parse().unwrap();
+    let average = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate).unwrap();
+    compare_with_expected(&average.check().unwrap(), &Name::new("average").unwrap());
+}
