@@ -80,8 +80,8 @@ pub(crate) struct QuantizedObject {
     achieved: AchievedObject,
     reach: Vec<ReachObject>,
     rounding_error_bound_lsb: Option<f64>,
-    rounding_noise_rms_lsb: f64,
-    coefficient_error_gain: f64,
+    rounding_noise_rms_lsb: Option<f64>,
+    coefficient_error_gain: Option<f64>,
     cost: Cost,
     datapath: Description,
 }
@@ -186,6 +186,7 @@ pub(crate) fn quantized_object(
         };
         bounds.reaches.iter().map(object).collect()
     });
+    let predictions = implementation.predictions.as_ref().ok();
     let counts = (
         cost.multiplies_per_sample,
         cost.adds_per_sample,
@@ -198,8 +199,8 @@ pub(crate) fn quantized_object(
         achieved: achieved(measures, None, counts),
         reach,
         rounding_error_bound_lsb: bounds.map(|bounds| bounds.error.largest() / lsb),
-        rounding_noise_rms_lsb: implementation.noise.rms() / lsb,
-        coefficient_error_gain: implementation.coefficient_error.l1_bound(),
+        rounding_noise_rms_lsb: predictions.map(|predictions| predictions.noise.rms() / lsb),
+        coefficient_error_gain: predictions.map(|p| p.coefficient_error.l1_bound()),
         cost,
         datapath: describe(checked),
     }

@@ -14,6 +14,8 @@ pub(crate) struct Proof {
     pub(crate) stimuli: Vec<StimulusResult>,
     pub(crate) targets: Vec<TargetResult>,
     pub(crate) min_ser_db: Option<f64>,
+    /// Why no bound could be proved and no worst case made, if so.
+    pub(crate) no_bound: Option<String>,
     /// Every check that was run held.
     pub(crate) held: bool,
     /// Every target could be run.
@@ -71,14 +73,12 @@ pub(crate) fn prove(
     targets: &[Target],
     files: &[GeneratedFile],
 ) -> Proof {
-    let gain = match implementation.checked.facts().bounds() {
-        Ok(bounds) => bounds.gain.clone(),
-        Err(_) => implementation.coefficient_error.clone(),
-    };
+    let bounds = implementation.checked.facts().bounds();
+    let gain = bounds.as_ref().ok().map(|bounds| &bounds.gain);
     let min_ser_db = loaded.spec.verify.min_ser.map(|level| level.decibels());
     let mut inputs: Vec<(Stimulus, Vec<i64>)> = Vec::new();
     let mut results = Vec::new();
-    for stimulus in stimuli(&implementation.checked, &gain, recording) {
+    for stimulus in stimuli(&implementation.checked, gain, recording) {
         let (output, error) = judge(implementation, &loaded.design.sections, &stimulus.samples);
         let applies = stimulus.is_signal && error.limited_samples == 0;
         results.push(StimulusResult {
@@ -108,6 +108,7 @@ pub(crate) fn prove(
         stimuli: results,
         targets,
         min_ser_db,
+        no_bound: bounds.as_ref().err().map(ToString::to_string),
     }
 }
 

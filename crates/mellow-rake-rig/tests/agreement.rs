@@ -22,7 +22,7 @@ fn simulator_c_and_verilog_agree_in_every_integer() {
             let datapath = checked.datapath();
             let device = Device::build(target, &files, datapath.input, datapath.output)
                 .unwrap_or_else(|error| panic!("{name} on {target:?}: {error}"));
-            for stimulus in stimuli(&checked, &bounds.gain, None) {
+            for stimulus in stimuli(&checked, Some(&bounds.gain), None) {
                 let expected =
                     mellow_rake::datapath::Simulator::new(&checked).run(&stimulus.samples);
                 for answer in device.run(&stimulus.samples, &expected).unwrap() {
@@ -89,7 +89,7 @@ fn generated_c_does_nothing_undefined() {
         ];
         let program = CProgram::build_with(ToolName::GCC.find().unwrap(), &flags, &files).unwrap();
         let bounds = checked.facts().bounds().as_ref().unwrap();
-        for stimulus in stimuli(&checked, &bounds.gain, None) {
+        for stimulus in stimuli(&checked, Some(&bounds.gain), None) {
             let found = program
                 .run(&stimulus.samples, 7)
                 .unwrap_or_else(|e| panic!("{name}: {e}"));
@@ -110,7 +110,7 @@ fn a_change_in_the_generated_text_is_caught() {
     let Case { checked, files, .. } = cases().swap_remove(0);
     let datapath = checked.datapath();
     let bounds = checked.facts().bounds().as_ref().unwrap();
-    let stimulus = &stimuli(&checked, &bounds.gain, None)[0].samples;
+    let stimulus = &stimuli(&checked, Some(&bounds.gain), None)[0].samples;
     let expected = mellow_rake::datapath::Simulator::new(&checked).run(stimulus);
     let changes = [
         (

@@ -20,6 +20,13 @@ pub struct Implementation {
     pub rounded: Sections,
     /// The integer program.
     pub checked: Checked,
+    /// What is expected of its errors, or why nothing can be said about them.
+    pub predictions: Result<Predictions, NotProved>,
+}
+
+/// What is expected of the errors of an implementation.
+#[derive(Debug, Clone)]
+pub struct Predictions {
     /// What its roundings are expected to add.
     pub noise: NoisePrediction,
     /// Impulse response of the rounded less the designed filter.
@@ -52,9 +59,6 @@ pub enum ImplementError {
     /// The datapath was refused.
     #[error("table `fixed`: {0}")]
     Datapath(#[from] DatapathError),
-    /// No bound could be proved.
-    #[error("table `fixed`: {0}")]
-    NotProved(#[from] NotProved),
 }
 
 /// Puts a designed filter on integers.
@@ -105,20 +109,26 @@ pub fn implement(design: &Design, fixed: Fixed) -> Result<Implementation, Implem
         Structure::DirectForm1 => direct_form_1(&table, words)?,
     }
     .check()?;
-    let noise = predict_noise(&checked)?;
-    let first = LinearDatapath::new(&checked, Drive::Input);
+    let predictions = predict(&checked, design);
+    Ok(Implementation {
+        fixed,
+        table,
+        rounded,
+        checked,
+        predictions,
+    })
+}
+
+fn predict(checked: &Checked, design: &Design) -> Result<Predictions, NotProved> {
+    let noise = predict_noise(checked)?;
+    let first = LinearDatapath::new(checked, Drive::Input);
     let mut difference = Difference {
         first,
         second: design.sections.clone(),
     };
     let decay = Decay::prove(&mut difference)?;
     let coefficient_error = decay.impulse(&mut difference).pop().unwrap_or_default();
-    drop(difference);
-    Ok(Implementation {
-        fixed,
-        table,
-        rounded,
-        checked,
+    Ok(Predictions {
         noise,
         coefficient_error,
     })

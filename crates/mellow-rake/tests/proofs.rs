@@ -169,6 +169,48 @@ fn forbid_needs_the_proof() {
     );
 }
 
+/// A notch at 0.05 Hz with 1 kHz samples, a thousandth of a hertz wide: too badly conditioned for a proof in f64. It
+/// is said, nothing is made up, and the filter can still be written and run.
+#[test]
+fn what_cannot_be_proved_is_said() {
+    let design = notch(0.05e-3, 1e-6, rate()).unwrap();
+    let filter = implement(
+        &design,
+        fixed(
+            "s16f15",
+            "s16f15",
+            "s40",
+            Rounding::HalfEven,
+            Overflow::Saturate,
+        ),
+    )
+    .unwrap();
+    assert!(filter.checked.facts().bounds().is_err() && filter.predictions.is_err());
+    let (_, error) = judge(&filter, &design.sections, &[1000; 300]);
+    assert_eq!((error.bound_lsb, error.predicted_rms_lsb), (None, None));
+    let made = mellow_rake::verify::stimuli(&filter.checked, None, None);
+    assert!(
+        made.iter()
+            .all(|stimulus| stimulus.name != "worst-case signs")
+            && made.len() == 6
+    );
+    let forbid = implement(
+        &design,
+        fixed(
+            "s16f15",
+            "s40f15",
+            "s40",
+            Rounding::HalfEven,
+            Overflow::Forbid,
+        ),
+    );
+    let Err(ImplementError::Build(_) | ImplementError::Datapath(DatapathError::NoBound { .. })) =
+        forbid
+    else {
+        panic!("{forbid:?}")
+    };
+}
+
 /// In a cascade the limit of the first section cannot be disturbed by the second, and is judged on its own.
 #[test]
 fn a_limit_upstream_is_proved_apart_from_one_downstream() {

@@ -145,9 +145,9 @@ impl Measured {
             text,
             "  {}",
             if self.meets_spec() {
-                "meets the spec"
+                "as designed: meets the spec"
             } else {
-                "MISSES THE SPEC"
+                "as designed: MISSES THE SPEC"
             }
         );
         let section = &design.sections.0[0];
@@ -180,7 +180,7 @@ fn words(implementation: &Implementation) -> String {
         fixed,
         table,
         checked,
-        noise,
+        predictions,
         ..
     } = implementation;
     let cost = checked.cost();
@@ -229,8 +229,7 @@ fn words(implementation: &Implementation) -> String {
             }
             let _ = writeln!(
                 text,
-                "  rounding noise: {:.2} LSB rms predicted, {:.1} LSB at most (proved while no limit acts)",
-                noise.rms() / lsb,
+                "  rounding error at the output: {:.1} LSB at most (proved while no limit acts)",
                 bounds.error.largest() / lsb
             );
         }
@@ -238,6 +237,16 @@ fn words(implementation: &Implementation) -> String {
             let _ = writeln!(text, "  no bound proved: {why}");
         }
     }
+    let _ = match predictions {
+        Ok(predictions) => {
+            writeln!(
+                text,
+                "  predicted rounding noise: {:.2} LSB rms",
+                predictions.noise.rms() / lsb
+            )
+        }
+        Err(why) => writeln!(text, "  no rounding noise predicted: {why}"),
+    };
     text
 }
 

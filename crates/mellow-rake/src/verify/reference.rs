@@ -12,11 +12,11 @@ use serde::Serialize;
 pub struct ReferenceError {
     /// Largest error.
     pub largest_lsb: f64,
-    /// The proved bound on it; `None` if a limit acted, for then the two differ by design.
+    /// The proved bound on it; `None` if there is none, or if a limit acted, for then the two differ by design.
     pub bound_lsb: Option<f64>,
     /// Root mean square of the error.
     pub rms_lsb: f64,
-    /// What the noise model and the coefficient error on this stimulus predict for it; `None` if a limit acted.
+    /// What the noise model and the coefficient error on this stimulus predict for it; `None` as above.
     pub predicted_rms_lsb: Option<f64>,
     /// Signal-to-error ratio in decibels; `None` where there is no error.
     pub ser_db: Option<f64>,
@@ -67,18 +67,14 @@ pub fn judge(
         .collect();
     let free = limited_samples == 0;
     let coefficient_rms = rms(rounded.iter().zip(&reference).map(|(q, r)| (q - r) / lsb));
-    let noise_rms = implementation.noise.rms() / lsb;
-    let predicted = libm::hypot(noise_rms, coefficient_rms);
+    let predictions = implementation.predictions.as_ref().ok().filter(|_| free);
+    let predicted =
+        predictions.map(|predictions| libm::hypot(predictions.noise.rms() / lsb, coefficient_rms));
     let peak = values.iter().fold(0.0, |peak: f64, x| peak.max(x.abs()));
-    let bound = implementation
-        .checked
-        .facts()
-        .bounds()
-        .as_ref()
-        .ok()
-        .map(|bounds| {
-            (bounds.error.largest() + implementation.coefficient_error.l1_bound() * peak) / lsb
-        });
+    let bounds = implementation.checked.facts().bounds().as_ref().ok();
+    let bound = bounds.zip(predictions).map(|(bounds, predictions)| {
+        (bounds.error.largest() + predictions.coefficient_error.l1_bound() * peak) / lsb
+    });
     let signal_rms = rms(reference.iter().map(|r| r / lsb));
     let ratio =
         |error: f64| (error > 0.0 && signal_rms > 0.0).then(|| decibels(signal_rms / error));
@@ -87,11 +83,11 @@ pub fn judge(
         largest_lsb: errors
             .iter()
             .fold(0.0, |largest: f64, e| largest.max(e.abs())),
-        bound_lsb: bound.filter(|_| free),
+        bound_lsb: bound,
         rms_lsb,
-        predicted_rms_lsb: free.then_some(predicted),
+        predicted_rms_lsb: predicted,
         ser_db: ratio(rms_lsb),
-        predicted_ser_db: ratio(predicted).filter(|_| free),
+        predicted_ser_db: predicted.and_then(ratio),
         limited_samples,
     };
     (integers, figures)

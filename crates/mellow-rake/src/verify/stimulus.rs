@@ -22,14 +22,21 @@ const LONGEST: usize = 16_384;
 const SHORTEST: usize = 512;
 const NOISE_SEED: u64 = 0x4d65_6c6c_6f77;
 
-/// The stimuli for a datapath: the recording, if there is one, and those made up.
+/// The stimuli for a datapath: the recording, if there is one, and those made up. Without the impulse response
+/// `gain` there is no worst case.
 ///
 /// Impulses and steps last until the impulse response `gain` has died away, within 512 to 16,384 samples. The
 /// worst case is the sign sequence that drives the output to its l1 bound, once up and once down.
-pub fn stimuli(checked: &Checked, gain: &PeakGain, recording: Option<&[i64]>) -> Vec<Stimulus> {
+pub fn stimuli(
+    checked: &Checked,
+    gain: Option<&PeakGain>,
+    recording: Option<&[i64]>,
+) -> Vec<Stimulus> {
     let format = checked.datapath().input;
     let (low, high) = (format.minimum() as i64, format.maximum() as i64);
-    let length = gain.response().len().clamp(SHORTEST, LONGEST);
+    let length = gain.map_or(LONGEST, |gain| {
+        gain.response().len().clamp(SHORTEST, LONGEST)
+    });
     let signal = |name, samples| Stimulus {
         name,
         samples,
@@ -69,14 +76,16 @@ pub fn stimuli(checked: &Checked, gain: &PeakGain, recording: Option<&[i64]>) ->
         (0..length.max(2048)).map(square).collect(),
     ));
     all.push(pattern("all minimum", vec![low; length]));
-    let worst = checked.worst_case_input(gain, LONGEST).input;
-    let mirrored: Vec<i64> = worst
-        .iter()
-        .map(|&x| if x == high { low } else { high })
-        .collect();
-    all.push(pattern(
-        "worst-case signs",
-        worst.into_iter().chain(mirrored).collect(),
-    ));
+    if let Some(gain) = gain {
+        let worst = checked.worst_case_input(gain, LONGEST).input;
+        let mirrored: Vec<i64> = worst
+            .iter()
+            .map(|&x| if x == high { low } else { high })
+            .collect();
+        all.push(pattern(
+            "worst-case signs",
+            worst.into_iter().chain(mirrored).collect(),
+        ));
+    }
     all
 }
