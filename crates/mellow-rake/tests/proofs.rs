@@ -36,7 +36,7 @@ fn fixed(
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(60))]
+    #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
 
     /// The worst-case sequence comes within a thousandth of the bound on the level, and nothing exceeds it.
     #[test]

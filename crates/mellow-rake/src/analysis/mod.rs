@@ -10,7 +10,7 @@ use crate::units::level::decibels;
 
 /// The gain of a filter in decibels at a frequency in hertz.
 pub fn gain_db(filter: &dyn Transfer, rate: SampleRate, hertz: f64) -> f64 {
-    decibels(filter.response(rate.radians(hertz)).norm())
+    decibels(filter.gain(rate.radians(hertz)))
 }
 
 /// `count` frequencies in hertz from `low` to `high`, both included, evenly spaced.

@@ -35,7 +35,7 @@ const GRID: usize = 4096;
 /// The null and the peak are searched on a grid and refined; the −3 dB and −6 dB points are found by bisection
 /// outward from the null, each relative to the peak.
 pub fn measure_notch(filter: &dyn Transfer, rate: SampleRate, center_hz: f64) -> NotchMeasures {
-    let gain = |hz: f64| filter.response(rate.radians(hz)).norm();
+    let gain = |hz: f64| filter.gain(rate.radians(hz));
     let nyquist = rate.nyquist();
     // The grid leaves out nothing next to the null: it is dense around the asked centre.
     let span = center_hz.min(nyquist - center_hz);

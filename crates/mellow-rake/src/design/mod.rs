@@ -1,11 +1,13 @@
 //! From what is wanted to a filter in f64.
 
+pub mod iir;
 mod notch;
 
 pub use notch::{NotchChoice, notch};
 
-use crate::filter::{Sections, ZerosPolesGain};
+use crate::filter::{BandKind, Sections, ZerosPolesGain};
 use crate::spec::{Spec, Want};
+use iir::Family;
 
 /// A filter as designed, with the choices that led to it.
 #[derive(Debug, Clone, PartialEq)]
@@ -52,6 +54,104 @@ pub enum DesignError {
         width_hz: f64,
         /// The least width, in hertz.
         least_hz: f64,
+    },
+    /// An edge does not lie between zero and the Nyquist frequency.
+    #[error(
+        "the edge {found_hz} Hz does not lie between 0 Hz and the Nyquist frequency {nyquist_hz} Hz"
+    )]
+    Edge {
+        /// The edge asked for, in hertz.
+        found_hz: f64,
+        /// Half the sample rate, in hertz.
+        nyquist_hz: f64,
+    },
+    /// The edges of a band do not rise.
+    #[error("the edges {low_hz} Hz and {high_hz} Hz do not rise; accepted: the lower one first")]
+    FallingEdges {
+        /// The first, in hertz.
+        low_hz: f64,
+        /// The second, in hertz.
+        high_hz: f64,
+    },
+    /// A kind of filter was given the wrong number of edges.
+    #[error("a {} filter has {wanted} edge(s); {found} were given", .kind.as_str())]
+    EdgeCount {
+        /// The kind.
+        kind: BandKind,
+        /// Edges given.
+        found: usize,
+        /// Edges needed.
+        wanted: usize,
+    },
+    /// Pass-band and stop-band overlap or stand on the wrong sides.
+    #[error("the pass-band edges {pass_hz:?} Hz and stop-band edges {stop_hz:?} Hz leave no transition for a {} filter", .kind.as_str())]
+    Overlap {
+        /// The kind.
+        kind: BandKind,
+        /// Where the pass-band ends, in hertz.
+        pass_hz: Vec<f64>,
+        /// Where the stop-band begins, in hertz.
+        stop_hz: Vec<f64>,
+    },
+    /// The order is out of range.
+    #[error(
+        "an order of {found} is out of range: {step}1 to {largest} (order counts all poles of the digital filter)"
+    )]
+    Order {
+        /// The order asked for.
+        found: usize,
+        /// The largest order.
+        largest: usize,
+        /// "even, " for the band types.
+        step: &'static str,
+    },
+    /// The family, or the way of asking, needs a level that was not given.
+    #[error("a filter of family {family} asked for in this way needs `{what}`")]
+    Missing {
+        /// The key.
+        what: &'static str,
+        /// The family.
+        family: Family,
+    },
+    /// A level is out of range.
+    #[error("{what}: {found} dB is out of range: {accepted}")]
+    Level {
+        /// The key.
+        what: &'static str,
+        /// The level in decibels.
+        found: f64,
+        /// The range.
+        accepted: &'static str,
+    },
+    /// No order up to the largest keeps the template.
+    #[error("no {family} filter up to order {largest} keeps this template; {would_do}")]
+    OutOfReach {
+        /// The family asked for.
+        family: Family,
+        /// The largest order.
+        largest: usize,
+        /// What would do.
+        would_do: String,
+    },
+    /// The roots of the prototype did not settle.
+    #[error(
+        "the poles of the {family} prototype of order {order} did not settle (residual {residual:e})"
+    )]
+    NoConvergence {
+        /// The family.
+        family: Family,
+        /// Its order.
+        order: usize,
+        /// The relative residual that remained.
+        residual: f64,
+    },
+    /// The edges are so close to zero, to Nyquist, or to each other that a pole falls on the unit circle.
+    #[error(
+        "edges at {edges_hz:?} Hz put a pole on the unit circle in double precision at this sample rate"
+    )]
+    OnTheCircle {
+        /// The edges, in hertz.
+        edges_hz: Vec<f64>,
     },
 }
 

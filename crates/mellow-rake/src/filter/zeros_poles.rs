@@ -1,6 +1,7 @@
 //! Zeros, poles and gain: the form in which filters are designed.
 
 use super::Transfer;
+use super::complex::modulus;
 use num_complex::Complex64;
 
 /// H(z) = gain · ∏(z − zeros\[k\]) / ∏(z − poles\[k\]).
@@ -19,7 +20,7 @@ impl ZerosPolesGain {
     pub fn pole_radius(&self) -> f64 {
         self.poles
             .iter()
-            .map(|pole| pole.norm())
+            .map(|pole| modulus(*pole))
             .fold(0.0, f64::max)
     }
 
@@ -28,7 +29,7 @@ impl ZerosPolesGain {
     /// circle contributes exactly 1/2.
     pub fn group_delay(&self, omega: f64) -> f64 {
         let factor = |root: &Complex64| {
-            let (r, theta) = (root.norm(), libm::atan2(root.im, root.re));
+            let (r, theta) = (modulus(*root), libm::atan2(root.im, root.re));
             if (r - 1.0).abs() < 4.0 * f64::EPSILON {
                 return 0.5;
             }

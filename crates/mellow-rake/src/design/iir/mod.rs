@@ -1,0 +1,12 @@
+//! Recursive filters through an analogue prototype and the bilinear transform.
+
+mod bessel;
+mod double_double;
+mod elliptic_functions;
+mod prototype;
+mod transform;
+mod wish;
+
+pub use prototype::{Family, Prototype};
+pub use transform::{Shape, digital};
+pub use wish::{EdgeMeaning, Edges, IirChoice, IirWish, LARGEST_ORDER, Points, design_iir};

@@ -1,0 +1,340 @@
+//! What is wanted of a recursive filter, and the choice that follows from it.
+
+use super::{Family, Prototype, Shape, digital};
+use crate::design::DesignError;
+use crate::filter::{BandKind, ZerosPolesGain};
+use crate::units::SampleRate;
+use serde::Serialize;
+
+/// The most poles of a prototype; band types have twice as many.
+pub const LARGEST_ORDER: usize = 24;
+
+/// Which point of the response an edge is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum EdgeMeaning {
+    /// Half power, −3.0103 dB below the peak.
+    HalfPower,
+    /// Where the pass-band ripple ends.
+    RippleEnd,
+    /// Where the stop-band begins.
+    StopBegin,
+}
+
+/// Edges in hertz: one for low-pass and high-pass, two rising ones for the band types.
+pub type Edges = Vec<f64>;
+
+/// How a recursive filter is asked for.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Points {
+    /// A template; the smallest order that keeps it is found.
+    Template {
+        /// Where the pass-band ends.
+        pass: Edges,
+        /// Where the stop-band begins.
+        stop: Edges,
+    },
+    /// A recipe: `order` poles of the digital filter, and one kind of point.
+    Recipe {
+        /// Which points the edges are.
+        meaning: EdgeMeaning,
+        /// The edges.
+        edges: Edges,
+        /// All poles of the digital filter.
+        order: usize,
+    },
+}
+
+/// A recursive filter that is wanted.
+#[derive(Debug, Clone, PartialEq)]
+pub struct IirWish {
+    /// What is let through.
+    pub kind: BandKind,
+    /// The family.
+    pub family: Family,
+    /// How it is asked for.
+    pub points: Points,
+    /// Pass-band ripple, peak to peak, in decibels: 1e-6 to 20.
+    pub ripple_db: Option<f64>,
+    /// Stop-band attenuation in decibels: above the ripple, up to 300.
+    pub attenuation_db: Option<f64>,
+}
+
+/// What was decided: everything that the design then follows from.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct IirChoice {
+    /// What is let through.
+    pub kind: BandKind,
+    /// The family.
+    pub family: Family,
+    /// All poles of the digital filter.
+    pub order: usize,
+    /// Whether the order was found as the smallest that keeps the template.
+    pub order_is_smallest: bool,
+    /// The edges that are met exactly, in hertz.
+    pub edges_hz: Edges,
+    /// Which points they are.
+    pub meaning: EdgeMeaning,
+    /// Pass-band ripple in decibels, where it counts.
+    pub ripple_db: Option<f64>,
+    /// Stop-band attenuation in decibels, where it counts.
+    pub attenuation_db: Option<f64>,
+    /// Where the pass-band was asked to end, in hertz, if it was.
+    pub pass_hz: Option<Edges>,
+    /// Where the stop-band was asked to begin, in hertz, if it was.
+    pub stop_hz: Option<Edges>,
+}
+
+/// The edges as angles.
+fn shape(kind: BandKind, edges: &[f64], rate: SampleRate) -> Shape {
+    let angle = |index: usize| rate.radians(edges[index]);
+    match kind {
+        BandKind::Lowpass => Shape::Lowpass(angle(0)),
+        BandKind::Highpass => Shape::Highpass(angle(0)),
+        BandKind::Bandpass => Shape::Bandpass([angle(0), angle(1)]),
+        BandKind::Bandstop => Shape::Bandstop([angle(0), angle(1)]),
+    }
+}
+
+const HALF_POWER_DB: f64 = 3.010_299_956_639_812;
+
+/// Designs a recursive filter.
+///
+/// # Errors
+/// [`DesignError`] names what is out of range or missing, and what would do.
+///
+/// ```
+/// use mellow_rake::design::iir::{EdgeMeaning, Family, IirWish, Points, design_iir};
+/// use mellow_rake::filter::{BandKind, Transfer};
+/// use mellow_rake::units::SampleRate;
+/// let rate: SampleRate = "1 kHz".parse()?;
+/// let wish = IirWish {
+///     kind: BandKind::Lowpass,
+///     family: Family::Butterworth,
+///     points: Points::Recipe { meaning: EdgeMeaning::HalfPower, edges: vec![100.0], order: 5 },
+///     ripple_db: None,
+///     attenuation_db: None,
+/// };
+/// let (choice, filter) = design_iir(&wish, rate)?;
+/// assert_eq!(choice.order, 5);
+/// assert!((filter.gain(rate.radians(100.0)).powi(2) - 0.5).abs() < 1e-14);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn design_iir(
+    wish: &IirWish,
+    rate: SampleRate,
+) -> Result<(IirChoice, ZerosPolesGain), DesignError> {
+    let IirWish {
+        kind,
+        family,
+        ripple_db,
+        attenuation_db,
+        ..
+    } = *wish;
+    check_levels(wish)?;
+    let both = |edges: &Edges| check_edges(kind, edges, rate);
+    let per_pole = if kind.is_band() { 2 } else { 1 };
+    let mut choice = IirChoice {
+        kind,
+        family,
+        order: 0,
+        order_is_smallest: false,
+        edges_hz: Vec::new(),
+        meaning: EdgeMeaning::RippleEnd,
+        ripple_db,
+        attenuation_db,
+        pass_hz: None,
+        stop_hz: None,
+    };
+    let (prototype, normalised_db) = match &wish.points {
+        Points::Recipe {
+            meaning,
+            edges,
+            order,
+        } => {
+            both(edges)?;
+            let largest = LARGEST_ORDER * per_pole;
+            if *order == 0 || *order > largest || order % per_pole != 0 {
+                let step = if per_pole == 2 { "even, " } else { "" };
+                return Err(DesignError::Order {
+                    found: *order,
+                    largest,
+                    step,
+                });
+            }
+            let level = match meaning {
+                EdgeMeaning::HalfPower => HALF_POWER_DB,
+                EdgeMeaning::RippleEnd => need(ripple_db, "ripple", family)?,
+                EdgeMeaning::StopBegin => need(attenuation_db, "attenuation", family)?,
+            };
+            choice.order = *order;
+            choice.edges_hz.clone_from(edges);
+            choice.meaning = *meaning;
+            match meaning {
+                EdgeMeaning::RippleEnd => choice.pass_hz = Some(edges.clone()),
+                EdgeMeaning::StopBegin => choice.stop_hz = Some(edges.clone()),
+                EdgeMeaning::HalfPower => {}
+            }
+            (
+                prototype(family, order / per_pole, ripple_db, attenuation_db)?,
+                level,
+            )
+        }
+        Points::Template { pass, stop } => {
+            both(pass)?;
+            both(stop)?;
+            check_template(kind, pass, stop)?;
+            let ripple = need(ripple_db, "ripple", family)?;
+            let attenuation = need(attenuation_db, "attenuation", family)?;
+            let passed = shape(kind, pass, rate);
+            let selectivity = stop
+                .iter()
+                .map(|&hz| passed.prototype_frequency(rate.radians(hz)))
+                .fold(f64::INFINITY, f64::min);
+            let fits = |family: Family| smallest(family, ripple, attenuation, selectivity);
+            let (order, prototype) = fits(family)?.ok_or_else(|| DesignError::OutOfReach {
+                family,
+                largest: LARGEST_ORDER * per_pole,
+                would_do: Family::ALL
+                    .into_iter()
+                    .filter(|other| *other != family)
+                    .find_map(|other| {
+                        let (order, _) = fits(other).ok().flatten()?;
+                        let order = order * per_pole;
+                        Some(format!(
+                            "a filter of family {other} and order {order} would do"
+                        ))
+                    })
+                    .unwrap_or_else(|| "no family does; widen the transition".to_owned()),
+            })?;
+            choice.order = order * per_pole;
+            choice.order_is_smallest = true;
+            choice.edges_hz.clone_from(pass);
+            choice.pass_hz = Some(pass.clone());
+            choice.stop_hz = Some(stop.clone());
+            (prototype, ripple)
+        }
+    };
+    let at = prototype.reaches(normalised_db);
+    let filter = digital(
+        &prototype.normalised_at(at),
+        shape(kind, &choice.edges_hz, rate),
+    );
+    if filter.pole_radius() >= 1.0 {
+        return Err(DesignError::OnTheCircle {
+            edges_hz: choice.edges_hz,
+        });
+    }
+    Ok((choice, filter))
+}
+
+fn prototype(
+    family: Family,
+    order: usize,
+    ripple_db: Option<f64>,
+    attenuation_db: Option<f64>,
+) -> Result<Prototype, DesignError> {
+    let ripple = if family.needs_ripple() {
+        need(ripple_db, "ripple", family)?
+    } else {
+        0.0
+    };
+    let attenuation = if family.needs_attenuation() {
+        need(attenuation_db, "attenuation", family)?
+    } else {
+        0.0
+    };
+    Prototype::new(family, order, ripple, attenuation).map_err(|residual| {
+        DesignError::NoConvergence {
+            family,
+            order,
+            residual,
+        }
+    })
+}
+
+/// The smallest order whose stop-band begins within `selectivity` times the pass-band's end.
+fn smallest(
+    family: Family,
+    ripple: f64,
+    attenuation: f64,
+    selectivity: f64,
+) -> Result<Option<(usize, Prototype)>, DesignError> {
+    for order in 1..=LARGEST_ORDER {
+        let prototype = prototype(family, order, Some(ripple), Some(attenuation))?;
+        // A wish that an order meets exactly must not fail by a rounding error.
+        let slack = 1.0 + 64.0 * f64::EPSILON;
+        if prototype.reaches(attenuation) <= selectivity * prototype.reaches(ripple) * slack {
+            return Ok(Some((order, prototype)));
+        }
+    }
+    Ok(None)
+}
+
+fn need(level: Option<f64>, what: &'static str, family: Family) -> Result<f64, DesignError> {
+    level.ok_or(DesignError::Missing { what, family })
+}
+
+fn check_levels(wish: &IirWish) -> Result<(), DesignError> {
+    let ripple = wish.ripple_db;
+    if let Some(found) = ripple.filter(|r| !(1e-6..=20.0).contains(r)) {
+        return Err(DesignError::Level {
+            what: "ripple",
+            found,
+            accepted: "1e-6 dB to 20 dB",
+        });
+    }
+    let least = ripple.unwrap_or(1e-6);
+    if let Some(found) = wish.attenuation_db.filter(|a| !(*a > least && *a <= 300.0)) {
+        let accepted = "more than the ripple, up to 300 dB";
+        return Err(DesignError::Level {
+            what: "attenuation",
+            found,
+            accepted,
+        });
+    }
+    Ok(())
+}
+
+fn check_edges(kind: BandKind, edges: &Edges, rate: SampleRate) -> Result<(), DesignError> {
+    let wanted = if kind.is_band() { 2 } else { 1 };
+    if edges.len() != wanted {
+        return Err(DesignError::EdgeCount {
+            kind,
+            found: edges.len(),
+            wanted,
+        });
+    }
+    let nyquist_hz = rate.nyquist();
+    if let Some(&found_hz) = edges.iter().find(|hz| !(**hz > 0.0 && **hz < nyquist_hz)) {
+        return Err(DesignError::Edge {
+            found_hz,
+            nyquist_hz,
+        });
+    }
+    if edges.windows(2).any(|pair| pair[0] >= pair[1]) {
+        return Err(DesignError::FallingEdges {
+            low_hz: edges[0],
+            high_hz: edges[1],
+        });
+    }
+    Ok(())
+}
+
+/// The stop-band must lie beyond the pass-band on every side.
+fn check_template(kind: BandKind, pass: &Edges, stop: &Edges) -> Result<(), DesignError> {
+    let apart = match kind {
+        BandKind::Lowpass => pass[0] < stop[0],
+        BandKind::Highpass => stop[0] < pass[0],
+        BandKind::Bandpass => stop[0] < pass[0] && pass[1] < stop[1],
+        BandKind::Bandstop => pass[0] < stop[0] && stop[1] < pass[1],
+    };
+    if apart {
+        return Ok(());
+    }
+    Err(DesignError::Overlap {
+        kind,
+        pass_hz: pass.clone(),
+        stop_hz: stop.clone(),
+    })
+}

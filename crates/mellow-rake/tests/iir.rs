@@ -1,0 +1,330 @@
+//! Recursive filters against 60-digit truth, against what defines them, and against what was wished.
+
+use mellow_rake::design::DesignError;
+use mellow_rake::design::iir::{EdgeMeaning, Family, IirWish, LARGEST_ORDER, Points, design_iir};
+use mellow_rake::filter::{BandKind, Sections, Transfer, ZerosPolesGain};
+use mellow_rake::units::SampleRate;
+use num_complex::Complex64;
+use proptest::prelude::*;
+
+const KINDS: [BandKind; 4] = [
+    BandKind::Lowpass,
+    BandKind::Highpass,
+    BandKind::Bandpass,
+    BandKind::Bandstop,
+];
+
+fn rate() -> SampleRate {
+    SampleRate::from_hertz(1.0).unwrap()
+}
+
+fn recipe(
+    kind: BandKind,
+    family: Family,
+    order: usize,
+    edges: &[f64],
+    meaning: EdgeMeaning,
+) -> IirWish {
+    IirWish {
+        kind,
+        family,
+        points: Points::Recipe {
+            meaning,
+            edges: edges.to_vec(),
+            order,
+        },
+        ripple_db: Some(0.5),
+        attenuation_db: Some(60.0),
+    }
+}
+
+/// `truth/iir.csv` holds responses computed by `truth/iir.py` in 60 digits, by another way: the prototype's own
+/// response at the transformed frequency, no digital pole in sight.
+#[test]
+fn responses_agree_with_sixty_digits() {
+    let mut cases = 0;
+    let mut worst: [(f64, String); 2] = [(0.0, String::new()), (0.0, String::new())];
+    for line in include_str!("truth/iir.csv").lines().skip(1) {
+        let fields: Vec<&str> = line.split(',').collect();
+        let number = |index: usize| fields[index].parse::<f64>().unwrap();
+        let family = Family::ALL
+            .into_iter()
+            .find(|f| f.as_str() == fields[0])
+            .unwrap();
+        let kind = KINDS.into_iter().find(|k| k.as_str() == fields[1]).unwrap();
+        let order: usize = fields[2].parse().unwrap();
+        let mut edges = vec![number(5)];
+        edges.extend(fields[6].parse::<f64>());
+        let (_, filter) = design_iir(
+            &recipe(kind, family, order, &edges, EdgeMeaning::HalfPower),
+            rate(),
+        )
+        .unwrap();
+        let truth = Complex64::new(number(8), number(9));
+        let omega = rate().radians(number(7));
+        let zpk = (filter.response(omega) - truth).norm();
+        let sections = (Sections::from_zeros_poles(&filter).response(omega) - truth).norm();
+        // 1e-11 of the peak up to order 12, 1e-9 beyond. An edge of 1e-4 of the sample rate puts poles so near to
+        // z = 1 that rounding them to f64 alone moves the response by some 1e-16/1e-4 per pole, and rounding the
+        // coefficients of a section by the square of that.
+        let near = edges[0].min(0.5 - edges[edges.len() - 1]);
+        let floor = 64.0 * f64::EPSILON * order as f64;
+        let base = if order <= 12 { 1e-11 } else { 1e-9 };
+        let name = format!("{line}: {zpk:e} {sections:e}");
+        assert!(zpk <= f64::max(base, floor / near), "{name}");
+        assert!(sections <= f64::max(base, floor / (near * near)), "{name}");
+        for (slot, error) in worst.iter_mut().zip([zpk, sections]) {
+            if error > slot.0 {
+                *slot = (error, line.to_owned());
+            }
+        }
+        cases += 1;
+    }
+    assert_eq!(cases, 380);
+    println!("worst: {worst:#?}");
+}
+
+fn gain(filter: &ZerosPolesGain, frequency: f64) -> f64 {
+    filter.gain(rate().radians(frequency))
+}
+
+fn decibels(ratio: f64) -> f64 {
+    20.0 * ratio.log10()
+}
+
+fn arbitrary_edges(kind: BandKind, low: f64, share: f64) -> Vec<f64> {
+    if kind.is_band() {
+        vec![low, low + share * (0.498 - low)]
+    } else {
+        vec![low]
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 300, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Whatever the edge is called, the response goes through that point; it never exceeds 1; it is positive and real
+    /// where the prototype's zero frequency falls; and the sections are the same filter.
+    #[test]
+    fn edges_are_met(
+        family in 0usize..5, kind in 0usize..4, order in 1usize..=LARGEST_ORDER,
+        low in 0.005f64..0.45, share in 0.05f64..0.9, meaning in 0usize..3,
+    ) {
+        let (family, kind) = (Family::ALL[family], KINDS[kind]);
+        let order = if kind.is_band() { 2 * order } else { order };
+        let meaning = [EdgeMeaning::HalfPower, EdgeMeaning::RippleEnd, EdgeMeaning::StopBegin][meaning];
+        let edges = arbitrary_edges(kind, low, share);
+        let (choice, filter) = design_iir(&recipe(kind, family, order, &edges, meaning), rate()).unwrap();
+        prop_assert_eq!((choice.order, filter.poles.len(), filter.zeros.len()), (order, order, order));
+        prop_assert!(filter.pole_radius() < 1.0);
+        let wanted = match meaning {
+            EdgeMeaning::HalfPower => 10.0 * 0.5f64.log10(),
+            EdgeMeaning::RippleEnd => -0.5,
+            EdgeMeaning::StopBegin => -60.0,
+        };
+        for edge in &edges {
+            let found = decibels(gain(&filter, *edge));
+            prop_assert!((found - wanted).abs() < 1e-6, "{} dB at {edge}", found);
+        }
+        let sections = Sections::from_zeros_poles(&filter);
+        prop_assert_eq!(sections.0.len(), order.div_ceil(2));
+        let mut peak = 0.0f64;
+        for k in 0..=400 {
+            let omega = rate().radians(f64::from(k) / 800.0);
+            let response = filter.response(omega);
+            peak = peak.max(response.norm());
+            prop_assert!((sections.response(omega) - response).norm() < 1e-7, "at {k}");
+        }
+        prop_assert!(peak < 1.0 + 1e-9, "{peak}");
+    }
+
+    /// A template is kept with the order that is found, and is not kept with any smaller one.
+    #[test]
+    fn templates_are_kept_with_the_smallest_order(
+        family in 0usize..5, kind in 0usize..4, low in 0.02f64..0.3, share in 0.2f64..0.8,
+        transition in 0.1f64..0.6, ripple in 0.01f64..3.0, attenuation in 20.0f64..100.0,
+    ) {
+        let (family, kind) = (Family::ALL[family], KINDS[kind]);
+        let outer = arbitrary_edges(kind, low, share);
+        let inner: Vec<f64> = match outer[..] {
+            [edge] => vec![edge * (1.0 + transition)],
+            [a, b] => vec![a + transition * (b - a) / 3.0, b - transition * (b - a) / 3.0],
+            _ => unreachable!(),
+        };
+        let (pass, stop) = match kind {
+            BandKind::Lowpass | BandKind::Bandstop => (outer, inner),
+            BandKind::Highpass | BandKind::Bandpass => (inner, outer),
+        };
+        let wish = IirWish {
+            kind, family, points: Points::Template { pass: pass.clone(), stop: stop.clone() },
+            ripple_db: Some(ripple), attenuation_db: Some(attenuation),
+        };
+        let (choice, filter) = match design_iir(&wish, rate()) {
+            Ok(found) => found,
+            Err(DesignError::OutOfReach { would_do, .. }) => {
+                prop_assert!(would_do.contains("would do") || would_do.contains("widen"));
+                return Ok(());
+            }
+            Err(error) => return Err(TestCaseError::fail(error.to_string())),
+        };
+        // Inside the pass-band never below the ripple, inside the stop-band never above the attenuation.
+        let [a, b] = [pass[0], *pass.last().unwrap()];
+        let [c, d] = [stop[0], *stop.last().unwrap()];
+        for k in 0..=600 {
+            let f = 0.5 * f64::from(k) / 600.0;
+            let (in_pass, in_stop) = match kind {
+                BandKind::Lowpass => (f <= a, f >= c),
+                BandKind::Highpass => (f >= a, f <= c),
+                BandKind::Bandpass => ((a..=b).contains(&f), f <= c || f >= d),
+                BandKind::Bandstop => (f <= a || f >= b, (c..=d).contains(&f)),
+            };
+            let level = decibels(gain(&filter, f));
+            prop_assert!(!in_pass || (-ripple - 1e-6..1e-6).contains(&level), "{level} at {f} in the pass-band");
+            prop_assert!(!in_stop || level < -attenuation + 1e-6, "{level} at {f} in the stop-band");
+        }
+        for edge in &pass {
+            prop_assert!((decibels(gain(&filter, *edge)) + ripple).abs() < 1e-6);
+        }
+        let step = if kind.is_band() { 2 } else { 1 };
+        if choice.order > step {
+            let smaller = IirWish {
+                points: Points::Recipe { meaning: EdgeMeaning::RippleEnd, edges: pass, order: choice.order - step },
+                ..wish
+            };
+            let (_, smaller) = design_iir(&smaller, rate()).unwrap();
+            prop_assert!(stop.iter().any(|f| decibels(gain(&smaller, *f)) > -attenuation - 1e-6));
+        }
+    }
+
+    /// Low-pass and high-pass with mirrored edges are mirror images (z → −z).
+    #[test]
+    fn highpass_is_the_mirror_of_lowpass(
+        family in 0usize..5, order in 1usize..=12, edge in 0.02f64..0.48, at in 0.0f64..0.5,
+    ) {
+        let family = Family::ALL[family];
+        let design = |kind, edge| {
+            let wish = recipe(kind, family, order, &[edge], EdgeMeaning::HalfPower);
+            design_iir(&wish, rate()).unwrap().1
+        };
+        let (low, high) = (design(BandKind::Lowpass, edge), design(BandKind::Highpass, 0.5 - edge));
+        prop_assert!((gain(&low, at) - gain(&high, 0.5 - at)).abs() < 1e-10);
+    }
+}
+
+/// Equal ripple: a Chebyshev or elliptic filter of order n touches the ripple's floor and the peak n + 1 times in all,
+/// edge included, each to the same height.
+#[test]
+fn ripples_are_equal_and_as_many_as_the_order_says() {
+    for family in [Family::Chebyshev1, Family::Elliptic] {
+        for order in [3usize, 6, 9] {
+            let wish = recipe(
+                BandKind::Lowpass,
+                family,
+                order,
+                &[0.2],
+                EdgeMeaning::RippleEnd,
+            );
+            let (_, filter) = design_iir(&wish, rate()).unwrap();
+            let levels: Vec<f64> = (0..=200_000)
+                .map(|k| decibels(gain(&filter, 0.2 * f64::from(k) / 200_000.0)))
+                .collect();
+            let mut extremes = vec![levels[0]];
+            extremes.extend(
+                levels
+                    .windows(3)
+                    .filter(|w| (w[1] - w[0]) * (w[2] - w[1]) < 0.0)
+                    .map(|w| w[1]),
+            );
+            extremes.push(levels[200_000]);
+            assert_eq!(extremes.len(), order + 1, "{family} {order}");
+            for pair in extremes.windows(2) {
+                let (low, high) = (pair[0].min(pair[1]), pair[0].max(pair[1]));
+                assert!(
+                    (low + 0.5).abs() < 1e-7 && high.abs() < 1e-7,
+                    "{family} {order}: {pair:?}"
+                );
+            }
+        }
+    }
+}
+
+/// Every unreasonable wish is refused at once, with what is wrong and what would do.
+#[test]
+fn unreasonable_wishes_are_refused() {
+    let low = |order, edges: &[f64]| {
+        recipe(
+            BandKind::Lowpass,
+            Family::Butterworth,
+            order,
+            edges,
+            EdgeMeaning::HalfPower,
+        )
+    };
+    let band = |order, edges: &[f64]| {
+        recipe(
+            BandKind::Bandpass,
+            Family::Butterworth,
+            order,
+            edges,
+            EdgeMeaning::HalfPower,
+        )
+    };
+    let template = |family, pass: f64, stop: f64, attenuation| IirWish {
+        kind: BandKind::Lowpass,
+        family,
+        points: Points::Template {
+            pass: vec![pass],
+            stop: vec![stop],
+        },
+        ripple_db: Some(0.1),
+        attenuation_db: Some(attenuation),
+    };
+    let levels = |ripple, attenuation| IirWish {
+        ripple_db: ripple,
+        attenuation_db: attenuation,
+        ..recipe(
+            BandKind::Lowpass,
+            Family::Elliptic,
+            4,
+            &[0.1],
+            EdgeMeaning::HalfPower,
+        )
+    };
+    let cases = [
+        (low(0, &[0.1]), "1 to 24"),
+        (low(1_000_000_000, &[0.1]), "1 to 24"),
+        (low(4, &[0.0]), "between 0 Hz"),
+        (low(4, &[0.5]), "0.5 Hz"),
+        (low(4, &[f64::NAN]), "NaN"),
+        (low(4, &[f64::INFINITY]), "inf"),
+        (low(4, &[0.1, 0.2]), "1 edge"),
+        (band(5, &[0.1, 0.2]), "even"),
+        (band(50, &[0.1, 0.2]), "1 to 48"),
+        (band(4, &[0.2, 0.1]), "the lower one first"),
+        (band(4, &[0.1]), "2 edge"),
+        (band(4, &[0.1, 0.1 + 1e-18]), "the lower one first"),
+        (band(4, &[0.1, 0.1 + 2e-17]), "unit circle"),
+        (levels(Some(0.0), Some(60.0)), "ripple: 0 dB"),
+        (levels(Some(3.0), Some(2.0)), "more than the ripple"),
+        (levels(None, Some(60.0)), "needs `ripple`"),
+        (levels(Some(f64::NAN), None), "NaN"),
+        (
+            template(Family::Butterworth, 0.2, 0.1, 60.0),
+            "no transition",
+        ),
+        (
+            template(Family::Butterworth, 0.1, 0.105, 60.0),
+            "family elliptic and order 8 would do",
+        ),
+        (
+            template(Family::Elliptic, 0.1, 0.1 + 1e-12, 200.0),
+            "widen the transition",
+        ),
+    ];
+    for (wish, words) in cases {
+        let started = std::time::Instant::now();
+        let error = design_iir(&wish, rate()).expect_err(words).to_string();
+        assert!(error.contains(words), "`{words}` is not in: {error}");
+        assert!(started.elapsed() < std::time::Duration::from_secs(1));
+    }
+}
