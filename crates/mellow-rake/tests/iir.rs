@@ -314,7 +314,7 @@ fn unreasonable_wishes_are_refused() {
         ),
         (
             template(Family::Butterworth, 0.1, 0.105, 60.0),
-            "family elliptic and order 8 would do",
+            "family elliptic and order 11 would do",
         ),
         (
             template(Family::Elliptic, 0.1, 0.1 + 1e-12, 200.0),

@@ -111,7 +111,7 @@ mod tests {
     #[test]
     fn quarter_periods_are_those_of_the_table() {
         for (m, period) in [
-            (0.0, 1.570796326794897),
+            (0.0, PI / 2.0),
             (0.5, 1.854074677301372),
             (0.9, 2.578092113348173),
         ] {
