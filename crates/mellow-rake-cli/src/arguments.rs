@@ -33,7 +33,7 @@ pub(crate) enum Command {
 /// every integer with the bit-true simulator and the simulator with floating point, and leaves everything in a folder.
 #[derive(Debug, Args)]
 pub(crate) struct Demo {
-    /// Which example: mooring.
+    /// Which example: mooring (a notch) or breath (a low-pass).
     #[arg(default_value = "mooring")]
     pub(crate) name: String,
     /// The folder for all that is written; made if it is not there [default: lantern-reef/NAME].
@@ -49,7 +49,7 @@ pub(crate) struct Demo {
 /// Example: mrake new notch > pump_hum.toml
 #[derive(Debug, Args)]
 pub(crate) struct New {
-    /// The kind of filter: notch.
+    /// The kind of filter: notch, lowpass, highpass, bandpass, bandstop.
     pub(crate) kind: String,
     /// Write it to this file instead of stdout; an existing file is kept.
     #[arg(short, long, value_name = "FILE")]

@@ -2,10 +2,12 @@
 
 use crate::failure::Failure;
 use crate::load::Loaded;
-use mellow_rake::analysis::{gain_db, linear_grid};
+use mellow_rake::analysis::{Bands, gain_db, linear_grid};
+use mellow_rake::design::iir::IirChoice;
+use mellow_rake::design::{Choice, NotchChoice};
 use mellow_rake::filter::Transfer;
 use mellow_rake::implementation::Implementation;
-use mellow_rake_figures::{Curve, Format, NotchResponse, draw};
+use mellow_rake_figures::{Curve, Format, Region, ResponseFigure, View, draw};
 use mellow_rake_files::write_whole;
 use std::path::Path;
 
@@ -21,6 +23,120 @@ pub(crate) fn format(path: &Path) -> Result<Format, Failure> {
     }
 }
 
+const EVERYWHERE: f64 = f64::INFINITY;
+/// Half power in decibels.
+const HALF_POWER_DB: f64 = -10.0 * std::f64::consts::LOG10_2;
+
+/// How a design is drawn.
+struct Plan {
+    title: String,
+    forbidden: Vec<Region>,
+    /// The stretch around what matters, in hertz, and its depth in decibels.
+    zoom: (&'static str, (f64, f64), f64),
+    /// The pass-band, in hertz, and how far below the peak its panel goes, in decibels.
+    pass: ((f64, f64), f64),
+    /// Frequencies that must not be missed, in hertz.
+    points: Vec<f64>,
+    floor_db: f64,
+}
+
+fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
+    let NotchChoice {
+        center_hz,
+        width_hz,
+        edges_hz: [low, high],
+        ..
+    } = *choice;
+    let region = |hertz, decibels| Region { hertz, decibels };
+    let reach = 2.2 * width_hz;
+    Plan {
+        title: format!("notch at {center_hz} Hz"),
+        forbidden: vec![
+            region((0.0, low), (-EVERYWHERE, HALF_POWER_DB)),
+            region((high, nyquist), (-EVERYWHERE, HALF_POWER_DB)),
+            region((low, high), (HALF_POWER_DB, EVERYWHERE)),
+        ],
+        zoom: (
+            "around the null",
+            (
+                (center_hz - reach).max(0.0),
+                (center_hz + reach).min(nyquist),
+            ),
+            -60.0,
+        ),
+        pass: ((0.0, nyquist), 0.05),
+        points: vec![center_hz, low, high],
+        floor_db: -90.0,
+    }
+}
+
+fn band_plan(choice: &IirChoice, nyquist: f64) -> Plan {
+    let IirChoice {
+        kind,
+        family,
+        order,
+        ..
+    } = choice;
+    let bands = Bands {
+        kind: *kind,
+        pass_hz: choice.pass_hz.clone(),
+        stop_hz: choice.stop_hz.clone(),
+    };
+    let mut forbidden = Vec::new();
+    let mut points = choice.edges_hz.clone();
+    let edges = choice.pass_hz.as_ref().unwrap_or(&choice.edges_hz);
+    let ripple = choice.ripple_db.filter(|_| choice.pass_hz.is_some());
+    for hertz in bands.stretches(edges, true, nyquist) {
+        let decibels = (-EVERYWHERE, -ripple.unwrap_or(-HALF_POWER_DB));
+        forbidden.push(Region { hertz, decibels });
+        forbidden.push(Region {
+            hertz,
+            decibels: (0.0, EVERYWHERE),
+        });
+    }
+    let attenuation = choice.attenuation_db.unwrap_or(60.0);
+    if let Some(stop) = &choice.stop_hz {
+        points.extend(stop);
+        for hertz in bands.stretches(stop, false, nyquist) {
+            forbidden.push(Region {
+                hertz,
+                decibels: (-attenuation, EVERYWHERE),
+            });
+        }
+    }
+    let (least, most) = points
+        .iter()
+        .fold((f64::MAX, 0.0f64), |(a, b), &p| (a.min(p), b.max(p)));
+    let zoom = if kind.is_band() {
+        let air = 0.6 * (most - least);
+        ((least - air).max(0.0), (most + air).min(nyquist))
+    } else {
+        (
+            (0.4 * least).min(nyquist),
+            (most + 0.6 * least).min(nyquist),
+        )
+    };
+    let below = ripple.map_or(3.2, |ripple| 1.4 * ripple);
+    let stretch = bands.stretches(edges, true, nyquist);
+    let pass = stretch
+        .iter()
+        .fold((nyquist, 0.0f64), |(a, b), &(low, high)| {
+            (a.min(low), b.max(high))
+        });
+    let air = 0.1 * (pass.1 - pass.0);
+    Plan {
+        title: format!("{family} {} of order {order}", kind.as_str()),
+        forbidden,
+        zoom: ("around the edges", zoom, -attenuation - 10.0),
+        pass: (
+            ((pass.0 - air).max(0.0), (pass.1 + air).min(nyquist)),
+            below,
+        ),
+        points,
+        floor_db: -attenuation - 40.0,
+    }
+}
+
 /// Draws the response of a design into a file.
 pub(crate) fn response(
     loaded: &Loaded,
@@ -28,34 +144,46 @@ pub(crate) fn response(
     path: &Path,
 ) -> Result<(), Failure> {
     let format = format(path)?;
-    let choice = &loaded.design.choice;
     let rate = loaded.spec.sample_rate;
+    let nyquist = rate.nyquist();
+    let plan = match &loaded.design.choice {
+        Choice::Notch(choice) => notch_plan(choice, nyquist),
+        Choice::Recursive(choice) => band_plan(choice, nyquist),
+        _ => unreachable!("every choice has its figure"),
+    };
+    let (zoom_title, zoom, zoom_floor) = plan.zoom;
     let curve = |filter: &dyn Transfer| {
-        // Even steps for the whole range, and a dense stretch around the null that meets it exactly.
-        let mut hertz = linear_grid(0.0, rate.nyquist(), 2400);
-        let reach = 3.0 * choice.width_hz;
-        let low = (choice.center_hz - reach).max(0.0);
-        let high = (choice.center_hz + reach).min(rate.nyquist());
-        hertz.extend(linear_grid(low, high, 1601));
-        hertz.push(choice.center_hz);
+        // Even steps for the whole range, and dense stretches for the closer views.
+        let mut hertz = linear_grid(0.0, nyquist, 2400);
+        hertz.extend(linear_grid(zoom.0, zoom.1, 2400));
+        hertz.extend(linear_grid(plan.pass.0.0, plan.pass.0.1, 2400));
+        hertz.extend(&plan.points);
         hertz.sort_by(f64::total_cmp);
         // A zero gain has no logarithm; the figure ends far above this.
         let decibels = hertz
             .iter()
-            .map(|&f| gain_db(filter, rate, f).max(-400.0))
+            .map(|&f| gain_db(filter, rate, f).max(-1000.0))
             .collect();
         Curve { hertz, decibels }
     };
     let designed = curve(&loaded.design.zeros_poles);
     let rounded = implementation.map(|implementation| curve(&implementation.rounded));
-    let title = format!("{}: notch at {} Hz", loaded.spec.name, choice.center_hz);
-    let figure = NotchResponse {
-        title: &title,
+    let title = format!("{}: {}", loaded.spec.name, plan.title);
+    let view = |title, hertz, decibels| View {
+        title,
+        hertz,
+        decibels,
+    };
+    let (pass, below) = plan.pass;
+    let figure = ResponseFigure {
         designed: &designed,
         rounded: rounded.as_ref(),
-        edges_hz: choice.edges_hz,
-        center_hz: choice.center_hz,
-        nyquist_hz: rate.nyquist(),
+        forbidden: &plan.forbidden,
+        views: [
+            view(&title, (0.0, nyquist), (plan.floor_db, 6.0)),
+            view(zoom_title, zoom, (zoom_floor, 4.0)),
+            view("pass-band at its own scale", pass, (-below, 0.4 * below)),
+        ],
     };
     write_whole(path, &draw(&figure, format)?)?;
     Ok(())

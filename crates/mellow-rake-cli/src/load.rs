@@ -50,7 +50,7 @@ impl Loaded {
         let Some(fixed) = self.spec.fixed else {
             return Ok(None);
         };
-        implement(&self.design, fixed)
+        implement(&self.design.sections, fixed)
             .map(Some)
             .map_err(|error| Failure::Implement {
                 path: self.path.clone(),

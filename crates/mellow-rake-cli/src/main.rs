@@ -5,6 +5,7 @@ mod command;
 mod failure;
 mod figures;
 mod load;
+mod measured;
 mod objects;
 mod print;
 mod prove;

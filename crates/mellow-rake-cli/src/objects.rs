@@ -1,11 +1,11 @@
 //! The JSON objects; docs/json.md describes them field by field.
 
-use mellow_rake::analysis::NotchMeasures;
+use crate::measured::{Measured, Measures};
 use mellow_rake::datapath::{Cost, Description, describe};
-use mellow_rake::design::Design;
+use mellow_rake::design::iir::IirChoice;
+use mellow_rake::design::{Choice, NotchChoice};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::Implementation;
-use mellow_rake::spec::Spec;
 use num_pair::pairs;
 use serde::Serialize;
 
@@ -24,7 +24,7 @@ pub(crate) struct DesignObject {
     name: String,
     sample_rate_hz: f64,
     kind: &'static str,
-    method: &'static str,
+    method: String,
     order: usize,
     zeros: Vec<[f64; 2]>,
     poles: Vec<[f64; 2]>,
@@ -43,26 +43,32 @@ struct SectionObject {
     a: [f64; 3],
 }
 
+/// What was asked, as far as it applies.
 #[derive(Serialize)]
-struct AskedObject {
-    center_hz: f64,
-    width_hz: f64,
-    q: f64,
-    edges_3db_hz: [f64; 2],
+#[serde(untagged)]
+enum AskedObject {
+    Notch {
+        center_hz: f64,
+        width_hz: f64,
+        q: f64,
+        edges_3db_hz: [f64; 2],
+    },
+    Recursive(IirChoice),
 }
 
 /// What came out, measured on a response.
 #[derive(Serialize)]
-pub(crate) struct AchievedObject {
+struct AchievedObject {
     passband_ripple_db: Option<f64>,
     stopband_attenuation_db: Option<f64>,
-    edges_3db_hz: [Option<f64>; 2],
-    edges_6db_hz: [Option<f64>; 2],
+    edges_3db_hz: Vec<Option<f64>>,
+    edges_6db_hz: Vec<Option<f64>>,
     transition_width_hz: Option<f64>,
-    dc_gain_db: f64,
-    nyquist_gain_db: f64,
+    dc_gain_db: Option<f64>,
+    nyquist_gain_db: Option<f64>,
     peak_gain_db: f64,
-    null_hz: f64,
+    worst_stop_hz: Option<f64>,
+    null_hz: Option<f64>,
     center_gain_db: Option<f64>,
     width_hz: Option<f64>,
     passband_group_delay_samples: Option<[f64; 2]>,
@@ -73,11 +79,12 @@ pub(crate) struct AchievedObject {
 
 /// A filter on integers, complete.
 #[derive(Serialize)]
-pub(crate) struct QuantizedObject {
+struct QuantizedObject {
     structure: &'static str,
     coefficients: WordFormat,
     sections: Vec<SectionObject>,
     achieved: AchievedObject,
+    template_excess_db: Option<f64>,
     reach: Vec<ReachObject>,
     rounding_error_bound_lsb: Option<f64>,
     rounding_noise_rms_lsb: Option<f64>,
@@ -96,33 +103,56 @@ struct ReachObject {
     cannot_overflow: bool,
 }
 
-/// The cost of a notch in f64, direct form I.
-pub(crate) const FLOAT_COST: (usize, usize, usize) = (5, 4, 4);
-
-pub(crate) fn achieved(
-    measures: &NotchMeasures,
+fn achieved(
+    measures: &Measures,
     delay: Option<[f64; 2]>,
     (multiplies, adds, state): (usize, usize, usize),
 ) -> AchievedObject {
-    AchievedObject {
+    let mut object = AchievedObject {
         passband_ripple_db: None,
-        stopband_attenuation_db: measures
-            .center_gain_db
-            .map(|gain| measures.peak_gain_db - gain),
-        edges_3db_hz: measures.edges_3db_hz,
-        edges_6db_hz: measures.edges_6db_hz,
+        stopband_attenuation_db: None,
+        edges_3db_hz: Vec::new(),
+        edges_6db_hz: Vec::new(),
         transition_width_hz: None,
-        dc_gain_db: measures.dc_gain_db,
-        nyquist_gain_db: measures.nyquist_gain_db,
-        peak_gain_db: measures.peak_gain_db,
-        null_hz: measures.null_hz,
-        center_gain_db: measures.center_gain_db,
-        width_hz: measures.width_hz,
+        dc_gain_db: None,
+        nyquist_gain_db: None,
+        peak_gain_db: 0.0,
+        worst_stop_hz: None,
+        null_hz: None,
+        center_gain_db: None,
+        width_hz: None,
         passband_group_delay_samples: delay,
         multiplies_per_sample: multiplies,
         adds_per_sample: adds,
         state_words: state,
+    };
+    match measures {
+        Measures::Notch(m) => {
+            object.stopband_attenuation_db = m.center_gain_db.map(|gain| m.peak_gain_db - gain);
+            object.edges_3db_hz = m.edges_3db_hz.to_vec();
+            object.edges_6db_hz = m.edges_6db_hz.to_vec();
+            object.dc_gain_db = Some(m.dc_gain_db);
+            object.nyquist_gain_db = Some(m.nyquist_gain_db);
+            object.peak_gain_db = m.peak_gain_db;
+            object.null_hz = Some(m.null_hz);
+            object.center_gain_db = m.center_gain_db;
+            object.width_hz = m.width_hz;
+        }
+        Measures::Bands(m) => {
+            object.passband_ripple_db = m.passband_ripple_db;
+            object.stopband_attenuation_db = m.stopband_attenuation_db;
+            object.worst_stop_hz = m.worst_stop_hz;
+            object.edges_3db_hz.clone_from(&m.edges_3db_hz);
+            object.edges_6db_hz.clone_from(&m.edges_6db_hz);
+            object.dc_gain_db = m.dc_gain_db;
+            object.nyquist_gain_db = m.nyquist_gain_db;
+            object.peak_gain_db = m.peak_gain_db;
+            if let [Some(low), Some(high)] = m.edges_3db_hz[..] {
+                object.width_hz = Some(high - low);
+            }
+        }
     }
+    object
 }
 
 fn sections(sections: &mellow_rake::filter::Sections) -> Vec<SectionObject> {
@@ -136,40 +166,65 @@ fn sections(sections: &mellow_rake::filter::Sections) -> Vec<SectionObject> {
         .collect()
 }
 
-pub(crate) fn design_object(
-    spec: &Spec,
-    design: &Design,
-    achieved: AchievedObject,
-    meets_spec: bool,
-    quantized: Option<QuantizedObject>,
-) -> DesignObject {
+/// The whole design as data.
+pub(crate) fn design_object(measured: &Measured) -> DesignObject {
+    let (spec, design) = (&measured.loaded.spec, &measured.loaded.design);
     let [zeros, poles] = pairs(&design.zeros_poles);
+    let count = design.sections.0.len();
+    let (method, asked) = match &design.choice {
+        Choice::Notch(NotchChoice {
+            center_hz,
+            width_hz,
+            q,
+            edges_hz,
+        }) => (
+            "second-order notch (all-pass plus unity, bilinear)".to_owned(),
+            AskedObject::Notch {
+                center_hz: *center_hz,
+                width_hz: *width_hz,
+                q: *q,
+                edges_3db_hz: *edges_hz,
+            },
+        ),
+        Choice::Recursive(choice) => (
+            format!("{} (analogue prototype, bilinear)", choice.family),
+            AskedObject::Recursive(choice.clone()),
+        ),
+        _ => unreachable!("every choice has its object"),
+    };
+    let quantized = measured
+        .implementation
+        .as_ref()
+        .zip(measured.rounded.as_ref());
     DesignObject {
         name: spec.name.to_string(),
         sample_rate_hz: spec.sample_rate.hertz(),
         kind: spec.want.kind(),
-        method: "second-order notch (all-pass plus unity, bilinear)",
+        method,
         order: poles.len(),
         zeros,
         poles,
         gain: design.zeros_poles.gain,
         sections: sections(&design.sections),
         taps: None,
-        asked: AskedObject {
-            center_hz: design.choice.center_hz,
-            width_hz: design.choice.width_hz,
-            q: design.choice.q,
-            edges_3db_hz: design.choice.edges_hz,
-        },
-        achieved,
-        meets_spec,
-        quantized,
+        asked,
+        // In f64, direct form I: five products a section.
+        achieved: achieved(
+            &measured.designed,
+            measured.delay,
+            (5 * count, 4 * count, 4 * count),
+        ),
+        meets_spec: measured.meets_spec(),
+        quantized: quantized.map(|(filter, measures)| {
+            quantized_object(filter, measures, measured.rounded_excess_db())
+        }),
     }
 }
 
-pub(crate) fn quantized_object(
+fn quantized_object(
     implementation: &Implementation,
-    measures: &NotchMeasures,
+    measures: &Measures,
+    template_excess_db: Option<f64>,
 ) -> QuantizedObject {
     let checked = &implementation.checked;
     let cost = checked.cost();
@@ -197,6 +252,7 @@ pub(crate) fn quantized_object(
         coefficients: implementation.table.format,
         sections: sections(&implementation.rounded),
         achieved: achieved(measures, None, counts),
+        template_excess_db,
         reach,
         rounding_error_bound_lsb: bounds.map(|bounds| bounds.error.largest() / lsb),
         rounding_noise_rms_lsb: predictions.map(|predictions| predictions.noise.rms() / lsb),

@@ -84,6 +84,34 @@ fn the_demo_goes_from_the_recording_to_the_proof() {
     }
 }
 
+/// The low-pass of the breathing belt: two sections in a loop, proved never to overflow.
+#[test]
+fn the_breath_goes_the_same_way() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = folder.path().to_str().unwrap();
+    let (status, result) = json(&["demo", "breath", "-o", at, "--json"]);
+    assert_eq!(status, 0, "{result}");
+    assert_eq!(
+        (&result["proof"]["held"], &result["hum"]),
+        (&Value::Bool(true), &Value::Null)
+    );
+    let design = &result["design"];
+    assert_eq!(
+        (&design["order"], &design["asked"]["order_is_smallest"]),
+        (&4.into(), &true.into())
+    );
+    let quantized = &design["quantized"];
+    for reach in quantized["reach"].as_array().unwrap() {
+        assert_eq!(reach["cannot_overflow"], true, "{reach}");
+    }
+    assert_eq!(quantized["cost"]["limits_per_sample"], 0);
+    // Rounding costs a little of the template, and it is said how much.
+    let excess = quantized["template_excess_db"].as_f64().unwrap();
+    assert!(excess > 0.0 && excess < 0.01, "{excess}");
+    let code = std::fs::read_to_string(folder.path().join("breath.c")).unwrap();
+    assert!(code.contains("for (int pass = 0; pass < 2; pass++)"));
+}
+
 /// A machine with a C compiler and nothing else: the simulation is not run, and said so; the rest stands.
 #[test]
 fn a_missing_simulator_is_not_run_and_not_passed() {
@@ -220,7 +248,7 @@ fn wrong_specs_and_calls_end_with_status_2_and_a_place() {
             );
         }
     }
-    let not_built = run(&["design", "demo/breath/breath.toml"]);
+    let not_built = run(&["design", "demo/modem/carrier_band.toml"]);
     assert!(
         not_built.0 == 2 && not_built.2.contains("not built yet"),
         "{not_built:?}"
@@ -319,6 +347,15 @@ fn every_object_is_json_and_reads_back() {
     let datapath = &design["quantized"]["datapath"];
     let rows = serde_json::json!([[16131, -27507, 16131, -27507, 15877]]);
     assert_eq!(datapath["tables"][0]["rows"], rows);
+    for kind in ["lowpass", "highpass", "bandpass", "bandstop"] {
+        let file = path(&format!("{kind}.toml"));
+        assert_eq!(run(&["new", kind, "-o", &file]).0, 0);
+        let (status, design) = json(&["design", &file, "--json", "--figure", &path("b.png")]);
+        assert!(
+            status == 0 && design["meets_spec"] == true && design["kind"] == kind,
+            "{design}"
+        );
+    }
     let (status, new) = json(&["new", "notch", "--json", "-o", &path("n.toml")]);
     assert!(status == 0 && new["spec"].as_str().unwrap().contains("kind = \"notch\""));
     assert_eq!(run(&["design", &path("n.toml")]).0, 0);

@@ -20,7 +20,7 @@ mod signals;
 mod style;
 
 pub use canvas::{Figure, Format, draw};
-pub use response::{Curve, NotchResponse};
+pub use response::{Curve, Region, ResponseFigure, View};
 pub use signals::{BeforeAfter, SignalPair};
 
 /// Why a figure could not be drawn.

@@ -1,10 +1,9 @@
-//! The response of a notch: asked, designed and rounded.
+//! The response of a filter: asked, designed and rounded.
 
 use crate::FigureError;
 use crate::canvas::{Area, Chart, Figure, Panel, failed, pieces};
 use crate::style::{FIRST, SECOND, TEMPLATE};
 use plotters::prelude::*;
-use std::ops::Range;
 
 /// Gain over frequency.
 #[derive(Debug, Clone, PartialEq)]
@@ -15,29 +14,40 @@ pub struct Curve {
     pub decibels: Vec<f64>,
 }
 
-/// A notch as asked, as designed and with rounded coefficients.
-#[derive(Debug, Clone)]
-pub struct NotchResponse<'a> {
-    /// What the filter is.
+/// A region that a curve was asked to stay out of. Ends may be infinite: then it reaches to the edge of the panel.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Region {
+    /// From and to, in hertz.
+    pub hertz: (f64, f64),
+    /// From and to, in decibels.
+    pub decibels: (f64, f64),
+}
+
+/// What a panel shows.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct View<'a> {
+    /// Its title.
     pub title: &'a str,
+    /// From and to, in hertz.
+    pub hertz: (f64, f64),
+    /// From and to, in decibels.
+    pub decibels: (f64, f64),
+}
+
+/// A filter as asked, as designed and with rounded coefficients: the whole range above, two views below.
+#[derive(Debug, Clone)]
+pub struct ResponseFigure<'a> {
     /// As designed.
     pub designed: &'a Curve,
     /// With rounded coefficients; `None` before it is quantized.
     pub rounded: Option<&'a Curve>,
-    /// The −3 dB points asked for, in hertz.
-    pub edges_hz: [f64; 2],
-    /// The null asked for, in hertz.
-    pub center_hz: f64,
-    /// Half the sample rate, in hertz.
-    pub nyquist_hz: f64,
+    /// Where the curves were asked not to be.
+    pub forbidden: &'a [Region],
+    /// The whole range, and two closer views.
+    pub views: [View<'a>; 3],
 }
 
-/// How deep the figure goes, in decibels.
-const FLOOR: f64 = -90.0;
-/// Half power, in decibels.
-const HALF_POWER: f64 = -3.010_299_956_639_812;
-
-impl Figure for NotchResponse<'_> {
+impl Figure for ResponseFigure<'_> {
     fn paint<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), FigureError> {
         let curves = std::iter::once(self.designed).chain(self.rounded);
         for curve in curves {
@@ -59,30 +69,21 @@ impl Figure for NotchResponse<'_> {
         area.drawing.fill(&WHITE).map_err(failed)?;
         let [top, bottom] = area.split_below(400);
         let [left, right] = bottom.split_right_of(640);
-        let names = ("frequency in Hz", "gain in dB");
-        let panel = |title, x: Range<f64>, y: Range<f64>| Panel {
-            title,
-            x_name: names.0,
-            y_name: names.1,
-            x,
-            y,
-        };
-        self.draw_panel(&top, &panel(self.title, 0.0..self.nyquist_hz, FLOOR..6.0))?;
-        let reach = 2.2 * (self.edges_hz[1] - self.edges_hz[0]);
-        let around =
-            (self.center_hz - reach).max(0.0)..(self.center_hz + reach).min(self.nyquist_hz);
-        self.draw_panel(&left, &panel("around the null", around, -60.0..4.0))?;
-        let pass = panel(
-            "pass-band at its own scale",
-            0.0..self.nyquist_hz,
-            -0.05..0.02,
-        );
-        self.draw_panel(&right, &pass)?;
+        for (area, view) in [&top, &left, &right].into_iter().zip(&self.views) {
+            let panel = Panel {
+                title: view.title,
+                x_name: "frequency in Hz",
+                y_name: "gain in dB",
+                x: view.hertz.0..view.hertz.1,
+                y: view.decibels.0..view.decibels.1,
+            };
+            self.draw_panel(area, &panel)?;
+        }
         self.legend(&top)
     }
 }
 
-impl NotchResponse<'_> {
+impl ResponseFigure<'_> {
     fn draw_panel<B: DrawingBackend>(
         &self,
         area: &Area<B>,
@@ -112,26 +113,20 @@ impl NotchResponse<'_> {
         Ok(())
     }
 
-    /// The regions that the asked −3 dB points keep the curve out of: below them outside, above them between.
     fn shade<B: DrawingBackend>(
         &self,
         chart: &mut Chart<'_, B>,
         panel: &Panel<'_>,
     ) -> Result<(), FigureError> {
-        let [low, high] = self.edges_hz;
-        let boxes = [
-            [(panel.x.start, panel.y.start), (low, HALF_POWER)],
-            [(high, panel.y.start), (panel.x.end, HALF_POWER)],
-            [(low, HALF_POWER), (high, panel.y.end)],
-        ];
-        for [from, to] in boxes {
-            let inside = |(x, y): (f64, f64)| {
+        for Region { hertz, decibels } in self.forbidden {
+            let inside = |x: f64, y: f64| {
                 (
                     x.clamp(panel.x.start, panel.x.end),
                     y.clamp(panel.y.start, panel.y.end),
                 )
             };
-            let area = Rectangle::new([inside(from), inside(to)], TEMPLATE.filled());
+            let corners = [inside(hertz.0, decibels.0), inside(hertz.1, decibels.1)];
+            let area = Rectangle::new(corners, TEMPLATE.filled());
             chart.draw_series(std::iter::once(area)).map_err(failed)?;
         }
         Ok(())
@@ -140,15 +135,15 @@ impl NotchResponse<'_> {
     /// In the line of the title, clear of all curves.
     fn legend<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), FigureError> {
         let x = area.width() - 470;
-        let swatch = [area.at(x, 15), area.at(x + 28, 29)];
+        let swatch = [area.at(x, 7), area.at(x + 28, 19)];
         area.drawing
             .draw(&Rectangle::new(swatch, TEMPLATE.filled()))
             .map_err(failed)?;
-        let name = Text::new("not allowed", area.at(x + 36, 14), area.letters(16));
+        let name = Text::new("not allowed", area.at(x + 36, 5), area.letters(16));
         area.drawing.draw(&name).map_err(failed)?;
-        area.entry((x + 155, 14), "designed", SECOND, 5)?;
+        area.entry((x + 155, 5), "designed", SECOND, 5)?;
         if self.rounded.is_some() {
-            area.entry((x + 290, 14), "rounded", FIRST, 2)?;
+            area.entry((x + 290, 5), "rounded", FIRST, 2)?;
         }
         Ok(())
     }

@@ -131,7 +131,7 @@ impl BeforeAfter<'_> {
         };
         let mut chart = panel.chart(area)?;
         panel.mesh(area, &mut chart)?;
-        let dense = samples.len() > 2000;
+        let dense = samples.len() > 8 * COLUMNS;
         let curves = [
             (pair.before, SECOND, "before", 1),
             (pair.after, FIRST, "after", if dense { 1 } else { 2 }),
@@ -167,7 +167,7 @@ impl BeforeAfter<'_> {
         // The legend stands above the curves, in the line of the title.
         for (place, (_, color, name, weight)) in curves.into_iter().enumerate() {
             let x = area.width() - 250 + 115 * place as i32;
-            area.entry((x, 14), name, color, weight + 1)?;
+            area.entry((x, 5), name, color, weight + 1)?;
         }
         Ok(())
     }

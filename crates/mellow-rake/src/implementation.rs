@@ -4,7 +4,6 @@ use crate::datapath::{
     BuildError, Checked, DatapathError, Drive, LinearDatapath, NoisePrediction, SectionWords,
     direct_form_1, predict_noise,
 };
-use crate::design::Design;
 use crate::filter::{Decay, Difference, NotProved, PeakGain, Section, Sections};
 use crate::fixed::{QuantizeError, RoundedTable, round_coefficients};
 use crate::spec::{Fixed, Structure};
@@ -61,13 +60,12 @@ pub enum ImplementError {
     Datapath(#[from] DatapathError),
 }
 
-/// Puts a designed filter on integers.
+/// Puts a designed filter, given as sections, on integers.
 ///
 /// # Errors
 /// [`ImplementError`] names the key and what would fit.
-pub fn implement(design: &Design, fixed: Fixed) -> Result<Implementation, ImplementError> {
-    let rows: Vec<Vec<f64>> = design
-        .sections
+pub fn implement(sections: &Sections, fixed: Fixed) -> Result<Implementation, ImplementError> {
+    let rows: Vec<Vec<f64>> = sections
         .0
         .iter()
         .map(|Section { b, a }| b.iter().chain(a).copied().collect())
@@ -109,7 +107,7 @@ pub fn implement(design: &Design, fixed: Fixed) -> Result<Implementation, Implem
         Structure::DirectForm1 => direct_form_1(&table, words)?,
     }
     .check()?;
-    let predictions = predict(&checked, design);
+    let predictions = predict(&checked, sections);
     Ok(Implementation {
         fixed,
         table,
@@ -119,12 +117,12 @@ pub fn implement(design: &Design, fixed: Fixed) -> Result<Implementation, Implem
     })
 }
 
-fn predict(checked: &Checked, design: &Design) -> Result<Predictions, NotProved> {
+fn predict(checked: &Checked, sections: &Sections) -> Result<Predictions, NotProved> {
     let noise = predict_noise(checked)?;
     let first = LinearDatapath::new(checked, Drive::Input);
     let mut difference = Difference {
         first,
-        second: design.sections.clone(),
+        second: sections.clone(),
     };
     let decay = Decay::prove(&mut difference)?;
     let coefficient_error = decay.impulse(&mut difference).pop().unwrap_or_default();

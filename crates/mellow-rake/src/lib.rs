@@ -20,7 +20,7 @@
 //!     overflow = "saturate"
 //! "#)?;
 //! let design = design::design(&spec)?;
-//! let filter = implementation::implement(&design, spec.fixed.expect("the spec has words"))?;
+//! let filter = implementation::implement(&design.sections, spec.fixed.expect("the spec has words"))?;
 //! assert_eq!(filter.table.rows, [[16131, -27507, 16131, -27507, 15877]]);
 //!
 //! // The integer filter stays within its proved distance from the floating-point reference.

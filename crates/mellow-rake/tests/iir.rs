@@ -1,8 +1,10 @@
 //! Recursive filters against 60-digit truth, against what defines them, and against what was wished.
 
 use mellow_rake::design::DesignError;
-use mellow_rake::design::iir::{EdgeMeaning, Family, IirWish, LARGEST_ORDER, Points, design_iir};
-use mellow_rake::filter::{BandKind, Sections, Transfer, ZerosPolesGain};
+use mellow_rake::design::iir::{IirWish, Points, design_iir};
+use mellow_rake::filter::{
+    BandKind, EdgeMeaning, Family, LARGEST_ORDER, Sections, Transfer, ZerosPolesGain,
+};
 use mellow_rake::units::SampleRate;
 use num_complex::Complex64;
 use proptest::prelude::*;

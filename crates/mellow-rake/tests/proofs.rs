@@ -46,7 +46,7 @@ proptest! {
         let design = notch(center, share * center.min(0.5 - center), rate()).unwrap();
         // Four whole bits: the level is never limited, and can be watched.
         let words = fixed("s16f15", "s28f23", "s18", Rounding::HalfUp, Overflow::Forbid);
-        let filter = implement(&design, words).unwrap();
+        let filter = implement(&design.sections, words).unwrap();
         let bounds = filter.checked.facts().bounds().as_ref().unwrap();
         let (low, high) = bounds.gain.reach(-1.0, 1.0 - 1.0 / 32768.0);
         let error = bounds.error.largest();
@@ -71,7 +71,7 @@ proptest! {
         let design = notch(center, share * center.min(0.5 - center), rate()).unwrap();
         let rounding = Rounding::ALL[rounding];
         let words = fixed("s16f15", "s18f15", "s20", rounding, Overflow::Saturate);
-        let filter = implement(&design, words).unwrap();
+        let filter = implement(&design.sections, words).unwrap();
         let mut noise = NoiseSource::new(seed);
         let input: Vec<i64> = (0..30_000).map(|_| noise.integer(-32768, 32767)).collect();
         let (_, error) = judge(&filter, &design.sections, &input);
@@ -114,7 +114,7 @@ fn norms_of_a_geometric_response_are_exact() {
 fn forbid_needs_the_proof() {
     let design = notch(0.0875, 0.005, rate()).unwrap();
     let refused = implement(
-        &design,
+        &design.sections,
         fixed(
             "s16f15",
             "s16f15",
@@ -129,7 +129,7 @@ fn forbid_needs_the_proof() {
     };
     assert!(error.to_string().contains("2 more whole bits"), "{error}");
     let granted = implement(
-        &design,
+        &design.sections,
         fixed(
             "s16f15",
             "s18f15",
@@ -154,7 +154,7 @@ fn forbid_needs_the_proof() {
     let error = direct_form_1(&table, words).unwrap().check().unwrap_err();
     assert!(error.to_string().contains("does not decay"), "{error}");
     let rounded_away = implement(
-        &notch(0.25, 1e-4, rate()).unwrap(),
+        &notch(0.25, 1e-4, rate()).unwrap().sections,
         fixed(
             "s16f15",
             "s16f15",
@@ -175,7 +175,7 @@ fn forbid_needs_the_proof() {
 fn what_cannot_be_proved_is_said() {
     let design = notch(0.05e-3, 1e-6, rate()).unwrap();
     let filter = implement(
-        &design,
+        &design.sections,
         fixed(
             "s16f15",
             "s16f15",
@@ -195,7 +195,7 @@ fn what_cannot_be_proved_is_said() {
             && made.len() == 6
     );
     let forbid = implement(
-        &design,
+        &design.sections,
         fixed(
             "s16f15",
             "s40f15",

@@ -125,7 +125,7 @@ const BAD: &[Mistake] = &[
     ),
     (
         "kind = \"notch\"",
-        "kind = \"lowpass\"",
+        "kind = \"multiband\"",
         (4, 8, "want.kind"),
         &["not built yet"],
     ),
@@ -234,6 +234,139 @@ fn every_mistake_is_named_with_its_place() {
     }
 }
 
+const LOWPASS: &str = r#"name = "slow"
+sample_rate = "1 kHz"
+[want]
+kind = "lowpass"
+pass_edge = "40 Hz"
+stop_edge = "60 Hz"
+ripple = "0.5 dB"
+attenuation = "50 dB"
+[method]
+design = "elliptic"
+order = "minimum"
+"#;
+
+const BAD_RECURSIVE: &[Mistake] = &[
+    (
+        "pass_edge = \"40 Hz\"",
+        "pass_edge = 40",
+        (5, 13, "want.pass_edge"),
+        &["bare number 40"],
+    ),
+    (
+        "stop_edge = \"60 Hz\"",
+        "stop_edge = \"30 Hz\"",
+        (6, 13, "want.stop_edge"),
+        &["above the pass-band edge, 40 Hz"],
+    ),
+    (
+        "stop_edge = \"60 Hz\"",
+        "",
+        (3, 1, "want.stop_edge"),
+        &["order = \"minimum\" needs both"],
+    ),
+    (
+        "stop_edge",
+        "cutoff = \"50 Hz\"\nstop_edge",
+        (6, 10, "want.cutoff"),
+        &["give one of the two"],
+    ),
+    (
+        "pass_edge",
+        "pass_edges",
+        (5, 1, "want.pass_edges"),
+        &["did you mean `pass_edge`"],
+    ),
+    (
+        "ripple = \"0.5 dB\"",
+        "ripple = \"0 dB\"",
+        (7, 10, "want.ripple"),
+        &["0.000001 dB to 20 dB"],
+    ),
+    (
+        "ripple = \"0.5 dB\"",
+        "",
+        (3, 1, "want.ripple"),
+        &["missing"],
+    ),
+    (
+        "\"50 dB\"",
+        "\"0.1 dB\"",
+        (8, 15, "want.attenuation"),
+        &["more than the ripple"],
+    ),
+    (
+        "\"elliptic\"",
+        "\"eliptic\"",
+        (10, 10, "method.design"),
+        &["did you mean `elliptic`"],
+    ),
+    (
+        "\"elliptic\"",
+        "\"equiripple\"",
+        (10, 10, "method.design"),
+        &["not built yet"],
+    ),
+    ("\"minimum\"", "0", (11, 9, "method.order"), &["1 to 24"]),
+    (
+        "\"minimum\"",
+        "1000000000",
+        (11, 9, "method.order"),
+        &["1 to 24"],
+    ),
+    ("\"minimum\"", "2.5", (11, 9, "method.order"), &["2.5"]),
+    (
+        "\"minimum\"",
+        "5",
+        (6, 13, "want.stop_edge"),
+        &["one kind of edge with a given order"],
+    ),
+    (
+        "order = ",
+        "taps = 5\norder = ",
+        (11, 8, "method.taps"),
+        &["design, order"],
+    ),
+    (
+        "[method]\ndesign = \"elliptic\"\norder = \"minimum\"",
+        "",
+        (1, 1, "method"),
+        &["design = "],
+    ),
+    (
+        "kind = \"lowpass\"\npass_edge = \"40 Hz\"",
+        "kind = \"bandpass\"\npass_edges = [\"60 Hz\", \"40 Hz\"]",
+        (5, 14, "want.pass_edges"),
+        &["the lower edge first"],
+    ),
+];
+
+#[test]
+fn mistakes_in_recursive_filters_are_named_with_their_place() {
+    design(&Spec::parse(LOWPASS).unwrap()).unwrap();
+    for (from, to, (line, column, key), words) in BAD_RECURSIVE {
+        assert!(LOWPASS.contains(from), "{from}");
+        let mut text = LOWPASS.replacen(from, to, 1);
+        if to.contains("bandpass") {
+            text = text.replace(
+                "stop_edge = \"60 Hz\"",
+                "stop_edges = [\"20 Hz\", \"80 Hz\"]",
+            );
+        }
+        let error = Spec::parse(&text).expect_err(to);
+        let message = error.to_string();
+        assert_eq!(
+            (error.line, error.column, error.key.as_str()),
+            (*line, *column, *key),
+            "{message}"
+        );
+        for word in *words {
+            assert!(message.contains(word), "`{word}` is not in: {message}");
+        }
+    }
+}
+
 #[test]
 fn widths_and_q_ask_for_the_same_notch() {
     let by_q = GOOD.replace("width = \"5 Hz\"", "q = 17.5");
@@ -250,7 +383,7 @@ fn widths_and_q_ask_for_the_same_notch() {
 fn every_template_can_be_designed_and_quantized() {
     for kind in KINDS {
         let spec = Spec::parse(template(kind).unwrap()).unwrap();
-        implement(&design(&spec).unwrap(), spec.fixed.unwrap()).unwrap();
+        implement(&design(&spec).unwrap().sections, spec.fixed.unwrap()).unwrap();
     }
     assert_eq!(template("no such kind"), None);
 }
@@ -293,7 +426,7 @@ proptest! {
         match Spec::parse(&text) {
             Ok(spec) => {
                 if let Ok(design) = design(&spec)
-                    && let Ok(filter) = implement(&design, spec.fixed.unwrap())
+                    && let Ok(filter) = implement(&design.sections, spec.fixed.unwrap())
                 {
                     let symbols = mellow_rake::write::Symbols::new(&spec.name);
                     let _ = mellow_rake::write::c::write(&filter.checked, &symbols);

@@ -1,29 +1,58 @@
 //! `mrake demo`
 
 use crate::arguments::{Demo, Language};
-use crate::command::design::Measured;
 use crate::command::generate::{files, write_files};
 use crate::failure::{Failure, Outcome};
 use crate::figures;
 use crate::load::{Loaded, Recording};
-use crate::objects::DesignObject;
+use crate::measured::Measured;
+use crate::objects::{DesignObject, design_object};
 use crate::print;
 use crate::prove::{Proof, prove};
 use mellow_rake::datapath::Simulator;
+use mellow_rake::design::Choice;
 use mellow_rake::signal::tone_amplitude;
 use mellow_rake::units::SampleRate;
 use mellow_rake_figures::{BeforeAfter, Format, SignalPair, draw};
 use mellow_rake_files::write_whole;
 use mellow_rake_rig::Target;
 use serde::Serialize;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
-const MOORING: &[u8] = include_bytes!("../../../../demo/mooring/mooring.csv");
-const PUMP_HUM: &str = include_str!("../../../../demo/mooring/pump_hum.toml");
+/// A recording of the buoy and the filter for it.
+struct Example {
+    name: &'static str,
+    what: &'static str,
+    recording: &'static [u8],
+    recording_file: &'static str,
+    spec: &'static str,
+    spec_file: &'static str,
+    /// The part of the record that the figure shows at its own scale, in seconds.
+    zoom_s: (f64, f64),
+}
+
+const EXAMPLES: [Example; 2] = [
+    Example {
+        name: "mooring",
+        what: "Mooring strain",
+        recording: include_bytes!("../../../../demo/mooring/mooring.csv"),
+        recording_file: "mooring.csv",
+        spec: include_str!("../../../../demo/mooring/pump_hum.toml"),
+        spec_file: "pump_hum.toml",
+        zoom_s: (8.0, 8.5),
+    },
+    Example {
+        name: "breath",
+        what: "Chest-belt respiration",
+        recording: include_bytes!("../../../../demo/breath/breath.csv"),
+        recording_file: "breath.csv",
+        spec: include_str!("../../../../demo/breath/breath.toml"),
+        spec_file: "breath.toml",
+        zoom_s: (40.0, 60.0),
+    },
+];
 /// The hum is measured from here on: the pump runs, and the filter's start is over.
 const SETTLED_S: f64 = 3.0;
-/// The part of the record that the figure shows at its own scale: a snap load.
-const ZOOM_S: (f64, f64) = (8.0, 8.5);
 
 /// The level of the hum.
 #[derive(Serialize)]
@@ -34,55 +63,75 @@ struct Hum {
     after_integer_dbfs: f64,
 }
 
+impl Hum {
+    fn text(&self) -> String {
+        let Hum {
+            frequency_hz,
+            before_dbfs,
+            after_float_dbfs,
+            after_integer_dbfs,
+        } = self;
+        format!(
+            "Hum at {frequency_hz} Hz, from {SETTLED_S} s on\n  before {before_dbfs:.1} dBFS, after \
+             {after_integer_dbfs:.1} dBFS on integers ({after_float_dbfs:.1} in floating point): {:.1} dB less\n\n",
+            before_dbfs - after_integer_dbfs
+        )
+    }
+}
+
 #[derive(Serialize)]
 struct DemoObject<'a> {
     demo: &'static str,
     folder: String,
     files: Vec<String>,
-    hum: Hum,
+    hum: Option<Hum>,
     design: DesignObject,
     proof: &'a Proof,
 }
 
 pub(crate) fn run(options: &Demo) -> Result<Outcome, Failure> {
-    match options.name.as_str() {
-        "mooring" => {}
-        "breath" | "modem" => {
-            return Err(Failure::Call(format!(
-                "the example `{}` needs a kind of filter that is not built yet in this version; there is: mooring",
-                options.name
-            )));
-        }
-        other => {
-            return Err(Failure::Call(format!(
-                "no example `{other}`; there is: mooring"
-            )));
-        }
-    }
+    let names = EXAMPLES.map(|example| example.name).join(", ");
+    let Some(example) = EXAMPLES.iter().find(|example| example.name == options.name) else {
+        let name = &options.name;
+        return Err(Failure::Call(if name == "modem" {
+            format!(
+                "the example `modem` needs a kind of filter that is not built yet; there are: {names}"
+            )
+        } else {
+            format!("no example `{name}`; there are: {names}")
+        }));
+    };
     let folder = options
         .output
         .clone()
-        .unwrap_or_else(|| PathBuf::from("lantern-reef/mooring"));
-    mooring(&folder, options.json)
+        .unwrap_or_else(|| Path::new("lantern-reef").join(example.name));
+    show(example, &folder, options.json)
 }
 
-fn mooring(folder: &Path, json: bool) -> Result<Outcome, Failure> {
-    let measured = Measured::new(Loaded::text(
-        Path::new("demo/mooring/pump_hum.toml"),
-        PUMP_HUM,
-    )?)?;
+fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure> {
+    let Example {
+        name,
+        recording,
+        recording_file,
+        spec,
+        spec_file,
+        zoom_s,
+        ..
+    } = *example;
+    let home = Path::new("demo").join(name);
+    let measured = Measured::new(Loaded::text(&home.join(spec_file), spec)?)?;
     let loaded = &measured.loaded;
     let implementation = loaded.need_implementation("demo")?;
     let rate = loaded.spec.sample_rate;
-    let recording = Recording::bytes(Path::new("demo/mooring/mooring.csv"), MOORING, None, rate)?;
-    let words = recording.words(implementation.fixed.input)?;
+    let samples = Recording::bytes(&home.join(recording_file), recording, None, rate)?;
+    let words = samples.words(implementation.fixed.input)?;
 
     std::fs::create_dir_all(folder).map_err(|source| Failure::Read {
         path: folder.to_owned(),
         source,
     })?;
-    write_whole(&folder.join("mooring.csv"), MOORING)?;
-    write_whole(&folder.join("pump_hum.toml"), PUMP_HUM.as_bytes())?;
+    write_whole(&folder.join(recording_file), recording)?;
+    write_whole(&folder.join(spec_file), spec.as_bytes())?;
     let generated = files(
         &loaded.spec.name,
         &implementation,
@@ -90,24 +139,25 @@ fn mooring(folder: &Path, json: bool) -> Result<Outcome, Failure> {
     )?;
     write_files(folder, &generated)?;
 
-    let before = recording.reals();
+    let before = samples.reals();
     let float = loaded.design.sections.start().run(&before);
-    let integer: Vec<f64> = Simulator::new(&implementation.checked)
-        .run(&words)
-        .iter()
-        .map(|&y| y as f64)
-        .collect();
-    let center = loaded.design.choice.center_hz;
-    let hum = Hum {
-        frequency_hz: center,
-        before_dbfs: level(&before, rate, center),
-        after_float_dbfs: level(&float, rate, center),
-        after_integer_dbfs: level(&integer, rate, center),
+    // Output words in steps of the input word, so that both stand on one scale.
+    let scale = implementation.fixed.output.step() / implementation.fixed.input.step();
+    let output = Simulator::new(&implementation.checked).run(&words);
+    let integer: Vec<f64> = output.iter().map(|&y| y as f64 * scale).collect();
+    let hum = match &loaded.design.choice {
+        Choice::Notch(choice) => Some(Hum {
+            frequency_hz: choice.center_hz,
+            before_dbfs: level(&before, rate, choice.center_hz),
+            after_float_dbfs: level(&float, rate, choice.center_hz),
+            after_integer_dbfs: level(&integer, rate, choice.center_hz),
+        }),
+        _ => None,
     };
 
     figures::response(loaded, Some(&implementation), &folder.join("response.png"))?;
     let figure = BeforeAfter {
-        title: "mooring line, before and after pump_hum on integers",
+        title: &format!("{name}, before and after {} on integers", loaded.spec.name),
         unit: "counts",
         whole: SignalPair {
             start_s: 0.0,
@@ -115,7 +165,7 @@ fn mooring(folder: &Path, json: bool) -> Result<Outcome, Failure> {
             before: &before,
             after: &integer,
         },
-        zoom: ZOOM_S,
+        zoom: zoom_s,
     };
     write_whole(
         &folder.join("before_after.png"),
@@ -124,15 +174,15 @@ fn mooring(folder: &Path, json: bool) -> Result<Outcome, Failure> {
 
     let targets = [Target::HostC, Target::Icarus];
     let proof = prove(loaded, &implementation, Some(&words), &targets, &generated);
-    let mut names: Vec<String> = ["mooring.csv", "pump_hum.toml"].map(str::to_owned).to_vec();
+    let mut names: Vec<String> = [recording_file, spec_file].map(str::to_owned).to_vec();
     names.extend(generated.iter().map(|file| file.name.clone()));
     names.extend(["response.png", "before_after.png", "result.json"].map(str::to_owned));
     let object = DemoObject {
-        demo: "mooring",
+        demo: name,
         folder: folder.display().to_string(),
         files: names,
         hum,
-        design: measured.object(),
+        design: design_object(&measured),
         proof: &proof,
     };
     let result = serde_json::to_string_pretty(&object)?;
@@ -143,23 +193,14 @@ fn mooring(folder: &Path, json: bool) -> Result<Outcome, Failure> {
     if json {
         print::json(&object)?;
     } else {
-        let Hum {
-            before_dbfs,
-            after_float_dbfs,
-            after_integer_dbfs,
-            ..
-        } = object.hum;
+        let hum = object.hum.as_ref().map_or(String::new(), Hum::text);
         print::text(&format!(
-            "Mooring strain, {} samples at {} Hz, {:.0} s\n\n{}\n\
-             Hum at {center} Hz, from {SETTLED_S} s on\n  \
-             before {before_dbfs:.1} dBFS, after {after_integer_dbfs:.1} dBFS on integers \
-             ({after_float_dbfs:.1} in floating point): {:.1} dB less\n\n{}\n\
-             Written to {}:\n  {}\n",
+            "{}, {} samples at {} Hz, {:.0} s\n\n{}\n{hum}{}\nWritten to {}:\n  {}\n",
+            example.what,
             words.len(),
             rate.hertz(),
             words.len() as f64 / rate.hertz(),
             measured.text(),
-            before_dbfs - after_integer_dbfs,
             proof.text(),
             object.folder,
             object

@@ -4,163 +4,87 @@ use crate::arguments::Design;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
 use crate::load::Loaded;
-use crate::objects::{AchievedObject, FLOAT_COST, achieved, design_object, quantized_object};
+use crate::measured::{Measured, Measures};
+use crate::objects::design_object;
 use crate::print::{self, number, table};
-use mellow_rake::analysis::{NotchMeasures, linear_grid, measure_notch};
+use mellow_rake::analysis::{BandMeasures, NotchMeasures};
+use mellow_rake::design::iir::IirChoice;
+use mellow_rake::design::{Choice, NotchChoice};
+use mellow_rake::filter::{EdgeMeaning, Section};
 use mellow_rake::implementation::Implementation;
 use std::fmt::Write;
 
-/// A design with everything measured on it.
-pub(crate) struct Measured {
-    pub(crate) loaded: Loaded,
-    pub(crate) implementation: Option<Implementation>,
-    designed: NotchMeasures,
-    rounded: Option<NotchMeasures>,
-    delay: [f64; 2],
-}
-
 impl Measured {
-    pub(crate) fn new(loaded: Loaded) -> Result<Self, Failure> {
-        let implementation = loaded.implementation()?;
-        let (rate, choice) = (loaded.spec.sample_rate, &loaded.design.choice);
-        let filter = &loaded.design.zeros_poles;
-        let designed = measure_notch(filter, rate, choice.center_hz);
-        let rounded = implementation
-            .as_ref()
-            .map(|implementation| measure_notch(&implementation.rounded, rate, choice.center_hz));
-        let [low, high] = choice.edges_hz;
-        let pass =
-            linear_grid(0.0, low, 4000)
-                .into_iter()
-                .chain(linear_grid(high, rate.nyquist(), 4000));
-        let delay = pass
-            .map(|hz| filter.group_delay(rate.radians(hz)))
-            .fold([f64::MAX, f64::MIN], |[least, most], d| {
-                [least.min(d), most.max(d)]
-            });
-        Ok(Measured {
-            loaded,
-            implementation,
-            designed,
-            rounded,
-            delay,
-        })
-    }
-
-    /// Whether the design is what was asked: a null at the centre, and the −3 dB points where they belong within
-    /// a millionth of the width, or within what f64 can tell apart at this sample rate.
-    pub(crate) fn meets_spec(&self) -> bool {
-        let choice = &self.loaded.design.choice;
-        let floor = 1e3 * f64::EPSILON * self.loaded.spec.sample_rate.hertz();
-        let tolerance = (1e-6 * choice.width_hz).max(floor);
-        let edges = self.designed.edges_3db_hz.iter().zip(choice.edges_hz);
-        self.designed
-            .center_gain_db
-            .is_none_or(|gain| gain < -100.0)
-            && edges
-                .into_iter()
-                .all(|(found, asked)| found.is_some_and(|f| (f - asked).abs() <= tolerance))
-    }
-
-    fn achieved(&self) -> AchievedObject {
-        achieved(&self.designed, Some(self.delay), FLOAT_COST)
-    }
-
-    pub(crate) fn object(&self) -> crate::objects::DesignObject {
-        let quantized = self
-            .implementation
-            .as_ref()
-            .zip(self.rounded.as_ref())
-            .map(|(implementation, measures)| quantized_object(implementation, measures));
-        let Loaded { spec, design, .. } = &self.loaded;
-        design_object(spec, design, self.achieved(), self.meets_spec(), quantized)
-    }
-
     /// Asked beside achieved.
     pub(crate) fn text(&self) -> String {
-        let Loaded { spec, design, .. } = &self.loaded;
-        let choice = &design.choice;
+        let design = &self.loaded.design;
+        let reports: Vec<&Measures> = std::iter::once(&self.designed)
+            .chain(&self.rounded)
+            .collect();
+        let (title, rows) = match &design.choice {
+            Choice::Notch(choice) => (notch_title(choice), notch_rows(choice, &reports)),
+            Choice::Recursive(choice) => (band_title(choice), band_rows(choice, &reports)),
+            _ => unreachable!("every choice has its text"),
+        };
+        let spec = &self.loaded.spec;
         let mut text = format!(
-            "{}: second-order notch at {} Hz, {} Hz between the -3 dB points (q {:.4}), sample rate {} Hz\n\n",
+            "{} at {} Hz: {title}
+
+",
             spec.name,
-            choice.center_hz,
-            choice.width_hz,
-            choice.q,
             spec.sample_rate.hertz()
         );
-        let gain = |gain: Option<f64>| match gain {
-            Some(gain) if gain > -200.0 => format!("{gain:.2}"),
-            _ => "null".to_owned(),
-        };
-        let measures = [Some(&self.designed), self.rounded.as_ref()];
-        let row = |name: &str, asked: String, pick: &dyn Fn(&NotchMeasures) -> String| {
-            let mut row = vec![name.to_owned(), asked];
-            row.extend(measures.iter().flatten().map(|measures| pick(measures)));
-            row
-        };
-        let [low, high] = choice.edges_hz;
-        let edge = |side: usize| move |m: &NotchMeasures| number(m.edges_3db_hz[side], 4);
-        let rows = [
-            row(
-                "deepest point, Hz",
-                format!("{:.4}", choice.center_hz),
-                &|m| format!("{:.4}", m.null_hz),
-            ),
-            row("gain at the centre, dB", "null".to_owned(), &|m| {
-                gain(m.center_gain_db)
-            }),
-            row("lower -3 dB point, Hz", format!("{low:.4}"), &edge(0)),
-            row("upper -3 dB point, Hz", format!("{high:.4}"), &edge(1)),
-            row("width, Hz", format!("{:.4}", choice.width_hz), &|m| {
-                number(m.width_hz, 4)
-            }),
-            row("lower -6 dB point, Hz", "-".to_owned(), &|m| {
-                number(m.edges_6db_hz[0], 4)
-            }),
-            row("upper -6 dB point, Hz", "-".to_owned(), &|m| {
-                number(m.edges_6db_hz[1], 4)
-            }),
-            row("gain at 0 Hz, dB", "0".to_owned(), &|m| {
-                signed(m.dc_gain_db)
-            }),
-            row("gain at Nyquist, dB", "0".to_owned(), &|m| {
-                signed(m.nyquist_gain_db)
-            }),
-            row("largest gain, dB", "0".to_owned(), &|m| {
-                signed(m.peak_gain_db)
-            }),
-        ];
         let header = ["measured on the response", "asked", "designed", "rounded"];
-        text.push_str(&table(
-            &header[..if self.rounded.is_some() { 4 } else { 3 }],
-            &rows,
-        ));
-        let [least, most] = self.delay;
-        let _ = writeln!(
-            text,
-            "\n  group delay outside the -3 dB points: {least:.3} to {most:.3} samples\n  \
-             null: below -200 dB; -3 dB means half power, -6 dB half amplitude"
-        );
-        let _ = writeln!(
-            text,
-            "  {}",
-            if self.meets_spec() {
-                "as designed: meets the spec"
-            } else {
-                "as designed: MISSES THE SPEC"
+        text.push_str(&table(&header[..2 + reports.len()], &rows));
+        text.push('\n');
+        if let Some([least, most]) = self.delay {
+            let _ = writeln!(
+                text,
+                "  group delay in the pass-band: {least:.3} to {most:.3} samples"
+            );
+        }
+        text.push_str("  null: below -200 dB; -3 dB means half power, -6 dB half amplitude\n");
+        let verdict = if self.meets_spec() { "meets" } else { "MISSES" };
+        let _ = writeln!(text, "  as designed: {verdict} the spec");
+        match self.rounded_excess_db() {
+            Some(0.0) => text.push_str("  with rounded coefficients: keeps the template\n"),
+            Some(excess) => {
+                let _ = writeln!(
+                    text,
+                    "  with rounded coefficients: exceeds the template by {excess:.4} dB"
+                );
             }
+            None => {}
+        }
+        text.push_str(
+            "\nCoefficients, y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2]\n",
         );
-        let section = &design.sections.0[0];
-        let _ = write!(
-            text,
-            "\nCoefficients, y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2]\n  \
-             b {:?} {:?} {:?}\n  a 1 {:?} {:?}\n",
-            section.b[0], section.b[1], section.b[2], section.a[0], section.a[1]
-        );
+        for Section {
+            b: [b0, b1, b2],
+            a: [a1, a2],
+        } in &design.sections.0
+        {
+            let _ = writeln!(text, "  b {b0:?} {b1:?} {b2:?}\n  a 1 {a1:?} {a2:?}");
+        }
         if let Some(implementation) = &self.implementation {
             text.push_str(&words(implementation));
         }
         text
+    }
+}
+
+/// A row of the table: one figure of every report.
+fn row<M>(name: &str, asked: &str, reports: &[&M], pick: impl Fn(&M) -> String) -> Vec<String> {
+    let mut row = vec![name.to_owned(), asked.to_owned()];
+    row.extend(reports.iter().map(|report| pick(report)));
+    row
+}
+
+/// A gain in decibels, or that there is none.
+fn gain(gain: Option<f64>) -> String {
+    match gain {
+        Some(gain) if gain > -200.0 => signed(gain),
+        _ => "null".to_owned(),
     }
 }
 
@@ -172,6 +96,147 @@ fn signed(gain: f64) -> String {
     } else {
         text
     }
+}
+
+fn notch_title(choice: &NotchChoice) -> String {
+    let NotchChoice {
+        center_hz,
+        width_hz,
+        q,
+        ..
+    } = choice;
+    format!(
+        "second-order notch at {center_hz} Hz, {width_hz} Hz between the -3 dB points (q {q:.4})"
+    )
+}
+
+fn notch_rows(choice: &NotchChoice, reports: &[&Measures]) -> Vec<Vec<String>> {
+    let reports: Vec<&NotchMeasures> = reports
+        .iter()
+        .filter_map(|report| match report {
+            Measures::Notch(measures) => Some(measures),
+            Measures::Bands(_) => None,
+        })
+        .collect();
+    let hertz = |value: f64| format!("{value:.4}");
+    let [low, high] = choice.edges_hz.map(hertz);
+    let edge = |side: usize| move |m: &NotchMeasures| number(m.edges_3db_hz[side], 4);
+    let half = |side: usize| move |m: &NotchMeasures| number(m.edges_6db_hz[side], 4);
+    vec![
+        row(
+            "deepest point, Hz",
+            &hertz(choice.center_hz),
+            &reports,
+            |m| hertz(m.null_hz),
+        ),
+        row("gain at the centre, dB", "null", &reports, |m| {
+            gain(m.center_gain_db)
+        }),
+        row("lower -3 dB point, Hz", &low, &reports, edge(0)),
+        row("upper -3 dB point, Hz", &high, &reports, edge(1)),
+        row("width, Hz", &hertz(choice.width_hz), &reports, |m| {
+            number(m.width_hz, 4)
+        }),
+        row("lower -6 dB point, Hz", "-", &reports, half(0)),
+        row("upper -6 dB point, Hz", "-", &reports, half(1)),
+        row("gain at 0 Hz, dB", "0", &reports, |m| signed(m.dc_gain_db)),
+        row("gain at Nyquist, dB", "0", &reports, |m| {
+            signed(m.nyquist_gain_db)
+        }),
+        row("largest gain, dB", "0", &reports, |m| {
+            signed(m.peak_gain_db)
+        }),
+    ]
+}
+
+/// "0.6 Hz", or "5 Hz and 15 Hz"
+fn edges(edges: &[f64]) -> String {
+    edges
+        .iter()
+        .map(|hz| format!("{hz} Hz"))
+        .collect::<Vec<_>>()
+        .join(" and ")
+}
+
+fn band_title(choice: &IirChoice) -> String {
+    let IirChoice {
+        kind,
+        family,
+        order,
+        ..
+    } = choice;
+    let smallest = if choice.order_is_smallest {
+        ", the smallest that keeps the template"
+    } else {
+        ""
+    };
+    let at = edges(&choice.edges_hz);
+    let meaning = match choice.meaning {
+        EdgeMeaning::HalfPower => format!("-3 dB at {at}"),
+        EdgeMeaning::RippleEnd => format!("the ripple ends exactly at {at}"),
+        EdgeMeaning::StopBegin => format!("the stop-band begins exactly at {at}"),
+    };
+    format!(
+        "{family} {} of order {order}{smallest};\n  {meaning}",
+        kind.as_str()
+    )
+}
+
+fn band_rows(choice: &IirChoice, reports: &[&Measures]) -> Vec<Vec<String>> {
+    let reports: Vec<&BandMeasures> = reports
+        .iter()
+        .filter_map(|report| match report {
+            Measures::Bands(measures) => Some(measures),
+            Measures::Notch(_) => None,
+        })
+        .collect();
+    let asked = |level: Option<f64>| level.map_or("-".to_owned(), |level| format!("{level}"));
+    let mut rows = Vec::new();
+    if let Some(pass) = &choice.pass_hz {
+        let name = format!("ripple to {}, dB", edges(pass));
+        rows.push(row(&name, &asked(choice.ripple_db), &reports, |m| {
+            number(m.passband_ripple_db, 4)
+        }));
+    }
+    if let Some(stop) = &choice.stop_hz {
+        let name = format!("attenuation from {}, dB", edges(stop));
+        let asked = asked(choice.attenuation_db);
+        rows.push(row(&name, &asked, &reports, |m| {
+            number(m.stopband_attenuation_db, 2)
+        }));
+        rows.push(row("  worst at, Hz", "-", &reports, |m| {
+            number(m.worst_stop_hz, 4)
+        }));
+    }
+    let sides: &[&str] = if choice.kind.is_band() {
+        &["lower ", "upper "]
+    } else {
+        &[""]
+    };
+    for (side, name) in sides.iter().enumerate() {
+        let asked = match choice.meaning {
+            EdgeMeaning::HalfPower => format!("{}", choice.edges_hz[side]),
+            _ => "-".to_owned(),
+        };
+        let three = format!("{name}-3 dB point, Hz");
+        rows.push(row(&three, &asked, &reports, |m| {
+            number(m.edges_3db_hz[side], 4)
+        }));
+        let six = format!("{name}-6 dB point, Hz");
+        rows.push(row(&six, "-", &reports, |m| {
+            number(m.edges_6db_hz[side], 4)
+        }));
+    }
+    rows.push(row("gain at 0 Hz, dB", "-", &reports, |m| {
+        gain(m.dc_gain_db)
+    }));
+    rows.push(row("gain at Nyquist, dB", "-", &reports, |m| {
+        gain(m.nyquist_gain_db)
+    }));
+    rows.push(row("largest gain, dB", "0", &reports, |m| {
+        signed(m.peak_gain_db)
+    }));
+    rows
 }
 
 /// The fixed-point side of a design.
@@ -208,6 +273,7 @@ fn words(implementation: &Implementation) -> String {
     match checked.facts().bounds() {
         Ok(bounds) => {
             let full = fixed.output.maximum() as f64 * lsb;
+            let count = table.rows.len();
             for reach in &bounds.reaches {
                 let act = if reach.safe {
                     "cannot act: proved"
@@ -216,8 +282,13 @@ fn words(implementation: &Implementation) -> String {
                 };
                 let _ = writeln!(
                     text,
-                    "  worst-case level before the output limit: {:.4} to {:.4}, {:.2} times full scale; \
+                    "  worst-case level before the limit{}: {:.4} to {:.4}, {:.2} times full scale; \
                      {} {act}",
+                    if count > 1 {
+                        format!(" of section {}", reach.pass + 1)
+                    } else {
+                        String::new()
+                    },
                     reach.low,
                     reach.high,
                     reach.high.max(-reach.low) / full,
@@ -257,7 +328,7 @@ pub(crate) fn run(options: &Design) -> Result<Outcome, Failure> {
         eprintln!("{} written", path.display());
     }
     if options.json {
-        print::json(&measured.object())?;
+        print::json(&design_object(&measured))?;
     } else {
         print::text(&measured.text())?;
     }

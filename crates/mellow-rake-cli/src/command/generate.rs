@@ -1,10 +1,10 @@
 //! `mrake generate`
 
 use crate::arguments::{Generate, Language};
-use crate::command::design::Measured;
 use crate::failure::{Failure, Outcome};
 use crate::load::Loaded;
-use crate::objects::DesignObject;
+use crate::measured::Measured;
+use crate::objects::{DesignObject, design_object};
 use crate::print;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::spec::Name;
@@ -74,7 +74,7 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             }
         };
         let files = files.iter().map(object).collect();
-        let design = Measured::new(loaded)?.object();
+        let design = design_object(&Measured::new(loaded)?);
         print::json(&GenerateObject {
             folder,
             files,

@@ -5,7 +5,9 @@
 use mellow_rake::datapath::{
     Checked, Datapath, Operation, SectionWords, direct_form_1, fir_direct,
 };
+use mellow_rake::design::iir::{IirWish, Points, design_iir};
 use mellow_rake::design::notch;
+use mellow_rake::filter::{BandKind, EdgeMeaning, Family, Sections};
 use mellow_rake::fixed::{Overflow, RoundedTable, Rounding, WordFormat, round_coefficients};
 use mellow_rake::spec::Name;
 use mellow_rake::units::SampleRate;
@@ -29,6 +31,27 @@ pub fn notch_row(center: f64, width: f64) -> Vec<f64> {
     let design = notch(center, width, SampleRate::from_hertz(1.0).unwrap()).unwrap();
     let section = design.sections.0[0];
     section.b.into_iter().chain(section.a).collect()
+}
+
+/// An elliptic band-pass of order 12: six sections.
+pub fn band_rows() -> Vec<Vec<f64>> {
+    let wish = IirWish {
+        kind: BandKind::Bandpass,
+        family: Family::Elliptic,
+        points: Points::Recipe {
+            meaning: EdgeMeaning::RippleEnd,
+            edges: vec![0.26, 0.3],
+            order: 12,
+        },
+        ripple_db: Some(0.5),
+        attenuation_db: Some(60.0),
+    };
+    let (_, filter) = design_iir(&wish, SampleRate::from_hertz(1.0).unwrap()).unwrap();
+    let sections = Sections::from_zeros_poles(&filter).0;
+    sections
+        .iter()
+        .map(|section| section.b.into_iter().chain(section.a).collect())
+        .collect()
 }
 
 pub fn table(rows: &[Vec<f64>], format: &str) -> RoundedTable {
@@ -96,6 +119,14 @@ pub fn cases() -> Vec<Case> {
             direct_form_1(
                 &table(&harmonics, "s18"),
                 words("s12f11", "s20f17", Rounding::HalfEven, saturate),
+            )
+            .unwrap(),
+        ),
+        (
+            "band",
+            direct_form_1(
+                &table(&band_rows(), "s24"),
+                words("s16f15", "s24f21", Rounding::HalfUp, saturate),
             )
             .unwrap(),
         ),

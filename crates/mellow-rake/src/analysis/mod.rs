@@ -1,7 +1,10 @@
 //! What a filter does, measured on the response that came out and not on the numbers that went in.
 
+mod band_measures;
 mod notch_measures;
+mod search;
 
+pub use band_measures::{BandMeasures, Bands, measure_bands};
 pub use notch_measures::{NotchMeasures, measure_notch};
 
 use crate::filter::Transfer;

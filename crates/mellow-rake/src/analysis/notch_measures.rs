@@ -1,5 +1,6 @@
 //! The quality of a notch as numbers.
 
+use super::search::{bisect, golden};
 use crate::filter::Transfer;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
@@ -74,8 +75,9 @@ pub fn measure_notch(filter: &dyn Transfer, rate: SampleRate, center_hz: f64) ->
         .fold(0.0, f64::max);
 
     let edges = |level: f64| {
-        [0.0, nyquist]
-            .map(|outside| (gain(outside) > level).then(|| bisect(null_hz, outside, level, &gain)))
+        [0.0, nyquist].map(|outside| {
+            (gain(outside) > level).then(|| bisect(null_hz, outside, &|hz| gain(hz) >= level))
+        })
     };
     let edges_3db_hz = edges(peak * 0.5f64.sqrt());
     let level = |ratio: f64| (ratio > 0.0).then(|| decibels(ratio));
@@ -92,33 +94,6 @@ pub fn measure_notch(filter: &dyn Transfer, rate: SampleRate, center_hz: f64) ->
         nyquist_gain_db: decibels(gain(nyquist)),
         peak_gain_db: decibels(peak),
     }
-}
-
-/// The place of the smallest value between `low` and `high`, by golden section.
-fn golden(mut low: f64, mut high: f64, value: &dyn Fn(f64) -> f64) -> f64 {
-    const SHARE: f64 = 0.618_033_988_749_894_9;
-    for _ in 0..90 {
-        let (a, b) = (high - SHARE * (high - low), low + SHARE * (high - low));
-        if value(a) < value(b) {
-            high = b;
-        } else {
-            low = a;
-        }
-    }
-    f64::midpoint(low, high)
-}
-
-/// The place between `inside` (below `level`) and `outside` (above it) where the gain crosses `level`.
-fn bisect(mut inside: f64, mut outside: f64, level: f64, gain: &dyn Fn(f64) -> f64) -> f64 {
-    for _ in 0..100 {
-        let middle = f64::midpoint(inside, outside);
-        if gain(middle) < level {
-            inside = middle;
-        } else {
-            outside = middle;
-        }
-    }
-    f64::midpoint(inside, outside)
 }
 
 #[cfg(test)]

@@ -3,17 +3,28 @@
 pub mod iir;
 mod notch;
 
-pub use notch::{NotchChoice, notch};
+pub use notch::{NotchChoice, NotchDesign, notch};
 
-use crate::filter::{BandKind, Sections, ZerosPolesGain};
-use crate::spec::{Spec, Want};
-use iir::Family;
+use crate::filter::{BandKind, Family, Sections, ZerosPolesGain};
+use crate::spec::{RecursiveEdges, Spec, Want};
+use crate::units::{Frequency, Level};
+use iir::{IirChoice, IirWish, Points, design_iir};
+
+/// What was decided before anything was computed.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub enum Choice {
+    /// A second-order notch.
+    Notch(NotchChoice),
+    /// A recursive filter through an analogue prototype.
+    Recursive(IirChoice),
+}
 
 /// A filter as designed, with the choices that led to it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Design {
     /// What was decided before anything was computed.
-    pub choice: NotchChoice,
+    pub choice: Choice,
     /// Zeros, poles and gain.
     pub zeros_poles: ZerosPolesGain,
     /// The same filter as second-order sections.
@@ -160,11 +171,63 @@ pub enum DesignError {
 /// # Errors
 /// [`DesignError`] when the wish has no filter.
 pub fn design(spec: &Spec) -> Result<Design, DesignError> {
-    let Want::Notch { center, width } = spec.want;
-    let center_hz = center.hertz(spec.sample_rate);
-    notch(
-        center_hz,
-        width.hertz(center_hz, spec.sample_rate),
-        spec.sample_rate,
-    )
+    let rate = spec.sample_rate;
+    match &spec.want {
+        Want::Notch { center, width } => {
+            let center_hz = center.hertz(rate);
+            notch(center_hz, width.hertz(center_hz, rate), rate).map(Design::from)
+        }
+        Want::Recursive(wish) => {
+            let hertz = |edges: &[Frequency]| {
+                edges
+                    .iter()
+                    .map(|edge| edge.hertz(rate))
+                    .collect::<Vec<_>>()
+            };
+            let points = match &wish.edges {
+                RecursiveEdges::Template { pass, stop } => Points::Template {
+                    pass: hertz(pass),
+                    stop: hertz(stop),
+                },
+                RecursiveEdges::Recipe {
+                    meaning,
+                    edges,
+                    order,
+                } => Points::Recipe {
+                    meaning: *meaning,
+                    edges: hertz(edges),
+                    order: *order,
+                },
+            };
+            let wish = IirWish {
+                kind: wish.kind,
+                family: wish.family,
+                points,
+                ripple_db: wish.ripple.map(Level::decibels),
+                attenuation_db: wish.attenuation.map(Level::decibels),
+            };
+            let (choice, zeros_poles) = design_iir(&wish, rate)?;
+            let sections = Sections::from_zeros_poles(&zeros_poles);
+            Ok(Design {
+                choice: Choice::Recursive(choice),
+                zeros_poles,
+                sections,
+            })
+        }
+    }
+}
+
+impl From<NotchDesign> for Design {
+    fn from(notch: NotchDesign) -> Self {
+        let NotchDesign {
+            choice,
+            zeros_poles,
+            sections,
+        } = notch;
+        Design {
+            choice: Choice::Notch(choice),
+            zeros_poles,
+            sections,
+        }
+    }
 }

@@ -1,6 +1,6 @@
 //! The second-order notch.
 
-use super::{Design, DesignError};
+use super::DesignError;
 use crate::filter::{Section, Sections, ZerosPolesGain};
 use crate::units::SampleRate;
 use num_complex::Complex64;
@@ -17,6 +17,17 @@ pub struct NotchChoice {
     /// Where the −3 dB points fall, in hertz. They lie evenly on the warped scale of the bilinear
     /// transform, not evenly around the centre.
     pub edges_hz: [f64; 2],
+}
+
+/// A notch as designed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NotchDesign {
+    /// What it is to be.
+    pub choice: NotchChoice,
+    /// Zeros, poles and gain.
+    pub zeros_poles: ZerosPolesGain,
+    /// The same filter as one second-order section.
+    pub sections: Sections,
 }
 
 /// A notch with an exact null at `center_hz` and half power at two points exactly `width_hz` apart.
@@ -45,7 +56,7 @@ pub struct NotchChoice {
 /// }
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub fn notch(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<Design, DesignError> {
+pub fn notch(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<NotchDesign, DesignError> {
     let nyquist_hz = rate.nyquist();
     // Written so that a NaN is refused too.
     if !(center_hz > 0.0 && center_hz < nyquist_hz) {
@@ -103,7 +114,7 @@ pub fn notch(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<Design, 
         q: center_hz / width_hz,
         edges_hz,
     };
-    Ok(Design {
+    Ok(NotchDesign {
         choice,
         zeros_poles,
         sections: Sections(vec![section]),

@@ -9,7 +9,7 @@ mod pairing;
 mod sections;
 mod zeros_poles;
 
-pub use band::BandKind;
+pub use band::{BandKind, EdgeMeaning, Family, LARGEST_ORDER};
 pub use decay::{Decay, LinearSystem, NotProved, PeakGain};
 pub use difference::Difference;
 pub use sections::{RunningSections, Section, Sections};

@@ -107,7 +107,11 @@ impl Sections {
                         }
                     }
                 };
-                let [b1, b2] = zeros.map_or([0.0; 2], Group::polynomial);
+                let [b1, mut b2] = zeros.map_or([0.0; 2], Group::polynomial);
+                // Zeros meant to lie on the unit circle lie there: the section is exactly symmetric.
+                if (b2 - 1.0).abs() <= 8.0 * f64::EPSILON {
+                    b2 = 1.0;
+                }
                 (
                     group.radius(),
                     Section {

@@ -6,12 +6,14 @@
 mod error;
 mod name;
 mod read;
+mod read_recursive;
 mod template;
 
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
 pub use template::{KINDS, template};
 
+use crate::filter::{BandKind, EdgeMeaning, Family};
 use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 use crate::units::{Frequency, Level, SampleRate};
 
@@ -47,7 +49,7 @@ pub struct Spec {
 }
 
 /// The filter that is wanted.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub enum Want {
     /// A second-order notch.
@@ -57,6 +59,44 @@ pub enum Want {
         /// How wide it is.
         width: NotchWidth,
     },
+    /// A recursive low-pass, high-pass, band-pass or band-stop filter.
+    Recursive(Recursive),
+}
+
+/// A recursive filter: `[want]` and `[method]` together.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Recursive {
+    /// What is let through.
+    pub kind: BandKind,
+    /// The family.
+    pub family: Family,
+    /// Which edges are given.
+    pub edges: RecursiveEdges,
+    /// Pass-band ripple, peak to peak.
+    pub ripple: Option<Level>,
+    /// Stop-band attenuation.
+    pub attenuation: Option<Level>,
+}
+
+/// The edges that a recursive filter is asked for by.
+#[derive(Debug, Clone, PartialEq)]
+pub enum RecursiveEdges {
+    /// Pass-band and stop-band; the order is to be the smallest.
+    Template {
+        /// `pass_edge` or `pass_edges`.
+        pass: Vec<Frequency>,
+        /// `stop_edge` or `stop_edges`.
+        stop: Vec<Frequency>,
+    },
+    /// One kind of edge and an order.
+    Recipe {
+        /// Which points of the response they are.
+        meaning: EdgeMeaning,
+        /// The edges.
+        edges: Vec<Frequency>,
+        /// All poles of the digital filter.
+        order: usize,
+    },
 }
 
 impl Want {
@@ -64,6 +104,7 @@ impl Want {
     pub fn kind(&self) -> &'static str {
         match self {
             Want::Notch { .. } => "notch",
+            Want::Recursive(wish) => wish.kind.as_str(),
         }
     }
 }

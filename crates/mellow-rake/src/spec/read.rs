@@ -1,6 +1,8 @@
 //! Reading a spec: TOML with the place of every key and value.
 
+use super::read_recursive::recursive;
 use super::{Fixed, Name, NotchWidth, Problem, Spec, SpecError, Structure, Verify, Want};
+use crate::filter::BandKind;
 use crate::fixed::{Overflow, Rounding};
 use crate::units::{Frequency, Level, SampleRate};
 use std::ops::Range;
@@ -9,7 +11,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 const WORD_FORMS: &str = "a word format in quotes, as \"s16f15\" or \"Q15\"";
-const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
+pub(super) const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
      \"628 rad/s\", \"0.25 fs\" (a fraction of the sample rate), \"0.5 pi rad/sample\"";
 /// Kinds of the grammar; those not in the match of [`want`] are not built yet.
 const KINDS: [&str; 14] = [
@@ -30,12 +32,12 @@ const KINDS: [&str; 14] = [
 ];
 
 /// A text and the way from a byte offset to its line and column.
-struct Source<'a> {
+pub(super) struct Source<'a> {
     text: &'a str,
 }
 
 impl Source<'_> {
-    fn error(&self, at: usize, key: &str, problem: impl Into<Problem>) -> SpecError {
+    pub(super) fn error(&self, at: usize, key: &str, problem: impl Into<Problem>) -> SpecError {
         let mut at = at.min(self.text.len());
         while !self.text.is_char_boundary(at) {
             at -= 1;
@@ -53,7 +55,7 @@ impl Source<'_> {
 }
 
 /// One table of the spec, with its known keys.
-struct Keys<'a> {
+pub(super) struct Keys<'a> {
     source: &'a Source<'a>,
     table: &'a DeTable<'a>,
     /// "" at the top, "want." inside `[want]`.
@@ -63,16 +65,16 @@ struct Keys<'a> {
 }
 
 /// A value and where it stands.
-struct Found<'a> {
+pub(super) struct Found<'a> {
     source: &'a Source<'a>,
-    key: String,
-    value: &'a DeValue<'a>,
+    pub(super) key: String,
+    pub(super) value: &'a DeValue<'a>,
     span: Range<usize>,
 }
 
 impl<'a> Keys<'a> {
     /// The table, after refusing every key that is not known.
-    fn new(
+    pub(super) fn new(
         source: &'a Source<'a>,
         table: &'a DeTable<'a>,
         prefix: &'static str,
@@ -98,7 +100,11 @@ impl<'a> Keys<'a> {
         })
     }
 
-    fn find(&self, key: &'static str) -> Option<Found<'a>> {
+    pub(super) fn source(&self) -> &'a Source<'a> {
+        self.source
+    }
+
+    pub(super) fn find(&self, key: &'static str) -> Option<Found<'a>> {
         let value: &'a Spanned<DeValue<'a>> = self.table.get(key)?;
         let key = format!("{}{key}", self.prefix);
         Some(Found {
@@ -109,18 +115,22 @@ impl<'a> Keys<'a> {
         })
     }
 
-    fn need(&self, key: &'static str, accepted: &'static str) -> Result<Found<'a>, SpecError> {
+    pub(super) fn need(
+        &self,
+        key: &'static str,
+        accepted: &'static str,
+    ) -> Result<Found<'a>, SpecError> {
         self.find(key).ok_or_else(|| self.missing(key, accepted))
     }
 
-    fn missing(&self, key: &'static str, accepted: &'static str) -> SpecError {
+    pub(super) fn missing(&self, key: &'static str, accepted: &'static str) -> SpecError {
         let key = format!("{}{key}", self.prefix);
         self.source
             .error(self.at, &key, Problem::Missing { accepted })
     }
 
     /// A table in this one.
-    fn table(
+    pub(super) fn table(
         &self,
         key: &'static str,
         prefix: &'static str,
@@ -139,11 +149,22 @@ impl<'a> Keys<'a> {
 }
 
 impl<'a> Found<'a> {
-    fn error(&self, problem: impl Into<Problem>) -> SpecError {
+    /// An element of this array, under the same key.
+    pub(super) fn element(&self, value: &'a Spanned<DeValue<'a>>) -> Found<'a> {
+        let key = self.key.clone();
+        Found {
+            source: self.source,
+            key,
+            value: value.get_ref(),
+            span: value.span(),
+        }
+    }
+
+    pub(super) fn error(&self, problem: impl Into<Problem>) -> SpecError {
         self.source.error(self.span.start, &self.key, problem)
     }
 
-    fn wrong_type(&self, accepted: &'static str) -> SpecError {
+    pub(super) fn wrong_type(&self, accepted: &'static str) -> SpecError {
         let found = match self.value {
             DeValue::String(text) => {
                 format!("the text \"{}\"", text.chars().take(60).collect::<String>())
@@ -158,14 +179,14 @@ impl<'a> Found<'a> {
         self.error(Problem::Type { found, accepted })
     }
 
-    fn text(&self, accepted: &'static str) -> Result<&'a str, SpecError> {
+    pub(super) fn text(&self, accepted: &'static str) -> Result<&'a str, SpecError> {
         match self.value {
             DeValue::String(text) => Ok(text),
             _ => Err(self.wrong_type(accepted)),
         }
     }
 
-    fn number(&self, accepted: &'static str) -> Result<f64, SpecError> {
+    pub(super) fn number(&self, accepted: &'static str) -> Result<f64, SpecError> {
         let text = match self.value {
             DeValue::Integer(number) => number.as_str(),
             DeValue::Float(number) => number.as_str(),
@@ -175,7 +196,7 @@ impl<'a> Found<'a> {
     }
 
     /// A quantity or format in a string.
-    fn parse<T: FromStr>(&self, accepted: &'static str) -> Result<T, SpecError>
+    pub(super) fn parse<T: FromStr>(&self, accepted: &'static str) -> Result<T, SpecError>
     where
         Problem: From<T::Err>,
     {
@@ -185,7 +206,7 @@ impl<'a> Found<'a> {
     }
 
     /// One of a list of words.
-    fn choice<T: Copy>(&self, choices: &[(&'static str, T)]) -> Result<T, SpecError> {
+    pub(super) fn choice<T: Copy>(&self, choices: &[(&'static str, T)]) -> Result<T, SpecError> {
         let text = self.text("one word of a list, in quotes")?;
         let words: Vec<&'static str> = choices.iter().map(|(word, _)| *word).collect();
         choices
@@ -234,7 +255,6 @@ pub(super) fn spec(text: &str) -> Result<Spec, SpecError> {
     let forms = "a sample rate with its unit in quotes, as \"1 kHz\"";
     let sample_rate: SampleRate = top.need("sample_rate", forms)?.parse(forms)?;
     let want = want(&top, sample_rate)?;
-    method(&top)?;
     Ok(Spec {
         name,
         sample_rate,
@@ -257,14 +277,30 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
         prefix: "want.",
         at: found.span.start,
     };
-    let kind = kinds.need("kind", "\"notch\"")?;
+    let kind = kinds.need(
+        "kind",
+        "\"notch\", \"lowpass\", \"highpass\", \"bandpass\" or \"bandstop\"",
+    )?;
     let choice = kind.choice(&KINDS.map(|kind| (kind, kind)))?;
+    let band = [
+        BandKind::Lowpass,
+        BandKind::Highpass,
+        BandKind::Bandpass,
+        BandKind::Bandstop,
+    ]
+    .into_iter()
+    .find(|band| band.as_str() == choice);
+    if let Some(band) = band {
+        return recursive(top, table, found.span.start, band, rate).map(Want::Recursive);
+    }
     if choice != "notch" {
+        let built = "notch, lowpass, highpass, bandpass, bandstop";
         return Err(kind.error(Problem::NotBuilt {
             found: choice.to_owned(),
-            built: "notch",
+            built,
         }));
     }
+    method(top)?;
     let known = ["kind", "center", "width", "q"];
     let keys = Keys::new(top.source, table, "want.", found.span.start, &known)?;
     let found = keys.need("center", FREQUENCY_FORMS)?;
@@ -305,7 +341,7 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
 }
 
 /// Refuses frequencies that do not lie strictly between zero and the Nyquist frequency.
-fn below_nyquist(
+pub(super) fn below_nyquist(
     found: &Found<'_>,
     frequency: Frequency,
     rate: SampleRate,

@@ -7,6 +7,6 @@ mod prototype;
 mod transform;
 mod wish;
 
-pub use prototype::{Family, Prototype};
+pub use prototype::Prototype;
 pub use transform::{Shape, digital};
-pub use wish::{EdgeMeaning, Edges, IirChoice, IirWish, LARGEST_ORDER, Points, design_iir};
+pub use wish::{Edges, IirChoice, IirWish, Points, design_iir};

@@ -2,65 +2,10 @@
 
 use super::bessel;
 use super::elliptic_functions::Modulus;
+use crate::filter::Family;
 use crate::filter::complex::modulus;
 use num_complex::Complex64;
-use serde::Serialize;
 use std::f64::consts::PI;
-use std::fmt;
-
-/// A family of filters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Family {
-    /// Maximally flat at the middle of the pass-band.
-    Butterworth,
-    /// Equal ripple in the pass-band.
-    Chebyshev1,
-    /// Equal ripple in the stop-band.
-    Chebyshev2,
-    /// Equal ripple in both.
-    Elliptic,
-    /// Maximally flat delay (of the analogue prototype).
-    Bessel,
-}
-
-impl Family {
-    /// All families.
-    pub const ALL: [Family; 5] = [
-        Family::Butterworth,
-        Family::Chebyshev1,
-        Family::Chebyshev2,
-        Family::Elliptic,
-        Family::Bessel,
-    ];
-
-    /// The word for it in spec files.
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Family::Butterworth => "butterworth",
-            Family::Chebyshev1 => "chebyshev1",
-            Family::Chebyshev2 => "chebyshev2",
-            Family::Elliptic => "elliptic",
-            Family::Bessel => "bessel",
-        }
-    }
-
-    /// Whether the pass-band ripple shapes the filter.
-    pub fn needs_ripple(self) -> bool {
-        matches!(self, Family::Chebyshev1 | Family::Elliptic)
-    }
-
-    /// Whether the stop-band attenuation shapes the filter.
-    pub fn needs_attenuation(self) -> bool {
-        matches!(self, Family::Chebyshev2 | Family::Elliptic)
-    }
-}
-
-impl fmt::Display for Family {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.as_str())
-    }
-}
 
 /// A low-pass prototype whose largest gain is 1.
 #[derive(Debug, Clone, PartialEq)]

@@ -1,25 +1,10 @@
 //! What is wanted of a recursive filter, and the choice that follows from it.
 
-use super::{Family, Prototype, Shape, digital};
+use super::{Prototype, Shape, digital};
 use crate::design::DesignError;
-use crate::filter::{BandKind, ZerosPolesGain};
+use crate::filter::{BandKind, EdgeMeaning, Family, LARGEST_ORDER, ZerosPolesGain};
 use crate::units::SampleRate;
 use serde::Serialize;
-
-/// The most poles of a prototype; band types have twice as many.
-pub const LARGEST_ORDER: usize = 24;
-
-/// Which point of the response an edge is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum EdgeMeaning {
-    /// Half power, −3.0103 dB below the peak.
-    HalfPower,
-    /// Where the pass-band ripple ends.
-    RippleEnd,
-    /// Where the stop-band begins.
-    StopBegin,
-}
 
 /// Edges in hertz: one for low-pass and high-pass, two rising ones for the band types.
 pub type Edges = Vec<f64>;
@@ -104,8 +89,8 @@ const HALF_POWER_DB: f64 = 3.010_299_956_639_812;
 /// [`DesignError`] names what is out of range or missing, and what would do.
 ///
 /// ```
-/// use mellow_rake::design::iir::{EdgeMeaning, Family, IirWish, Points, design_iir};
-/// use mellow_rake::filter::{BandKind, Transfer};
+/// use mellow_rake::design::iir::{IirWish, Points, design_iir};
+/// use mellow_rake::filter::{BandKind, EdgeMeaning, Family, Transfer};
 /// use mellow_rake::units::SampleRate;
 /// let rate: SampleRate = "1 kHz".parse()?;
 /// let wish = IirWish {

@@ -1,0 +1,219 @@
+//! The quality of a low-pass, high-pass, band-pass or band-stop filter as numbers.
+
+use super::search::{bisect, extreme};
+use crate::filter::{BandKind, Transfer};
+use crate::units::SampleRate;
+use crate::units::level::decibels;
+use serde::Serialize;
+
+/// Where the pass-band and the stop-band lie, as far as they are known, in hertz.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Bands {
+    /// What is let through.
+    pub kind: BandKind,
+    /// The ends of the pass-band: one edge, or two rising ones.
+    pub pass_hz: Option<Vec<f64>>,
+    /// The ends of the stop-band.
+    pub stop_hz: Option<Vec<f64>>,
+}
+
+/// What a filter turned out to be.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct BandMeasures {
+    /// Largest less smallest gain in the pass-band, in decibels.
+    pub passband_ripple_db: Option<f64>,
+    /// The peak of the pass-band above the largest gain in the stop-band, in decibels.
+    pub stopband_attenuation_db: Option<f64>,
+    /// Where in the stop-band the gain is largest, in hertz.
+    pub worst_stop_hz: Option<f64>,
+    /// Where the gain first falls to half power (−3.0103 dB) below the peak, at each end, in hertz.
+    pub edges_3db_hz: Vec<Option<f64>>,
+    /// Where the gain first falls to half amplitude (−6.0206 dB) below the peak, at each end, in hertz.
+    pub edges_6db_hz: Vec<Option<f64>>,
+    /// Gain at zero frequency, in decibels; `None` for an exact zero.
+    pub dc_gain_db: Option<f64>,
+    /// Gain at the Nyquist frequency, in decibels; `None` for an exact zero.
+    pub nyquist_gain_db: Option<f64>,
+    /// The largest gain at any frequency, in decibels.
+    pub peak_gain_db: f64,
+}
+
+impl Bands {
+    /// The stretches of frequency that edges of the pass-band (or, with `pass` false, of the stop-band) enclose.
+    pub fn stretches(&self, edges: &[f64], pass: bool, nyquist: f64) -> Vec<(f64, f64)> {
+        let low_side = vec![(0.0, edges[0])];
+        let high_side = vec![(edges[0], nyquist)];
+        match (self.kind, edges) {
+            (BandKind::Lowpass, _) => {
+                if pass {
+                    low_side
+                } else {
+                    high_side
+                }
+            }
+            (BandKind::Highpass, _) => {
+                if pass {
+                    high_side
+                } else {
+                    low_side
+                }
+            }
+            (BandKind::Bandpass, [a, b, ..]) if pass => vec![(*a, *b)],
+            (BandKind::Bandstop, [a, b, ..]) if !pass => vec![(*a, *b)],
+            (_, [a, b, ..]) => vec![(0.0, *a), (*b, nyquist)],
+            _ => Vec::new(),
+        }
+    }
+}
+
+/// Measures a filter. `middle_hz` is a frequency in the middle of the band: of the pass-band, or of the stop-band for a
+/// band-stop filter.
+///
+/// Extremes are searched on a grid that is dense at the ends of each stretch, and refined; edges are bracketed
+/// outward from the middle and bisected.
+pub fn measure_bands(
+    filter: &dyn Transfer,
+    rate: SampleRate,
+    bands: &Bands,
+    middle_hz: f64,
+) -> BandMeasures {
+    let gain = |hz: f64| filter.gain(rate.radians(hz));
+    let nyquist = rate.nyquist();
+    let largest = |stretches: &[(f64, f64)]| {
+        stretches
+            .iter()
+            .map(|&(low, high)| extreme(low, high, &|hz| -gain(hz)))
+            .max_by(|&a, &b| gain(a).total_cmp(&gain(b)))
+    };
+    let smallest = |stretches: &[(f64, f64)]| {
+        stretches
+            .iter()
+            .map(|&(low, high)| extreme(low, high, &gain))
+            .min_by(|&a, &b| gain(a).total_cmp(&gain(b)))
+    };
+    let pass = bands
+        .pass_hz
+        .as_ref()
+        .map(|edges| bands.stretches(edges, true, nyquist));
+    let stop = bands
+        .stop_hz
+        .as_ref()
+        .map(|edges| bands.stretches(edges, false, nyquist));
+    let everywhere: Vec<(f64, f64)> = (0..16)
+        .map(|k| {
+            (
+                nyquist * f64::from(k) / 16.0,
+                nyquist * f64::from(k + 1) / 16.0,
+            )
+        })
+        .chain(pass.clone().unwrap_or_default())
+        .collect();
+    let peak = largest(&everywhere).map_or(0.0, gain);
+    let worst_stop_hz = stop.as_deref().and_then(largest);
+    let level = |ratio: f64| (ratio > 0.0).then(|| decibels(ratio));
+    let edges = |wanted: f64| -> Vec<Option<f64>> {
+        let outward: &[f64] = match bands.kind {
+            BandKind::Lowpass => &[nyquist],
+            BandKind::Highpass => &[0.0],
+            _ => &[0.0, nyquist],
+        };
+        let start = match bands.kind {
+            BandKind::Lowpass => 0.0,
+            BandKind::Highpass => nyquist,
+            _ => middle_hz,
+        };
+        let falls = bands.kind != BandKind::Bandstop;
+        outward
+            .iter()
+            .map(|&end| crossing(start, end, wanted, falls, &gain))
+            .collect()
+    };
+    BandMeasures {
+        passband_ripple_db: pass.as_deref().and_then(|pass| {
+            let (high, low) = (gain(largest(pass)?), gain(smallest(pass)?));
+            (low > 0.0).then(|| decibels(high) - decibels(low))
+        }),
+        stopband_attenuation_db: worst_stop_hz
+            .filter(|&hz| gain(hz) > 0.0)
+            .map(|hz| decibels(peak) - decibels(gain(hz))),
+        worst_stop_hz,
+        edges_3db_hz: edges(peak * 0.5f64.sqrt()),
+        edges_6db_hz: edges(peak / 2.0),
+        dc_gain_db: level(gain(0.0)),
+        nyquist_gain_db: level(gain(nyquist)),
+        peak_gain_db: decibels(peak),
+    }
+}
+
+/// The first frequency from `start` towards `end` where the gain crosses `level`.
+fn crossing(
+    start: f64,
+    end: f64,
+    level: f64,
+    falls: bool,
+    gain: &dyn Fn(f64) -> f64,
+) -> Option<f64> {
+    const STEPS: u32 = 20_000;
+    let beyond = |hz: f64| (gain(hz) < level) == falls;
+    // Steps grow from a billionth of the way to the whole of it: no edge is too near to the start.
+    let place = |step: u32| {
+        let x = f64::from(step) / f64::from(STEPS);
+        start + (end - start) * x * x * x
+    };
+    let step = (0..=STEPS).find(|&step| beyond(place(step)))?;
+    if step == 0 {
+        return None;
+    }
+    Some(bisect(place(step - 1), place(step), &beyond))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::design::iir::{IirWish, Points, design_iir};
+    use crate::filter::{EdgeMeaning, Family};
+
+    /// A Butterworth band-pass has its closed form: half power at the edges, and −10·log10(1 + w^(2n)) everywhere.
+    #[test]
+    fn a_butterworth_measures_as_its_closed_form() {
+        let rate = SampleRate::from_hertz(1000.0).unwrap();
+        let wish = IirWish {
+            kind: BandKind::Bandpass,
+            family: Family::Butterworth,
+            points: Points::Recipe {
+                meaning: EdgeMeaning::HalfPower,
+                edges: vec![100.0, 140.0],
+                order: 8,
+            },
+            ripple_db: None,
+            attenuation_db: None,
+        };
+        let (_, filter) = design_iir(&wish, rate).unwrap();
+        let bands = Bands {
+            kind: BandKind::Bandpass,
+            pass_hz: Some(vec![105.0, 135.0]),
+            stop_hz: Some(vec![60.0, 200.0]),
+        };
+        let measured = measure_bands(&filter, rate, &bands, 118.0);
+        let tan = |hz: f64| (std::f64::consts::PI * hz / 1000.0).tan();
+        let (square, width) = (tan(100.0) * tan(140.0), tan(140.0) - tan(100.0));
+        let attenuation = |hz: f64| {
+            let w = (tan(hz) * tan(hz) - square) / (tan(hz) * width);
+            10.0 * (1.0 + w.powi(8)).log10()
+        };
+        let close = |found: Option<f64>, expected: f64| (found.unwrap() - expected).abs() < 1e-8;
+        assert!(close(measured.edges_3db_hz[0], 100.0) && close(measured.edges_3db_hz[1], 140.0));
+        assert!(close(
+            measured.passband_ripple_db,
+            attenuation(105.0).max(attenuation(135.0))
+        ));
+        assert!(close(
+            measured.stopband_attenuation_db,
+            attenuation(60.0).min(attenuation(200.0))
+        ));
+        assert!(measured.peak_gain_db.abs() < 1e-9);
+        assert!(measured.dc_gain_db.is_none());
+        // sin π is not quite zero in f64
+        assert!(measured.nyquist_gain_db.is_none_or(|gain| gain < -1000.0));
+    }
+}
