@@ -32,10 +32,7 @@ pub(crate) enum Failure {
     #[error("{path}: {error}")]
     Design { path: PathBuf, error: DesignError },
     #[error("{path}: {error}")]
-    Implement {
-        path: PathBuf,
-        error: Box<ImplementError>,
-    },
+    Implement { path: PathBuf, error: Box<ImplementError> },
     #[error(
         "{path}: there is no table [fixed]; {needs} needs the words that the filter runs on (`mrake new notch` shows one)"
     )]
@@ -53,10 +50,7 @@ pub(crate) enum Failure {
     #[error(transparent)]
     WriteFile(#[from] WriteFileError),
     #[error("{path}: {source}")]
-    Read {
-        path: PathBuf,
-        source: std::io::Error,
-    },
+    Read { path: PathBuf, source: std::io::Error },
     #[error("{0}")]
     Call(String),
     #[error("standard output: {0}")]

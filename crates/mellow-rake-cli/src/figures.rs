@@ -16,10 +16,7 @@ pub(crate) fn format(path: &Path) -> Result<Format, Failure> {
     match path.extension().and_then(std::ffi::OsStr::to_str) {
         Some("png") => Ok(Format::Png),
         Some("svg") => Ok(Format::Svg),
-        _ => Err(Failure::Call(format!(
-            "{}: a figure ends in .png or .svg",
-            path.display()
-        ))),
+        _ => Err(Failure::Call(format!("{}: a figure ends in .png or .svg", path.display()))),
     }
 }
 
@@ -41,12 +38,7 @@ struct Plan {
 }
 
 fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
-    let NotchChoice {
-        center_hz,
-        width_hz,
-        edges_hz: [low, high],
-        ..
-    } = *choice;
+    let NotchChoice { center_hz, width_hz, edges_hz: [low, high], .. } = *choice;
     let region = |hertz, decibels| Region { hertz, decibels };
     let reach = 2.2 * width_hz;
     Plan {
@@ -58,10 +50,7 @@ fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
         ],
         zoom: (
             "around the null",
-            (
-                (center_hz - reach).max(0.0),
-                (center_hz + reach).min(nyquist),
-            ),
+            ((center_hz - reach).max(0.0), (center_hz + reach).min(nyquist)),
             -60.0,
         ),
         pass: ((0.0, nyquist), 0.05),
@@ -71,17 +60,9 @@ fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
 }
 
 fn band_plan(choice: &IirChoice, nyquist: f64) -> Plan {
-    let IirChoice {
-        kind,
-        family,
-        order,
-        ..
-    } = choice;
-    let bands = Bands {
-        kind: *kind,
-        pass_hz: choice.pass_hz.clone(),
-        stop_hz: choice.stop_hz.clone(),
-    };
+    let IirChoice { kind, family, order, .. } = choice;
+    let bands =
+        Bands { kind: *kind, pass_hz: choice.pass_hz.clone(), stop_hz: choice.stop_hz.clone() };
     let mut forbidden = Vec::new();
     let mut points = choice.edges_hz.clone();
     let edges = choice.pass_hz.as_ref().unwrap_or(&choice.edges_hz);
@@ -89,49 +70,32 @@ fn band_plan(choice: &IirChoice, nyquist: f64) -> Plan {
     for hertz in bands.stretches(edges, true, nyquist) {
         let decibels = (-EVERYWHERE, -ripple.unwrap_or(-HALF_POWER_DB));
         forbidden.push(Region { hertz, decibels });
-        forbidden.push(Region {
-            hertz,
-            decibels: (0.0, EVERYWHERE),
-        });
+        forbidden.push(Region { hertz, decibels: (0.0, EVERYWHERE) });
     }
     let attenuation = choice.attenuation_db.unwrap_or(60.0);
     if let Some(stop) = &choice.stop_hz {
         points.extend(stop);
         for hertz in bands.stretches(stop, false, nyquist) {
-            forbidden.push(Region {
-                hertz,
-                decibels: (-attenuation, EVERYWHERE),
-            });
+            forbidden.push(Region { hertz, decibels: (-attenuation, EVERYWHERE) });
         }
     }
-    let (least, most) = points
-        .iter()
-        .fold((f64::MAX, 0.0f64), |(a, b), &p| (a.min(p), b.max(p)));
+    let (least, most) = points.iter().fold((f64::MAX, 0.0f64), |(a, b), &p| (a.min(p), b.max(p)));
     let zoom = if kind.is_band() {
         let air = 0.6 * (most - least);
         ((least - air).max(0.0), (most + air).min(nyquist))
     } else {
-        (
-            (0.4 * least).min(nyquist),
-            (most + 0.6 * least).min(nyquist),
-        )
+        ((0.4 * least).min(nyquist), (most + 0.6 * least).min(nyquist))
     };
     let below = ripple.map_or(3.2, |ripple| 1.4 * ripple);
     let stretch = bands.stretches(edges, true, nyquist);
-    let pass = stretch
-        .iter()
-        .fold((nyquist, 0.0f64), |(a, b), &(low, high)| {
-            (a.min(low), b.max(high))
-        });
+    let pass =
+        stretch.iter().fold((nyquist, 0.0f64), |(a, b), &(low, high)| (a.min(low), b.max(high)));
     let air = 0.1 * (pass.1 - pass.0);
     Plan {
         title: format!("{family} {} of order {order}", kind.as_str()),
         forbidden,
         zoom: ("around the edges", zoom, -attenuation - 10.0),
-        pass: (
-            ((pass.0 - air).max(0.0), (pass.1 + air).min(nyquist)),
-            below,
-        ),
+        pass: (((pass.0 - air).max(0.0), (pass.1 + air).min(nyquist)), below),
         points,
         floor_db: -attenuation - 40.0,
     }
@@ -160,20 +124,13 @@ pub(crate) fn response(
         hertz.extend(&plan.points);
         hertz.sort_by(f64::total_cmp);
         // A zero gain has no logarithm; the figure ends far above this.
-        let decibels = hertz
-            .iter()
-            .map(|&f| gain_db(filter, rate, f).max(-1000.0))
-            .collect();
+        let decibels = hertz.iter().map(|&f| gain_db(filter, rate, f).max(-1000.0)).collect();
         Curve { hertz, decibels }
     };
     let designed = curve(&loaded.design.zeros_poles);
     let rounded = implementation.map(|implementation| curve(&implementation.rounded));
     let title = format!("{}: {}", loaded.spec.name, plan.title);
-    let view = |title, hertz, decibels| View {
-        title,
-        hertz,
-        decibels,
-    };
+    let view = |title, hertz, decibels| View { title, hertz, decibels };
     let (pass, below) = plan.pass;
     let figure = ResponseFigure {
         designed: &designed,

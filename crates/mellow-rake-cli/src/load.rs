@@ -17,10 +17,7 @@ pub(crate) struct Loaded {
 }
 
 pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
-    std::fs::read(path).map_err(|source| Failure::Read {
-        path: path.to_owned(),
-        source,
-    })
+    std::fs::read(path).map_err(|source| Failure::Read { path: path.to_owned(), source })
 }
 
 impl Loaded {
@@ -34,14 +31,10 @@ impl Loaded {
     /// Reads and designs the text of a spec.
     pub(crate) fn text(path: &Path, text: &str) -> Result<Self, Failure> {
         let path = path.to_owned();
-        let spec = Spec::parse(text).map_err(|error| Failure::Spec {
-            path: path.clone(),
-            error,
-        })?;
-        let design = design(&spec).map_err(|error| Failure::Design {
-            path: path.clone(),
-            error,
-        })?;
+        let spec =
+            Spec::parse(text).map_err(|error| Failure::Spec { path: path.clone(), error })?;
+        let design =
+            design(&spec).map_err(|error| Failure::Design { path: path.clone(), error })?;
         Ok(Loaded { path, spec, design })
     }
 
@@ -52,10 +45,7 @@ impl Loaded {
         };
         implement(&self.design.sections, fixed)
             .map(Some)
-            .map_err(|error| Failure::Implement {
-                path: self.path.clone(),
-                error: Box::new(error),
-            })
+            .map_err(|error| Failure::Implement { path: self.path.clone(), error: Box::new(error) })
     }
 
     /// The integer filter that a command cannot do without.
@@ -63,10 +53,7 @@ impl Loaded {
         &self,
         needs: &'static str,
     ) -> Result<Implementation, Failure> {
-        self.implementation()?.ok_or(Failure::NoWords {
-            path: self.path.clone(),
-            needs,
-        })
+        self.implementation()?.ok_or(Failure::NoWords { path: self.path.clone(), needs })
     }
 }
 
@@ -92,19 +79,12 @@ impl Recording {
         column: Option<&str>,
         rate: SampleRate,
     ) -> Result<Self, Failure> {
-        let wrong = |error| Failure::Csv {
-            path: path.to_owned(),
-            error,
-        };
+        let wrong = |error| Failure::Csv { path: path.to_owned(), error };
         let table = CsvTable::parse(bytes).map_err(wrong)?;
         table.check_rate(rate).map_err(wrong)?;
         let column = table.choose(column).map_err(wrong)?;
         let (name, values) = (column.name.clone(), column.values.clone());
-        Ok(Recording {
-            name,
-            values,
-            path: path.to_owned(),
-        })
+        Ok(Recording { name, values, path: path.to_owned() })
     }
 
     /// The samples as numbers in their own unit.
@@ -120,15 +100,7 @@ impl Recording {
     pub(crate) fn words(&self, format: WordFormat) -> Result<Vec<i64>, Failure> {
         let outside = |sample: usize, found: String, low: String, high: String, hint| {
             let path = self.path.clone();
-            Failure::Sample(Box::new(SampleError {
-                path,
-                sample,
-                found,
-                format,
-                low,
-                high,
-                hint,
-            }))
+            Failure::Sample(Box::new(SampleError { path, sample, found, format, low, high, hint }))
         };
         match &self.values {
             Values::Integers(values) => {
@@ -154,13 +126,7 @@ impl Recording {
                     }
                     let hint = "; a column with decimal points is read as values of the format";
                     let (low, high) = (low * step, high * step);
-                    Err(outside(
-                        sample,
-                        value.to_string(),
-                        low.to_string(),
-                        high.to_string(),
-                        hint,
-                    ))
+                    Err(outside(sample, value.to_string(), low.to_string(), high.to_string(), hint))
                 };
                 values.iter().enumerate().map(word).collect()
             }

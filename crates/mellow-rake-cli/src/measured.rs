@@ -37,15 +37,11 @@ impl Measured {
         let choice = &loaded.design.choice;
         let filter = &loaded.design.zeros_poles;
         let designed = measure(filter, rate, choice);
-        let rounded = implementation
-            .as_ref()
-            .map(|integers| measure(&integers.rounded, rate, choice));
+        let rounded =
+            implementation.as_ref().map(|integers| measure(&integers.rounded, rate, choice));
         let nyquist = rate.nyquist();
         let pass = match choice {
-            Choice::Notch(NotchChoice {
-                edges_hz: [low, high],
-                ..
-            }) => {
+            Choice::Notch(NotchChoice { edges_hz: [low, high], .. }) => {
                 vec![(0.0, *low), (*high, nyquist)]
             }
             Choice::Recursive(choice) => {
@@ -66,13 +62,7 @@ impl Measured {
                 let [least, most] = range.unwrap_or([delay; 2]);
                 Some([least.min(delay), most.max(delay)])
             });
-        Ok(Measured {
-            loaded,
-            implementation,
-            designed,
-            rounded,
-            delay,
-        })
+        Ok(Measured { loaded, implementation, designed, rounded, delay })
     }
 
     /// Whether the design is what was asked.
@@ -117,10 +107,8 @@ impl Measured {
 
 /// By how many decibels the measured levels exceed those asked for.
 fn excess_db(choice: &IirChoice, measures: &BandMeasures) -> f64 {
-    let ripple = measures
-        .passband_ripple_db
-        .zip(choice.ripple_db)
-        .map(|(found, asked)| found - asked);
+    let ripple =
+        measures.passband_ripple_db.zip(choice.ripple_db).map(|(found, asked)| found - asked);
     let attenuation = measures
         .stopband_attenuation_db
         .zip(choice.attenuation_db)
@@ -140,11 +128,7 @@ pub(crate) fn edge_level(choice: &IirChoice) -> f64 {
 
 /// Where the bands of a choice lie, as far as they were asked for.
 pub(crate) fn bands(choice: &IirChoice) -> Bands {
-    Bands {
-        kind: choice.kind,
-        pass_hz: choice.pass_hz.clone(),
-        stop_hz: choice.stop_hz.clone(),
-    }
+    Bands { kind: choice.kind, pass_hz: choice.pass_hz.clone(), stop_hz: choice.stop_hz.clone() }
 }
 
 fn measure(filter: &dyn Transfer, rate: SampleRate, choice: &Choice) -> Measures {

@@ -47,12 +47,7 @@ struct SectionObject {
 #[derive(Serialize)]
 #[serde(untagged)]
 enum AskedObject {
-    Notch {
-        center_hz: f64,
-        width_hz: f64,
-        q: f64,
-        edges_3db_hz: [f64; 2],
-    },
+    Notch { center_hz: f64, width_hz: f64, q: f64, edges_3db_hz: [f64; 2] },
     Recursive(IirChoice),
 }
 
@@ -159,10 +154,7 @@ fn sections(sections: &mellow_rake::filter::Sections) -> Vec<SectionObject> {
     sections
         .0
         .iter()
-        .map(|section| SectionObject {
-            b: section.b,
-            a: [1.0, section.a[0], section.a[1]],
-        })
+        .map(|section| SectionObject { b: section.b, a: [1.0, section.a[0], section.a[1]] })
         .collect()
 }
 
@@ -172,12 +164,7 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
     let [zeros, poles] = pairs(&design.zeros_poles);
     let count = design.sections.0.len();
     let (method, asked) = match &design.choice {
-        Choice::Notch(NotchChoice {
-            center_hz,
-            width_hz,
-            q,
-            edges_hz,
-        }) => (
+        Choice::Notch(NotchChoice { center_hz, width_hz, q, edges_hz }) => (
             "second-order notch (all-pass plus unity, bilinear)".to_owned(),
             AskedObject::Notch {
                 center_hz: *center_hz,
@@ -192,10 +179,7 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
         ),
         _ => unreachable!("every choice has its object"),
     };
-    let quantized = measured
-        .implementation
-        .as_ref()
-        .zip(measured.rounded.as_ref());
+    let quantized = measured.implementation.as_ref().zip(measured.rounded.as_ref());
     DesignObject {
         name: spec.name.to_string(),
         sample_rate_hz: spec.sample_rate.hertz(),
@@ -209,11 +193,7 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
         taps: None,
         asked,
         // In f64, direct form I: five products a section.
-        achieved: achieved(
-            &measured.designed,
-            measured.delay,
-            (5 * count, 4 * count, 4 * count),
-        ),
+        achieved: achieved(&measured.designed, measured.delay, (5 * count, 4 * count, 4 * count)),
         meets_spec: measured.meets_spec(),
         quantized: quantized.map(|(filter, measures)| {
             quantized_object(filter, measures, measured.rounded_excess_db())
@@ -242,11 +222,7 @@ fn quantized_object(
         bounds.reaches.iter().map(object).collect()
     });
     let predictions = implementation.predictions.as_ref().ok();
-    let counts = (
-        cost.multiplies_per_sample,
-        cost.adds_per_sample,
-        cost.state_words,
-    );
+    let counts = (cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words);
     QuantizedObject {
         structure: implementation.fixed.structure.as_str(),
         coefficients: implementation.table.format,

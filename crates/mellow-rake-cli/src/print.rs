@@ -21,9 +21,7 @@ pub(crate) fn json(object: &impl Serialize) -> Result<(), Failure> {
 /// A table with a header, its first column to the left and all others to the right.
 pub(crate) fn table(header: &[&str], rows: &[Vec<String>]) -> String {
     let mut table = Table::new();
-    table
-        .load_style(presets::NOTHING)
-        .set_content_arrangement(ContentArrangement::Disabled);
+    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
     table.set_header(header.iter().map(|name| (*name).to_owned()));
     for row in rows {
         table.add_row(row.clone());
@@ -34,10 +32,7 @@ pub(crate) fn table(header: &[&str], rows: &[Vec<String>]) -> String {
             column.set_cell_alignment(CellAlignment::Right);
         }
     }
-    table
-        .lines()
-        .map(|line| format!("{}\n", line.trim_end()))
-        .collect()
+    table.lines().map(|line| format!("{}\n", line.trim_end())).collect()
 }
 
 /// A number with so many digits behind the point, or a dash.

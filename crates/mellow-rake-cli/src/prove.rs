@@ -92,16 +92,11 @@ pub(crate) fn prove(
         });
         inputs.push((stimulus, output));
     }
-    let targets: Vec<TargetResult> = targets
-        .iter()
-        .map(|target| try_target(*target, implementation, files, &inputs))
-        .collect();
-    let figures_held = results
-        .iter()
-        .all(|result| result.within_bound && result.reaches_min_ser != Some(false));
-    let equal = targets
-        .iter()
-        .all(|target| matches!(target.verdict, "equal" | "not run"));
+    let targets: Vec<TargetResult> =
+        targets.iter().map(|target| try_target(*target, implementation, files, &inputs)).collect();
+    let figures_held =
+        results.iter().all(|result| result.within_bound && result.reaches_min_ser != Some(false));
+    let equal = targets.iter().all(|target| matches!(target.verdict, "equal" | "not run"));
     Proof {
         held: figures_held && equal,
         complete: targets.iter().all(|target| target.verdict != "not run"),
@@ -199,11 +194,7 @@ impl Proof {
         let mut text =
             String::from("Integers against floating point (error in steps of the output word)\n");
         text.push_str(&table(&header, &rows));
-        if self
-            .stimuli
-            .iter()
-            .any(|result| result.error.limited_samples > 0)
-        {
+        if self.stimuli.iter().any(|result| result.error.limited_samples > 0) {
             text.push_str("  limits N: saturation or wrap acted in N samples; there the two differ by design.\n");
         }
         let off = |result: &&StimulusResult| {
@@ -211,12 +202,7 @@ impl Proof {
             let pair = error.ser_db.zip(error.predicted_ser_db);
             pair.is_some_and(|(measured, predicted)| (measured - predicted).abs() > 1.0)
         };
-        let names: Vec<&str> = self
-            .stimuli
-            .iter()
-            .filter(off)
-            .map(|result| result.name)
-            .collect();
+        let names: Vec<&str> = self.stimuli.iter().filter(off).map(|result| result.name).collect();
         if !names.is_empty() {
             text.push_str(&format!(
                 "  More than 1 dB off the prediction: {}. The noise model takes rounding errors for white,\n  \
@@ -243,11 +229,7 @@ impl Proof {
                 }
                 "different" => {
                     text.push('\n');
-                    for result in target
-                        .comparisons
-                        .iter()
-                        .filter(|result| !result.equal())
-                        .take(3)
+                    for result in target.comparisons.iter().filter(|result| !result.equal()).take(3)
                     {
                         text.push_str(&difference(result));
                     }
@@ -262,12 +244,7 @@ impl Proof {
 /// The first differing sample of a run.
 fn difference(result: &ComparisonResult) -> String {
     let word = |word: Option<i64>| word.map_or("nothing".to_owned(), |word| word.to_string());
-    let ComparisonResult {
-        stimulus,
-        manner,
-        comparison,
-        own_mismatches,
-    } = result;
+    let ComparisonResult { stimulus, manner, comparison, own_mismatches } = result;
     match comparison.first {
         Some(first) => format!(
             "    {stimulus}, {manner}: {} of {} samples differ; first at sample {}: expected {}, found {}\n",

@@ -5,10 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
 fn root() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR"))
-        .join("../..")
-        .canonicalize()
-        .unwrap()
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().unwrap()
 }
 
 fn mrake() -> Command {
@@ -22,21 +19,14 @@ fn run(arguments: &[&str]) -> (i32, String, String) {
 }
 
 fn finish(command: &mut Command) -> (i32, String, String) {
-    let Output {
-        status,
-        stdout,
-        stderr,
-    } = command.output().unwrap();
+    let Output { status, stdout, stderr } = command.output().unwrap();
     let text = |bytes| String::from_utf8(bytes).unwrap();
     (status.code().unwrap(), text(stdout), text(stderr))
 }
 
 fn json(arguments: &[&str]) -> (i32, Value) {
     let (status, out, _) = run(arguments);
-    (
-        status,
-        serde_json::from_str(&out).unwrap_or_else(|error| panic!("{error}: {out}")),
-    )
+    (status, serde_json::from_str(&out).unwrap_or_else(|error| panic!("{error}: {out}")))
 }
 
 const SPEC: &str = "demo/mooring/pump_hum.toml";
@@ -48,12 +38,9 @@ fn the_demo_goes_from_the_recording_to_the_proof() {
     let at = folder.path().to_str().unwrap();
     let (status, out, err) = run(&["demo", "-o", at]);
     assert_eq!((status, err.as_str()), (0, ""), "{out}");
-    for words in [
-        "meets the spec",
-        "16131 -27507 16131",
-        "C, cc            equal",
-        "Verilog, Icarus  equal",
-    ] {
+    for words in
+        ["meets the spec", "16131 -27507 16131", "C, cc            equal", "Verilog, Icarus  equal"]
+    {
         assert!(out.contains(words), "`{words}` is not in:\n{out}");
     }
     let result = std::fs::read_to_string(folder.path().join("result.json")).unwrap();
@@ -73,12 +60,7 @@ fn the_demo_goes_from_the_recording_to_the_proof() {
     // The same once more: the same bytes, figures and all.
     let again = tempfile::tempdir().unwrap();
     run(&["demo", "-o", again.path().to_str().unwrap()]);
-    for file in [
-        "pump_hum.c",
-        "pump_hum.v",
-        "response.png",
-        "before_after.png",
-    ] {
+    for file in ["pump_hum.c", "pump_hum.v", "response.png", "before_after.png"] {
         let read = |folder: &Path| std::fs::read(folder.join(file)).unwrap();
         assert!(read(folder.path()) == read(again.path()), "{file}");
     }
@@ -91,10 +73,7 @@ fn the_breath_goes_the_same_way() {
     let at = folder.path().to_str().unwrap();
     let (status, result) = json(&["demo", "breath", "-o", at, "--json"]);
     assert_eq!(status, 0, "{result}");
-    assert_eq!(
-        (&result["proof"]["held"], &result["hum"]),
-        (&Value::Bool(true), &Value::Null)
-    );
+    assert_eq!((&result["proof"]["held"], &result["hum"]), (&Value::Bool(true), &Value::Null));
     let design = &result["design"];
     assert_eq!(
         (&design["order"], &design["asked"]["order_is_smallest"]),
@@ -125,25 +104,15 @@ fn a_missing_simulator_is_not_run_and_not_passed() {
     let at = folder.path().to_str().unwrap();
     let (status, out, _) = finish(mrake().args(["demo", "-o", at]).env("PATH", tools.path()));
     assert_eq!(status, 0, "{out}");
-    assert!(
-        out.contains("Verilog, Icarus  not run") && out.contains("package iverilog"),
-        "{out}"
-    );
+    assert!(out.contains("Verilog, Icarus  not run") && out.contains("package iverilog"), "{out}");
     assert!(out.contains("C, cc            equal"), "{out}");
     let verify = |on: &[&str]| {
-        let (status, out, _) = finish(
-            mrake()
-                .args(["verify", SPEC])
-                .args(on)
-                .env("PATH", tools.path()),
-        );
+        let (status, out, _) =
+            finish(mrake().args(["verify", SPEC]).args(on).env("PATH", tools.path()));
         (status, out)
     };
     let (status, out) = verify(&[]);
-    assert!(
-        status == 0 && out.contains("Verdict: held where it was run"),
-        "{out}"
-    );
+    assert!(status == 0 && out.contains("Verdict: held where it was run"), "{out}");
     // A target that was asked for by name and could not be run is no proof.
     let (status, out) = verify(&["--on", "host,icarus"]);
     assert!(status == 1 && out.contains("Verdict: not proved"), "{out}");
@@ -159,46 +128,28 @@ fn verify_names_the_first_differing_sample() {
     let verify =
         |on: &str| run(&[&["verify", SPEC, "--files", at, "--on", on], &recording[..]].concat());
     let (status, out, _) = verify("host,clang,icarus");
-    assert!(
-        status == 0 && out.contains("Verdict: proved on every target"),
-        "{out}"
-    );
+    assert!(status == 0 && out.contains("Verdict: proved on every target"), "{out}");
 
     let change = |file: &str, from: &str, to: &str| {
         let path = folder.path().join(file);
         let text = std::fs::read_to_string(&path).unwrap();
-        let at = text
-            .rfind(from)
-            .unwrap_or_else(|| panic!("{from} is not in {file}"));
-        std::fs::write(
-            &path,
-            format!("{}{to}{}", &text[..at], &text[at + from.len()..]),
-        )
-        .unwrap();
+        let at = text.rfind(from).unwrap_or_else(|| panic!("{from} is not in {file}"));
+        std::fs::write(&path, format!("{}{to}{}", &text[..at], &text[at + from.len()..])).unwrap();
     };
     change("pump_hum.c", "15877", "15876");
     change("pump_hum.v", "{16{n2_w1[15]}}, n2_w1", "{16{1'b0}}, n2_w1");
     for on in ["host", "icarus"] {
         let (status, out, _) = verify(on);
         assert_eq!(status, 1, "{out}");
-        assert!(
-            out.contains("first at sample") && out.contains("expected"),
-            "{out}"
-        );
+        assert!(out.contains("first at sample") && out.contains("expected"), "{out}");
         let (status, object) = json(&["verify", SPEC, "--files", at, "--on", on, "--json"]);
         let comparisons = object["targets"][0]["comparisons"].as_array().unwrap();
-        let first = comparisons
-            .iter()
-            .map(|c| &c["first"])
-            .find(|first| !first.is_null())
-            .unwrap();
+        let first = comparisons.iter().map(|c| &c["first"]).find(|first| !first.is_null()).unwrap();
         assert!(status == 1 && first["sample"].is_u64() && first["expected"] != first["found"]);
     }
     // A signal-to-error ratio that cannot be reached is a failed check, too.
     let strict = folder.path().join("strict.toml");
-    let text = std::fs::read_to_string(root().join(SPEC))
-        .unwrap()
-        .replace("60 dB", "90 dB");
+    let text = std::fs::read_to_string(root().join(SPEC)).unwrap().replace("60 dB", "90 dB");
     std::fs::write(&strict, text).unwrap();
     let (status, out, _) = run(&["verify", strict.to_str().unwrap(), "--on", "host"]);
     assert!(status == 1 && out.contains("BELOW min_ser"), "{out}");
@@ -209,26 +160,10 @@ fn wrong_specs_and_calls_end_with_status_2_and_a_place() {
     let folder = tempfile::tempdir().unwrap();
     let text = std::fs::read_to_string(root().join(SPEC)).unwrap();
     let cases = [
-        (
-            "\"87.5 Hz\"",
-            "87.5",
-            "line 8, column 10, key `want.center`",
-        ),
-        (
-            "\"87.5 Hz\"",
-            "\"612 Hz\"",
-            "line 8, column 10, key `want.center`",
-        ),
-        (
-            "\"5 Hz\"",
-            "\"-5 Hz\"",
-            "line 9, column 9, key `want.width`",
-        ),
-        (
-            "\"pump_hum\"",
-            "\"pump-hum\"",
-            "line 3, column 8, key `name`",
-        ),
+        ("\"87.5 Hz\"", "87.5", "line 8, column 10, key `want.center`"),
+        ("\"87.5 Hz\"", "\"612 Hz\"", "line 8, column 10, key `want.center`"),
+        ("\"5 Hz\"", "\"-5 Hz\"", "line 9, column 9, key `want.width`"),
+        ("\"pump_hum\"", "\"pump-hum\"", "line 3, column 8, key `name`"),
         ("\"s16\"", "\"s16f15\"", "key `fixed.coefficients`"),
         ("\"saturate\"", "\"forbid\"", "2 more whole bits"),
     ];
@@ -236,23 +171,16 @@ fn wrong_specs_and_calls_end_with_status_2_and_a_place() {
         let path = folder.path().join("bad.toml");
         std::fs::write(&path, text.replace(from, to)).unwrap();
         let spec = path.to_str().unwrap();
-        for arguments in [
-            &["design", spec, "--json"][..],
-            &["generate", spec, "--to", "c", "-o", "x"],
-        ] {
+        for arguments in
+            [&["design", spec, "--json"][..], &["generate", spec, "--to", "c", "-o", "x"]]
+        {
             let (status, out, err) = run(arguments);
             assert_eq!((status, out.as_str()), (2, ""), "{err}");
-            assert!(
-                err.starts_with(&format!("mrake: {spec}: ")) && err.contains(place),
-                "{err}"
-            );
+            assert!(err.starts_with(&format!("mrake: {spec}: ")) && err.contains(place), "{err}");
         }
     }
     let not_built = run(&["design", "demo/modem/carrier_band.toml"]);
-    assert!(
-        not_built.0 == 2 && not_built.2.contains("not built yet"),
-        "{not_built:?}"
-    );
+    assert!(not_built.0 == 2 && not_built.2.contains("not built yet"), "{not_built:?}");
     for arguments in [
         &["design", "no/such/file.toml"][..],
         &["design", RECORDING],
@@ -279,15 +207,7 @@ fn a_recording_is_filtered_in_floating_point_and_bit_true() {
     let path = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
     let (float, integer, again) = (path("float.csv"), path("integer.csv"), path("again.csv"));
     assert_eq!(run(&["run", SPEC, RECORDING, "-o", &float]).0, 0);
-    let (status, object) = json(&[
-        "run",
-        SPEC,
-        RECORDING,
-        "-o",
-        &integer,
-        "--bit-true",
-        "--json",
-    ]);
+    let (status, object) = json(&["run", SPEC, RECORDING, "-o", &integer, "--bit-true", "--json"]);
     assert!(
         status == 0 && object["samples"] == 20_000 && object["limited_samples"] == 0,
         "{object}"
@@ -306,24 +226,9 @@ fn a_recording_is_filtered_in_floating_point_and_bit_true() {
     // The largest error that `mrake verify` proves for this recording is 90.8 LSB; it shows 11.8.
     assert!(largest > 1.0 && largest < 20.0, "{largest}");
     // The output is a recording like any other: its own column can be filtered again.
-    assert_eq!(
-        run(&[
-            "run",
-            SPEC,
-            &integer,
-            "--column",
-            "strain_filtered",
-            "-o",
-            &again
-        ])
-        .0,
-        0
-    );
+    assert_eq!(run(&["run", SPEC, &integer, "--column", "strain_filtered", "-o", &again]).0, 0);
     let (status, _, err) = run(&["run", SPEC, &integer, "-o", &again]);
-    assert!(
-        status == 2 && err.contains("time_s, strain, strain_filtered"),
-        "{err}"
-    );
+    assert!(status == 2 && err.contains("time_s, strain, strain_filtered"), "{err}");
 }
 
 #[test]
@@ -331,10 +236,7 @@ fn every_object_is_json_and_reads_back() {
     let folder = tempfile::tempdir().unwrap();
     let path = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
     let (status, design) = json(&["design", SPEC, "--json", "--figure", &path("a.svg")]);
-    assert!(
-        status == 0 && design["meets_spec"] == true && design["order"] == 2,
-        "{design}"
-    );
+    assert!(status == 0 && design["meets_spec"] == true && design["order"] == 2, "{design}");
     let svg = std::fs::read_to_string(path("a.svg")).unwrap();
     assert!(svg.starts_with("<svg") && svg.contains("frequency in Hz"));
     // The numbers are those of the filter, to the last bit: b1 = −2·cos(ω)·b0.
@@ -351,19 +253,12 @@ fn every_object_is_json_and_reads_back() {
         let file = path(&format!("{kind}.toml"));
         assert_eq!(run(&["new", kind, "-o", &file]).0, 0);
         let (status, design) = json(&["design", &file, "--json", "--figure", &path("b.png")]);
-        assert!(
-            status == 0 && design["meets_spec"] == true && design["kind"] == kind,
-            "{design}"
-        );
+        assert!(status == 0 && design["meets_spec"] == true && design["kind"] == kind, "{design}");
     }
     let (status, new) = json(&["new", "notch", "--json", "-o", &path("n.toml")]);
     assert!(status == 0 && new["spec"].as_str().unwrap().contains("kind = \"notch\""));
     assert_eq!(run(&["design", &path("n.toml")]).0, 0);
-    assert_eq!(
-        run(&["new", "notch", "-o", &path("n.toml")]).0,
-        2,
-        "an existing file is kept"
-    );
+    assert_eq!(run(&["new", "notch", "-o", &path("n.toml")]).0, 2, "an existing file is kept");
     let (status, generated) = json(&["generate", SPEC, "--to", "c", "-o", &path("c"), "--json"]);
     assert!(status == 0 && generated["files"].as_array().unwrap().len() == 3);
     assert_eq!(generated["design"], design);

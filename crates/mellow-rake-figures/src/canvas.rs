@@ -48,19 +48,13 @@ impl<B: DrawingBackend> Area<B> {
     /// The parts above and below a height in pixels of the picture.
     pub(crate) fn split_below(&self, height: u32) -> [Self; 2] {
         let (upper, lower) = self.drawing.split_vertically(self.px(height));
-        [upper, lower].map(|drawing| Area {
-            drawing,
-            fine: self.fine,
-        })
+        [upper, lower].map(|drawing| Area { drawing, fine: self.fine })
     }
 
     /// The parts left and right of a width in pixels of the picture.
     pub(crate) fn split_right_of(&self, width: u32) -> [Self; 2] {
         let (left, right) = self.drawing.split_horizontally(self.px(width));
-        [left, right].map(|drawing| Area {
-            drawing,
-            fine: self.fine,
-        })
+        [left, right].map(|drawing| Area { drawing, fine: self.fine })
     }
 
     /// Letters of a height in pixels of the picture.
@@ -114,10 +108,7 @@ pub fn draw<F: Figure>(figure: &F, format: Format) -> Result<Vec<u8>, FigureErro
             let size = (FINE * SIZE.0, FINE * SIZE.1);
             let mut pixels = vec![255; 3 * (size.0 * size.1) as usize];
             let drawing = BitMapBackend::with_buffer(&mut pixels, size).into_drawing_area();
-            figure.paint(&Area {
-                drawing,
-                fine: FINE,
-            })?;
+            figure.paint(&Area { drawing, fine: FINE })?;
             let mut bytes = Vec::new();
             let mut encoder = png::Encoder::new(&mut bytes, SIZE.0, SIZE.1);
             encoder.set_color(png::ColorType::Rgb);
@@ -257,10 +248,7 @@ mod tests {
         ];
         assert_eq!(cut, expected);
         // Through the whole range in one step, and never inside.
-        assert_eq!(
-            pieces(&[(0.0, -2.0), (1.0, 2.0)], &(-1.0..1.0)),
-            [[(0.25, -1.0), (0.75, 1.0)]]
-        );
+        assert_eq!(pieces(&[(0.0, -2.0), (1.0, 2.0)], &(-1.0..1.0)), [[(0.25, -1.0), (0.75, 1.0)]]);
         assert!(pieces(&[(0.0, 5.0), (1.0, 6.0)], &(-1.0..1.0)).is_empty());
     }
 }

@@ -120,10 +120,7 @@ impl ResponseFigure<'_> {
     ) -> Result<(), FigureError> {
         for Region { hertz, decibels } in self.forbidden {
             let inside = |x: f64, y: f64| {
-                (
-                    x.clamp(panel.x.start, panel.x.end),
-                    y.clamp(panel.y.start, panel.y.end),
-                )
+                (x.clamp(panel.x.start, panel.x.end), y.clamp(panel.y.start, panel.y.end))
             };
             let corners = [inside(hertz.0, decibels.0), inside(hertz.1, decibels.1)];
             let area = Rectangle::new(corners, TEMPLATE.filled());
@@ -136,9 +133,7 @@ impl ResponseFigure<'_> {
     fn legend<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), FigureError> {
         let x = area.width() - 470;
         let swatch = [area.at(x, 7), area.at(x + 28, 19)];
-        area.drawing
-            .draw(&Rectangle::new(swatch, TEMPLATE.filled()))
-            .map_err(failed)?;
+        area.drawing.draw(&Rectangle::new(swatch, TEMPLATE.filled())).map_err(failed)?;
         let name = Text::new("not allowed", area.at(x + 36, 5), area.letters(16));
         area.drawing.draw(&name).map_err(failed)?;
         area.entry((x + 155, 5), "designed", SECOND, 5)?;

@@ -46,9 +46,7 @@ impl SignalPair<'_> {
 
 /// The range of all values with some air.
 fn span(values: impl Iterator<Item = f64>) -> std::ops::Range<f64> {
-    let (low, high) = values.fold((f64::MAX, f64::MIN), |(low, high), v| {
-        (low.min(v), high.max(v))
-    });
+    let (low, high) = values.fold((f64::MAX, f64::MIN), |(low, high), v| (low.min(v), high.max(v)));
     let air = 0.06 * (high - low).max(1e-12);
     low - air..high + air
 }
@@ -96,10 +94,7 @@ fn envelope(values: &[f64], columns: usize) -> Vec<Column> {
     let last = values.len() - 1;
     (0..columns)
         .map(|column| {
-            let (from, to) = (
-                column * last / columns,
-                ((column + 1) * last / columns).min(last),
-            );
+            let (from, to) = (column * last / columns, ((column + 1) * last / columns).min(last));
             let part = &values[from..=to];
             Column {
                 from,
@@ -119,9 +114,7 @@ impl BeforeAfter<'_> {
         samples: std::ops::Range<usize>,
     ) -> Result<(), FigureError> {
         let pair = &self.whole;
-        let both = pair.before[samples.clone()]
-            .iter()
-            .chain(&pair.after[samples.clone()]);
+        let both = pair.before[samples.clone()].iter().chain(&pair.after[samples.clone()]);
         let panel = Panel {
             title,
             x_name: "time in s",
@@ -140,26 +133,17 @@ impl BeforeAfter<'_> {
             if dense {
                 // Never thinner than a line: about a pixel and a half of the 290 that the panel is high.
                 let air = 0.75 * (panel.y.end - panel.y.start) / 290.0;
-                let boxes = envelope(&values[samples.clone()], COLUMNS)
-                    .into_iter()
-                    .map(|column| {
-                        let Column {
-                            from,
-                            to,
-                            low,
-                            high,
-                        } = column;
-                        let time = |index: usize| pair.time(samples.start + index);
-                        Rectangle::new(
-                            [(time(from), low - air), (time(to), high + air)],
-                            color.filled(),
-                        )
-                    });
+                let boxes = envelope(&values[samples.clone()], COLUMNS).into_iter().map(|column| {
+                    let Column { from, to, low, high } = column;
+                    let time = |index: usize| pair.time(samples.start + index);
+                    Rectangle::new(
+                        [(time(from), low - air), (time(to), high + air)],
+                        color.filled(),
+                    )
+                });
                 chart.draw_series(boxes).map_err(failed)?;
             } else {
-                let points = samples
-                    .clone()
-                    .map(|index| (pair.time(index), values[index]));
+                let points = samples.clone().map(|index| (pair.time(index), values[index]));
                 let line = LineSeries::new(points, color.stroke_width(area.px(weight)));
                 chart.draw_series(line).map_err(failed)?;
             }

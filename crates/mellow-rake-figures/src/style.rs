@@ -35,9 +35,5 @@ pub(crate) fn tick(value: f64, step: f64) -> String {
     let digits = (-step.log10().floor()).clamp(0.0, 9.0) as usize;
     let text = format!("{value:.digits$}");
     // No "-0".
-    if text.trim_start_matches(['-', '0', '.']).is_empty() {
-        text.replace('-', "")
-    } else {
-        text
-    }
+    if text.trim_start_matches(['-', '0', '.']).is_empty() { text.replace('-', "") } else { text }
 }

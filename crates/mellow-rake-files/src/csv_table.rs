@@ -115,19 +115,13 @@ impl CsvTable {
     /// # Errors
     /// [`CsvError`] with the line and column.
     pub fn parse(bytes: &[u8]) -> Result<Self, CsvError> {
-        let mut reader = csv::ReaderBuilder::new()
-            .trim(csv::Trim::All)
-            .from_reader(bytes);
+        let mut reader = csv::ReaderBuilder::new().trim(csv::Trim::All).from_reader(bytes);
         let form = |error: csv::Error| CsvError::Form {
             line: error.position().map_or(1, csv::Position::line),
             message: error.to_string(),
         };
-        let names: Vec<String> = reader
-            .headers()
-            .map_err(form)?
-            .iter()
-            .map(str::to_owned)
-            .collect();
+        let names: Vec<String> =
+            reader.headers().map_err(form)?.iter().map(str::to_owned).collect();
         if names.iter().any(|name| name.parse::<f64>().is_ok()) {
             return Err(CsvError::NoHeader);
         }
@@ -170,18 +164,11 @@ impl CsvTable {
     /// # Errors
     /// [`CsvError::NoColumn`], [`CsvError::Ambiguous`].
     pub fn choose(&self, name: Option<&str>) -> Result<&Column, CsvError> {
-        let known = || {
-            self.columns
-                .iter()
-                .map(|column| column.name.clone())
-                .collect()
-        };
+        let known = || self.columns.iter().map(|column| column.name.clone()).collect();
         if let Some(name) = name {
             let found = self.columns.iter().find(|column| column.name == name);
-            return found.ok_or_else(|| CsvError::NoColumn {
-                name: name.to_owned(),
-                known: known(),
-            });
+            return found
+                .ok_or_else(|| CsvError::NoColumn { name: name.to_owned(), known: known() });
         }
         let mut signals = self.columns.iter().filter(|column| !is_time(&column.name));
         match (signals.next(), signals.next()) {
@@ -228,11 +215,7 @@ pub fn write_columns(columns: &[Column]) -> String {
     let names: Vec<&str> = columns.iter().map(|column| column.name.as_str()).collect();
     let mut text = names.join(",");
     text.push('\n');
-    let length = columns
-        .iter()
-        .map(|column| column.values.len())
-        .max()
-        .unwrap_or(0);
+    let length = columns.iter().map(|column| column.values.len()).max().unwrap_or(0);
     for row in 0..length {
         for (index, column) in columns.iter().enumerate() {
             if index > 0 {
@@ -255,14 +238,8 @@ mod tests {
     #[test]
     fn what_is_written_reads_back_exactly() {
         let columns = vec![
-            Column {
-                name: "a".into(),
-                values: Values::Integers(vec![i64::MIN, 0, i64::MAX]),
-            },
-            Column {
-                name: "b".into(),
-                values: Values::Reals(vec![0.1, -1e-300, 2.0f64.sqrt()]),
-            },
+            Column { name: "a".into(), values: Values::Integers(vec![i64::MIN, 0, i64::MAX]) },
+            Column { name: "b".into(), values: Values::Reals(vec![0.1, -1e-300, 2.0f64.sqrt()]) },
         ];
         let table = CsvTable::parse(write_columns(&columns).as_bytes()).unwrap();
         assert_eq!(table.columns, columns);
@@ -280,12 +257,7 @@ mod tests {
         assert!(CsvTable::parse(b"a\n\xff\n").is_err());
         let two = CsvTable::parse(b"time_s,a,b\n0,1,2\n").unwrap();
         assert!(two.choose(None).is_err() && two.choose(Some("b")).is_ok());
-        assert!(
-            two.choose(Some("c"))
-                .unwrap_err()
-                .to_string()
-                .contains("time_s, a, b")
-        );
+        assert!(two.choose(Some("c")).unwrap_err().to_string().contains("time_s, a, b"));
     }
 
     #[test]
@@ -293,19 +265,9 @@ mod tests {
         let rate = SampleRate::from_hertz(1000.0).unwrap();
         let good = CsvTable::parse(b"time_s,a\n5.000,1\n5.001,2\n5.002,3\n").unwrap();
         good.check_rate(rate).unwrap();
-        let error = good
-            .check_rate(SampleRate::from_hertz(500.0).unwrap())
-            .unwrap_err();
-        assert!(
-            error.to_string().starts_with("line 3, column `time_s`"),
-            "{error}"
-        );
+        let error = good.check_rate(SampleRate::from_hertz(500.0).unwrap()).unwrap_err();
+        assert!(error.to_string().starts_with("line 3, column `time_s`"), "{error}");
         let gap = CsvTable::parse(b"time_s,a\n0,1\n0.001,2\n0.003,3\n").unwrap();
-        assert!(
-            gap.check_rate(rate)
-                .unwrap_err()
-                .to_string()
-                .starts_with("line 4")
-        );
+        assert!(gap.check_rate(rate).unwrap_err().to_string().starts_with("line 4"));
     }
 }

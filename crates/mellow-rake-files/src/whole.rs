@@ -18,13 +18,8 @@ pub struct WriteFileError {
 /// # Errors
 /// [`WriteFileError`] when the folder cannot be written to.
 pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), WriteFileError> {
-    let failed = |source| WriteFileError {
-        path: path.to_owned(),
-        source,
-    };
-    let folder = path
-        .parent()
-        .filter(|folder| !folder.as_os_str().is_empty());
+    let failed = |source| WriteFileError { path: path.to_owned(), source };
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
     let folder = folder.unwrap_or(Path::new("."));
     let mut file = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
     file.write_all(bytes).map_err(failed)?;

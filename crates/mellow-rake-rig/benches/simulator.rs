@@ -23,25 +23,14 @@ fn filters() -> Vec<(&'static str, Checked)> {
     };
     let cascade = |rows: &[Vec<f64>]| {
         let table = round_coefficients(rows, "s16".parse().unwrap()).unwrap();
-        let words = SectionWords {
-            input: word,
-            output: word,
-            rounding,
-            overflow,
-        };
+        let words = SectionWords { input: word, output: word, rounding, overflow };
         direct_form_1(&table, words).unwrap().check().unwrap()
     };
     let taps = round_coefficients(&[vec![0.125; 8]], "s16f15".parse().unwrap()).unwrap();
-    let average = fir_direct(&taps, word, word, rounding, overflow)
-        .unwrap()
-        .check()
-        .unwrap();
+    let average = fir_direct(&taps, word, word, rounding, overflow).unwrap().check().unwrap();
     vec![
         ("notch", cascade(&[row(87.5)])),
-        (
-            "four notches",
-            cascade(&[87.5, 175.0, 262.5, 350.0].map(row)),
-        ),
+        ("four notches", cascade(&[87.5, 175.0, 262.5, 350.0].map(row))),
         ("average of 8", average),
     ]
 }
@@ -57,10 +46,7 @@ fn bench(criterion: &mut Criterion) {
             bencher.iter(|| simulator.run(&input));
         });
         let mut files = c::write(&checked, &Symbols::new(&Name::new("bench").unwrap())).unwrap();
-        files[2] = GeneratedFile {
-            name: "timed.c".into(),
-            text: include_str!("timed.c").into(),
-        };
+        files[2] = GeneratedFile { name: "timed.c".into(), text: include_str!("timed.c").into() };
         let compiler = ToolName::CC.find().expect("the bench needs a C compiler");
         let program = CProgram::build_with(compiler, &["-std=c99", "-O2"], &files).unwrap();
         group.bench_function(BenchmarkId::new("C at -O2", name), |bencher| {

@@ -11,16 +11,8 @@ const COMPILE_LIMIT: Duration = Duration::from_secs(120);
 const RUN_LIMIT: Duration = Duration::from_secs(120);
 
 /// The flags that generated C is compiled with, without a word of complaint.
-pub const C_FLAGS: [&str; 8] = [
-    "-std=c99",
-    "-pedantic",
-    "-Wall",
-    "-Wextra",
-    "-Wconversion",
-    "-Wshadow",
-    "-Werror",
-    "-O2",
-];
+pub const C_FLAGS: [&str; 8] =
+    ["-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Wshadow", "-Werror", "-O2"];
 
 /// A generated filter as a program that reads and writes integers.
 #[derive(Debug)]
@@ -58,10 +50,7 @@ impl CProgram {
     ) -> Result<Self, RigError> {
         let folder = tempfile::tempdir().map_err(at("temporary folder"))?;
         lay_out(files, folder.path())?;
-        let sources = files
-            .iter()
-            .filter(|file| file.name.ends_with(".c"))
-            .map(|file| &file.name);
+        let sources = files.iter().filter(|file| file.name.ends_with(".c")).map(|file| &file.name);
         let mut command = compiler.command(folder.path());
         command.args(flags).args(sources).args(["-o", "program"]);
         run(&mut command, b"", COMPILE_LIMIT)?;

@@ -96,11 +96,7 @@ impl Device {
     /// # Errors
     /// [`RigError`] when the target fails or does not answer.
     pub fn run(&self, input: &[i64], expected: &[i64]) -> Result<Vec<Answer>, RigError> {
-        let answer = |manner, words, own_mismatches| Answer {
-            manner,
-            words,
-            own_mismatches,
-        };
+        let answer = |manner, words, own_mismatches| Answer { manner, words, own_mismatches };
         Ok(match &self.kind {
             Kind::Program(program) => vec![
                 answer("one sample a call", program.run(input, 0)?, None),
@@ -108,11 +104,7 @@ impl Device {
             ],
             Kind::Model(model) => {
                 let report = model.run(input, expected)?;
-                vec![answer(
-                    "test bench",
-                    report.observed,
-                    Some(report.mismatches),
-                )]
+                vec![answer("test bench", report.observed, Some(report.mismatches))]
             }
         })
     }

@@ -44,14 +44,9 @@ impl IcarusModel {
         let (compiler, runtime) = (ToolName::IVERILOG.find()?, ToolName::VVP.find()?);
         let folder = tempfile::tempdir().map_err(at("temporary folder"))?;
         lay_out(files, folder.path())?;
-        let sources = files
-            .iter()
-            .filter(|file| file.name.ends_with(".v"))
-            .map(|file| &file.name);
+        let sources = files.iter().filter(|file| file.name.ends_with(".v")).map(|file| &file.name);
         let mut command = compiler.command(folder.path());
-        command
-            .args(["-g2005", "-Wall", "-o", "model.vvp"])
-            .args(sources);
+        command.args(["-g2005", "-Wall", "-o", "model.vvp"]).args(sources);
         let finished = run(&mut command, b"", LIMIT)?;
         if !finished.messages.trim().is_empty() {
             return Err(RigError::Failed {
@@ -60,13 +55,7 @@ impl IcarusModel {
                 messages: finished.messages,
             });
         }
-        Ok(IcarusModel {
-            folder,
-            compiler,
-            runtime,
-            input,
-            output,
-        })
+        Ok(IcarusModel { folder, compiler, runtime, input, output })
     }
 
     /// The compiler that built it.
@@ -86,12 +75,7 @@ impl IcarusModel {
         write("stimulus.hex", input, self.input)?;
         write("expected.hex", expected, self.output)?;
         let mut command = self.runtime.command(self.folder.path());
-        command.args([
-            "-n",
-            "model.vvp",
-            "+stimulus=stimulus.hex",
-            "+expected=expected.hex",
-        ]);
+        command.args(["-n", "model.vvp", "+stimulus=stimulus.hex", "+expected=expected.hex"]);
         command.arg("+observed=observed.hex");
         let finished = run(&mut command, b"", LIMIT)?;
         let rubbish = |found: &str, expected| RigError::Rubbish {
@@ -99,11 +83,7 @@ impl IcarusModel {
             found: found.chars().take(200).collect(),
             expected,
         };
-        if let Some(line) = finished
-            .output
-            .lines()
-            .find(|line| line.starts_with("ERROR"))
-        {
+        if let Some(line) = finished.output.lines().find(|line| line.starts_with("ERROR")) {
             return Err(rubbish(line, "no error"));
         }
         let result = finished.output.lines().rev().find_map(|line| {
@@ -123,11 +103,7 @@ impl IcarusModel {
                     .map_err(|_| rubbish(line, "a word in hex"))
             })
             .collect::<Result<_, _>>()?;
-        Ok(BenchReport {
-            observed,
-            samples,
-            mismatches,
-        })
+        Ok(BenchReport { observed, samples, mismatches })
     }
 }
 

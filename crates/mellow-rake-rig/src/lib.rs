@@ -78,17 +78,8 @@ pub enum RigError {
 }
 
 fn said(messages: &str) -> String {
-    let text: String = messages
-        .trim()
-        .lines()
-        .take(20)
-        .collect::<Vec<_>>()
-        .join("\n  ");
-    if text.is_empty() {
-        String::new()
-    } else {
-        format!("; it said:\n  {text}")
-    }
+    let text: String = messages.trim().lines().take(20).collect::<Vec<_>>().join("\n  ");
+    if text.is_empty() { String::new() } else { format!("; it said:\n  {text}") }
 }
 
 /// Attaches a path to an input or output error.

@@ -26,14 +26,8 @@ pub fn run(command: &mut Command, input: &[u8], limit: Duration) -> Result<Finis
     let program = command.get_program().to_string_lossy().into_owned();
     let io = |error| at(program.clone())(error);
     let mut stdin = tempfile::tempfile().map_err(io)?;
-    stdin
-        .write_all(input)
-        .and_then(|()| stdin.seek(SeekFrom::Start(0)))
-        .map_err(io)?;
-    let (stdout, stderr) = (
-        tempfile::tempfile().map_err(io)?,
-        tempfile::tempfile().map_err(io)?,
-    );
+    stdin.write_all(input).and_then(|()| stdin.seek(SeekFrom::Start(0))).map_err(io)?;
+    let (stdout, stderr) = (tempfile::tempfile().map_err(io)?, tempfile::tempfile().map_err(io)?);
     let mut child = command
         .stdin(Stdio::from(stdin))
         .stdout(Stdio::from(stdout.try_clone().map_err(io)?))
@@ -52,19 +46,11 @@ pub fn run(command: &mut Command, input: &[u8], limit: Duration) -> Result<Finis
     };
     let (output, messages) = (text(stdout).map_err(io)?, text(stderr).map_err(io)?);
     match status {
-        None => Err(RigError::TimeOut {
-            program,
-            limit,
-            messages,
-        }),
+        None => Err(RigError::TimeOut { program, limit, messages }),
         Some(status) if status.success() => Ok(Finished { output, messages }),
         Some(status) => {
             let messages = format!("{messages}{output}");
-            Err(RigError::Failed {
-                program,
-                status: status.to_string(),
-                messages,
-            })
+            Err(RigError::Failed { program, status: status.to_string(), messages })
         }
     }
 }

@@ -18,58 +18,33 @@ pub struct ToolName {
 
 impl ToolName {
     /// The machine's C compiler.
-    pub const CC: ToolName = ToolName {
-        program: "cc",
-        package: "gcc",
-        version_argument: "--version",
-    };
+    pub const CC: ToolName =
+        ToolName { program: "cc", package: "gcc", version_argument: "--version" };
     /// The GNU C compiler.
-    pub const GCC: ToolName = ToolName {
-        program: "gcc",
-        package: "gcc",
-        version_argument: "--version",
-    };
+    pub const GCC: ToolName =
+        ToolName { program: "gcc", package: "gcc", version_argument: "--version" };
     /// The GNU C++ compiler.
-    pub const GXX: ToolName = ToolName {
-        program: "g++",
-        package: "g++",
-        version_argument: "--version",
-    };
+    pub const GXX: ToolName =
+        ToolName { program: "g++", package: "g++", version_argument: "--version" };
     /// The LLVM C compiler.
-    pub const CLANG: ToolName = ToolName {
-        program: "clang",
-        package: "clang",
-        version_argument: "--version",
-    };
+    pub const CLANG: ToolName =
+        ToolName { program: "clang", package: "clang", version_argument: "--version" };
     /// The compiler of Icarus Verilog.
-    pub const IVERILOG: ToolName = ToolName {
-        program: "iverilog",
-        package: "iverilog",
-        version_argument: "-V",
-    };
+    pub const IVERILOG: ToolName =
+        ToolName { program: "iverilog", package: "iverilog", version_argument: "-V" };
     /// The runtime of Icarus Verilog.
-    pub const VVP: ToolName = ToolName {
-        program: "vvp",
-        package: "iverilog",
-        version_argument: "-V",
-    };
+    pub const VVP: ToolName =
+        ToolName { program: "vvp", package: "iverilog", version_argument: "-V" };
     /// Verilator, as a lint.
-    pub const VERILATOR: ToolName = ToolName {
-        program: "verilator",
-        package: "verilator",
-        version_argument: "--version",
-    };
+    pub const VERILATOR: ToolName =
+        ToolName { program: "verilator", package: "verilator", version_argument: "--version" };
 
     /// Looks for the tool on the path and asks its version.
     ///
     /// # Errors
     /// [`RigError::Missing`] names the Debian package.
     pub fn find(self) -> Result<Tool, RigError> {
-        let ToolName {
-            program,
-            package,
-            version_argument,
-        } = self;
+        let ToolName { program, package, version_argument } = self;
         let path = which::which(program).map_err(|_| RigError::Missing { program, package })?;
         let mut command = Command::new(&path);
         command.arg(version_argument);
@@ -79,17 +54,8 @@ impl ToolName {
             Err(RigError::Failed { messages, .. }) => messages,
             Err(error) => return Err(error),
         };
-        let version = version
-            .lines()
-            .next()
-            .unwrap_or("unknown version")
-            .trim()
-            .to_owned();
-        Ok(Tool {
-            program,
-            path,
-            version,
-        })
+        let version = version.lines().next().unwrap_or("unknown version").trim().to_owned();
+        Ok(Tool { program, path, version })
     }
 }
 

@@ -11,12 +11,7 @@ use std::time::Duration;
 /// on every stimulus, from the first sample to the last.
 #[test]
 fn simulator_c_and_verilog_agree_in_every_integer() {
-    for Case {
-        name,
-        checked,
-        files,
-    } in cases()
-    {
+    for Case { name, checked, files } in cases() {
         let bounds = checked.facts().bounds().as_ref().unwrap();
         for target in Target::ALL {
             let datapath = checked.datapath();
@@ -53,20 +48,12 @@ fn generated_text_is_clean() {
         CProgram::build_with(gxx, &flags, &files).unwrap_or_else(|error| panic!("{name}: {error}"));
 
         let folder = tempfile::tempdir().unwrap();
-        let module = files
-            .iter()
-            .find(|f| f.name.ends_with(".v") && !f.name.ends_with("_tb.v"))
-            .unwrap();
+        let module =
+            files.iter().find(|f| f.name.ends_with(".v") && !f.name.ends_with("_tb.v")).unwrap();
         std::fs::write(folder.path().join(&module.name), &module.text).unwrap();
         let verilator = ToolName::VERILATOR.find().unwrap();
         let mut lint = verilator.command(folder.path());
-        lint.args([
-            "--lint-only",
-            "-Wall",
-            "--language",
-            "1364-2005",
-            &module.name,
-        ]);
+        lint.args(["--lint-only", "-Wall", "--language", "1364-2005", &module.name]);
         let finished = run(&mut lint, b"", limit).unwrap_or_else(|error| panic!("{name}: {error}"));
         assert_eq!(finished.messages.trim(), "", "{name}");
     }
@@ -75,31 +62,14 @@ fn generated_text_is_clean() {
 /// No undefined behaviour, as far as the sanitizer can see it, on the most violent stimuli.
 #[test]
 fn generated_c_does_nothing_undefined() {
-    for Case {
-        name,
-        checked,
-        files,
-    } in cases()
-    {
-        let flags = [
-            "-std=c99",
-            "-O1",
-            "-fsanitize=undefined",
-            "-fno-sanitize-recover=all",
-        ];
+    for Case { name, checked, files } in cases() {
+        let flags = ["-std=c99", "-O1", "-fsanitize=undefined", "-fno-sanitize-recover=all"];
         let program = CProgram::build_with(ToolName::GCC.find().unwrap(), &flags, &files).unwrap();
         let bounds = checked.facts().bounds().as_ref().unwrap();
         for stimulus in stimuli(&checked, Some(&bounds.gain), None) {
-            let found = program
-                .run(&stimulus.samples, 7)
-                .unwrap_or_else(|e| panic!("{name}: {e}"));
+            let found = program.run(&stimulus.samples, 7).unwrap_or_else(|e| panic!("{name}: {e}"));
             let expected = mellow_rake::datapath::Simulator::new(&checked).run(&stimulus.samples);
-            assert_eq!(
-                compare(&expected, &found).first,
-                None,
-                "{name}, {}",
-                stimulus.name
-            );
+            assert_eq!(compare(&expected, &found).first, None, "{name}, {}", stimulus.name);
         }
     }
 }
@@ -113,12 +83,7 @@ fn a_change_in_the_generated_text_is_caught() {
     let stimulus = &stimuli(&checked, Some(&bounds.gain), None)[0].samples;
     let expected = mellow_rake::datapath::Simulator::new(&checked).run(stimulus);
     let changes = [
-        (
-            Target::HostC,
-            ".c",
-            "-27507, 16131, -27507",
-            "-27507, 16131, -27508",
-        ),
+        (Target::HostC, ".c", "-27507, 16131, -27507", "-27507, 16131, -27508"),
         (
             Target::HostC,
             ".c",
@@ -127,12 +92,7 @@ fn a_change_in_the_generated_text_is_caught() {
         ),
         (Target::HostC, ".c", "(n2, 14)", "(n2, 13)"),
         (Target::HostC, ".c", "filter->y[1] = filter->y[0];", ""),
-        (
-            Target::Icarus,
-            ".v",
-            "16'h3e05, 16'h948d",
-            "16'h3e05, 16'h948e",
-        ),
+        (Target::Icarus, ".v", "16'h3e05, 16'h948d", "16'h3e05, 16'h948e"),
         (Target::Icarus, ".v", "n3_f + {18'd0, n2[13]}", "n3_f"),
         (Target::Icarus, ".v", "n3_f = n2[32:14]", "n3_f = n2[31:13]"),
     ];
@@ -148,17 +108,9 @@ fn a_change_in_the_generated_text_is_caught() {
         };
         for answer in device.run(stimulus, &expected).unwrap() {
             let comparison = compare(&expected, &answer.words);
-            let Mismatch {
-                sample,
-                expected: e,
-                found,
-            } = comparison.first.expect(from);
+            let Mismatch { sample, expected: e, found } = comparison.first.expect(from);
             assert!(e != found && e == Some(expected[sample]), "{from}");
-            assert!(
-                answer
-                    .own_mismatches
-                    .is_none_or(|count| count == comparison.differing)
-            );
+            assert!(answer.own_mismatches.is_none_or(|count| count == comparison.differing));
         }
     }
 }
@@ -172,10 +124,7 @@ fn a_bad_tool_is_an_error_and_not_a_result() {
         version_argument: "-V",
     };
     let error = missing.find().unwrap_err().to_string();
-    assert!(
-        error.contains("no-such-compiler") && error.contains("no-such-package"),
-        "{error}"
-    );
+    assert!(error.contains("no-such-compiler") && error.contains("no-such-package"), "{error}");
 
     let started = std::time::Instant::now();
     let mut sleeper = std::process::Command::new("sleep");
@@ -184,20 +133,11 @@ fn a_bad_tool_is_an_error_and_not_a_result() {
     assert!(started.elapsed() < Duration::from_secs(30));
 
     let Case { files, .. } = cases().swap_remove(0);
-    let error = CProgram::build(
-        ToolName::CC,
-        &mutated(&files, ".c", "int64_t n2", "int64 n2"),
-    )
-    .unwrap_err();
-    assert!(
-        error.to_string().contains("int64"),
-        "the compiler's own words: {error}"
-    );
-    let talker = mutated(&files, "_pipe.c", "PRId64 \"\\n\"", "PRId64 \" volts\\n\"");
-    let error = CProgram::build(ToolName::CC, &talker)
-        .unwrap()
-        .run(&[1], 0)
+    let error = CProgram::build(ToolName::CC, &mutated(&files, ".c", "int64_t n2", "int64 n2"))
         .unwrap_err();
+    assert!(error.to_string().contains("int64"), "the compiler's own words: {error}");
+    let talker = mutated(&files, "_pipe.c", "PRId64 \"\\n\"", "PRId64 \" volts\\n\"");
+    let error = CProgram::build(ToolName::CC, &talker).unwrap().run(&[1], 0).unwrap_err();
     assert!(error.to_string().contains("volts"), "{error}");
     let program = CProgram::build(ToolName::CC, &files).unwrap();
     let error = program.run(&[1, 40_000], 0).unwrap_err();

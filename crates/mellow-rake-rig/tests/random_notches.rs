@@ -44,22 +44,10 @@ fn random_datapath(noise: &mut NoiseSource) -> Datapath {
             WordFormat::new(true, width, fraction).unwrap()
         };
         let input = word(noise);
-        let output = if sections > 1 || noise.uniform() < 0.5 {
-            input
-        } else {
-            word(noise)
-        };
+        let output = if sections > 1 || noise.uniform() < 0.5 { input } else { word(noise) };
         let rounding = Rounding::ALL[below(noise, 5)];
         let overflow = [Overflow::Saturate, Overflow::Wrap][below(noise, 2)];
-        match direct_form_1(
-            &table,
-            SectionWords {
-                input,
-                output,
-                rounding,
-                overflow,
-            },
-        ) {
+        match direct_form_1(&table, SectionWords { input, output, rounding, overflow }) {
             Ok(datapath) if noise.uniform() < 0.2 => {
                 let cut = noise.integer(1, 12) as u32;
                 return with_accumulator(
@@ -122,26 +110,15 @@ fn batch_program(files: &[Vec<GeneratedFile>]) -> CProgram {
         let _ = writeln!(main, "#define INPUT_{name} {input}");
     }
     let _ = write!(main, "int main(void)\n{{\n{calls}    return 0;\n}}\n");
-    let mut all = vec![GeneratedFile {
-        name: "main.c".to_owned(),
-        text: main,
-    }];
+    let mut all = vec![GeneratedFile { name: "main.c".to_owned(), text: main }];
     for set in files {
         all.push(set[0].clone());
         let mut source = set[1].clone();
         source.name = source.name.replace(".c", ".inc");
         all.push(source);
     }
-    let flags = [
-        "-std=c99",
-        "-pedantic",
-        "-Wall",
-        "-Wextra",
-        "-Wconversion",
-        "-Wshadow",
-        "-Werror",
-        "-O1",
-    ];
+    let flags =
+        ["-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Wshadow", "-Werror", "-O1"];
     CProgram::build_with(ToolName::CC.find().unwrap(), &flags, &all).unwrap()
 }
 
@@ -187,10 +164,7 @@ fn simulator_and_c_agree_on_ten_thousand_random_notches() {
         halves.into_iter().map(|half| half.join().unwrap()).sum()
     });
     // The inputs are violent enough that saturation and wrap are really exercised.
-    assert!(
-        limited > NOTCHES / 4,
-        "limits acted in {limited} of {NOTCHES}"
-    );
+    assert!(limited > NOTCHES / 4, "limits acted in {limited} of {NOTCHES}");
 }
 
 #[test]

@@ -65,11 +65,8 @@ pub enum ImplementError {
 /// # Errors
 /// [`ImplementError`] names the key and what would fit.
 pub fn implement(sections: &Sections, fixed: Fixed) -> Result<Implementation, ImplementError> {
-    let rows: Vec<Vec<f64>> = sections
-        .0
-        .iter()
-        .map(|Section { b, a }| b.iter().chain(a).copied().collect())
-        .collect();
+    let rows: Vec<Vec<f64>> =
+        sections.0.iter().map(|Section { b, a }| b.iter().chain(a).copied().collect()).collect();
     let table = round_coefficients(&rows, fixed.coefficients)?;
     let value = |row: &Vec<i64>, column: usize| table.format.value(row[column]);
     let rounded = Sections(
@@ -84,50 +81,23 @@ pub fn implement(sections: &Sections, fixed: Fixed) -> Result<Implementation, Im
     );
     if let Some(section) = rounded.0.iter().position(|section| !section.is_stable()) {
         let radius = rounded.0[section].pole_radius();
-        return Err(ImplementError::Unstable {
-            section,
-            radius,
-            format: table.format,
-        });
+        return Err(ImplementError::Unstable { section, radius, format: table.format });
     }
-    let Fixed {
-        input,
-        output,
-        rounding,
-        overflow,
-        ..
-    } = fixed;
-    let words = SectionWords {
-        input,
-        output,
-        rounding,
-        overflow,
-    };
+    let Fixed { input, output, rounding, overflow, .. } = fixed;
+    let words = SectionWords { input, output, rounding, overflow };
     let checked = match fixed.structure {
         Structure::DirectForm1 => direct_form_1(&table, words)?,
     }
     .check()?;
     let predictions = predict(&checked, sections);
-    Ok(Implementation {
-        fixed,
-        table,
-        rounded,
-        checked,
-        predictions,
-    })
+    Ok(Implementation { fixed, table, rounded, checked, predictions })
 }
 
 fn predict(checked: &Checked, sections: &Sections) -> Result<Predictions, NotProved> {
     let noise = predict_noise(checked)?;
     let first = LinearDatapath::new(checked, Drive::Input);
-    let mut difference = Difference {
-        first,
-        second: sections.clone(),
-    };
+    let mut difference = Difference { first, second: sections.clone() };
     let decay = Decay::prove(&mut difference)?;
     let coefficient_error = decay.impulse(&mut difference).pop().unwrap_or_default();
-    Ok(Predictions {
-        noise,
-        coefficient_error,
-    })
+    Ok(Predictions { noise, coefficient_error })
 }

@@ -1,5 +1,8 @@
 //! Recursive filters against 60-digit truth, against what defines them, and against what was wished.
 
+// Independent of the library: the platform's own functions.
+#![allow(clippy::disallowed_methods)]
+
 use mellow_rake::design::DesignError;
 use mellow_rake::design::iir::{IirWish, Points, design_iir};
 use mellow_rake::filter::{
@@ -9,12 +12,8 @@ use mellow_rake::units::SampleRate;
 use num_complex::Complex64;
 use proptest::prelude::*;
 
-const KINDS: [BandKind; 4] = [
-    BandKind::Lowpass,
-    BandKind::Highpass,
-    BandKind::Bandpass,
-    BandKind::Bandstop,
-];
+const KINDS: [BandKind; 4] =
+    [BandKind::Lowpass, BandKind::Highpass, BandKind::Bandpass, BandKind::Bandstop];
 
 fn rate() -> SampleRate {
     SampleRate::from_hertz(1.0).unwrap()
@@ -30,11 +29,7 @@ fn recipe(
     IirWish {
         kind,
         family,
-        points: Points::Recipe {
-            meaning,
-            edges: edges.to_vec(),
-            order,
-        },
+        points: Points::Recipe { meaning, edges: edges.to_vec(), order },
         ripple_db: Some(0.5),
         attenuation_db: Some(60.0),
     }
@@ -49,19 +44,14 @@ fn responses_agree_with_sixty_digits() {
     for line in include_str!("truth/iir.csv").lines().skip(1) {
         let fields: Vec<&str> = line.split(',').collect();
         let number = |index: usize| fields[index].parse::<f64>().unwrap();
-        let family = Family::ALL
-            .into_iter()
-            .find(|f| f.as_str() == fields[0])
-            .unwrap();
+        let family = Family::ALL.into_iter().find(|f| f.as_str() == fields[0]).unwrap();
         let kind = KINDS.into_iter().find(|k| k.as_str() == fields[1]).unwrap();
         let order: usize = fields[2].parse().unwrap();
         let mut edges = vec![number(5)];
         edges.extend(fields[6].parse::<f64>());
-        let (_, filter) = design_iir(
-            &recipe(kind, family, order, &edges, EdgeMeaning::HalfPower),
-            rate(),
-        )
-        .unwrap();
+        let (_, filter) =
+            design_iir(&recipe(kind, family, order, &edges, EdgeMeaning::HalfPower), rate())
+                .unwrap();
         let truth = Complex64::new(number(8), number(9));
         let omega = rate().radians(number(7));
         let zpk = (filter.response(omega) - truth).norm();
@@ -95,11 +85,7 @@ fn decibels(ratio: f64) -> f64 {
 }
 
 fn arbitrary_edges(kind: BandKind, low: f64, share: f64) -> Vec<f64> {
-    if kind.is_band() {
-        vec![low, low + share * (0.498 - low)]
-    } else {
-        vec![low]
-    }
+    if kind.is_band() { vec![low, low + share * (0.498 - low)] } else { vec![low] }
 }
 
 proptest! {
@@ -219,23 +205,14 @@ proptest! {
 fn ripples_are_equal_and_as_many_as_the_order_says() {
     for family in [Family::Chebyshev1, Family::Elliptic] {
         for order in [3usize, 6, 9] {
-            let wish = recipe(
-                BandKind::Lowpass,
-                family,
-                order,
-                &[0.2],
-                EdgeMeaning::RippleEnd,
-            );
+            let wish = recipe(BandKind::Lowpass, family, order, &[0.2], EdgeMeaning::RippleEnd);
             let (_, filter) = design_iir(&wish, rate()).unwrap();
             let levels: Vec<f64> = (0..=200_000)
                 .map(|k| decibels(gain(&filter, 0.2 * f64::from(k) / 200_000.0)))
                 .collect();
             let mut extremes = vec![levels[0]];
             extremes.extend(
-                levels
-                    .windows(3)
-                    .filter(|w| (w[1] - w[0]) * (w[2] - w[1]) < 0.0)
-                    .map(|w| w[1]),
+                levels.windows(3).filter(|w| (w[1] - w[0]) * (w[2] - w[1]) < 0.0).map(|w| w[1]),
             );
             extremes.push(levels[200_000]);
             assert_eq!(extremes.len(), order + 1, "{family} {order}");
@@ -254,43 +231,22 @@ fn ripples_are_equal_and_as_many_as_the_order_says() {
 #[test]
 fn unreasonable_wishes_are_refused() {
     let low = |order, edges: &[f64]| {
-        recipe(
-            BandKind::Lowpass,
-            Family::Butterworth,
-            order,
-            edges,
-            EdgeMeaning::HalfPower,
-        )
+        recipe(BandKind::Lowpass, Family::Butterworth, order, edges, EdgeMeaning::HalfPower)
     };
     let band = |order, edges: &[f64]| {
-        recipe(
-            BandKind::Bandpass,
-            Family::Butterworth,
-            order,
-            edges,
-            EdgeMeaning::HalfPower,
-        )
+        recipe(BandKind::Bandpass, Family::Butterworth, order, edges, EdgeMeaning::HalfPower)
     };
     let template = |family, pass: f64, stop: f64, attenuation| IirWish {
         kind: BandKind::Lowpass,
         family,
-        points: Points::Template {
-            pass: vec![pass],
-            stop: vec![stop],
-        },
+        points: Points::Template { pass: vec![pass], stop: vec![stop] },
         ripple_db: Some(0.1),
         attenuation_db: Some(attenuation),
     };
     let levels = |ripple, attenuation| IirWish {
         ripple_db: ripple,
         attenuation_db: attenuation,
-        ..recipe(
-            BandKind::Lowpass,
-            Family::Elliptic,
-            4,
-            &[0.1],
-            EdgeMeaning::HalfPower,
-        )
+        ..recipe(BandKind::Lowpass, Family::Elliptic, 4, &[0.1], EdgeMeaning::HalfPower)
     };
     let cases = [
         (low(0, &[0.1]), "1 to 24"),
@@ -310,18 +266,9 @@ fn unreasonable_wishes_are_refused() {
         (levels(Some(3.0), Some(2.0)), "more than the ripple"),
         (levels(None, Some(60.0)), "needs `ripple`"),
         (levels(Some(f64::NAN), None), "NaN"),
-        (
-            template(Family::Butterworth, 0.2, 0.1, 60.0),
-            "no transition",
-        ),
-        (
-            template(Family::Butterworth, 0.1, 0.105, 60.0),
-            "family elliptic and order 11 would do",
-        ),
-        (
-            template(Family::Elliptic, 0.1, 0.1 + 1e-12, 200.0),
-            "widen the transition",
-        ),
+        (template(Family::Butterworth, 0.2, 0.1, 60.0), "no transition"),
+        (template(Family::Butterworth, 0.1, 0.105, 60.0), "family elliptic and order 11 would do"),
+        (template(Family::Elliptic, 0.1, 0.1 + 1e-12, 200.0), "widen the transition"),
     ];
     for (wish, words) in cases {
         let started = std::time::Instant::now();

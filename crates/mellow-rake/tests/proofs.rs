@@ -1,5 +1,8 @@
 //! What is proved is true: bounds against inputs made to break them, refusals, and predictions against measurement.
 
+// Independent of the library: the platform's own functions.
+#![allow(clippy::disallowed_methods)]
+
 use mellow_rake::datapath::{
     Datapath, DatapathError, LineIndex, Node, Operation, Row, SectionWords, Simulator, TableIndex,
     Term, direct_form_1, fir_direct,
@@ -115,13 +118,7 @@ fn forbid_needs_the_proof() {
     let design = notch(0.0875, 0.005, rate()).unwrap();
     let refused = implement(
         &design.sections,
-        fixed(
-            "s16f15",
-            "s16f15",
-            "s16",
-            Rounding::HalfUp,
-            Overflow::Forbid,
-        ),
+        fixed("s16f15", "s16f15", "s16", Rounding::HalfUp, Overflow::Forbid),
     );
     let Err(ImplementError::Datapath(error @ DatapathError::CanOverflow { more: 2, .. })) = refused
     else {
@@ -130,13 +127,7 @@ fn forbid_needs_the_proof() {
     assert!(error.to_string().contains("2 more whole bits"), "{error}");
     let granted = implement(
         &design.sections,
-        fixed(
-            "s16f15",
-            "s18f15",
-            "s16",
-            Rounding::HalfUp,
-            Overflow::Forbid,
-        ),
+        fixed("s16f15", "s18f15", "s16", Rounding::HalfUp, Overflow::Forbid),
     );
     let checked = granted.unwrap().checked;
     let limit = Node(4);
@@ -155,18 +146,9 @@ fn forbid_needs_the_proof() {
     assert!(error.to_string().contains("does not decay"), "{error}");
     let rounded_away = implement(
         &notch(0.25, 1e-4, rate()).unwrap().sections,
-        fixed(
-            "s16f15",
-            "s16f15",
-            "s8",
-            Rounding::HalfUp,
-            Overflow::Saturate,
-        ),
+        fixed("s16f15", "s16f15", "s8", Rounding::HalfUp, Overflow::Saturate),
     );
-    assert!(
-        matches!(rounded_away, Err(ImplementError::Unstable { .. })),
-        "{rounded_away:?}"
-    );
+    assert!(matches!(rounded_away, Err(ImplementError::Unstable { .. })), "{rounded_away:?}");
 }
 
 /// A notch at 0.05 Hz with 1 kHz samples, a thousandth of a hertz wide: too badly conditioned for a proof in f64. It
@@ -176,33 +158,17 @@ fn what_cannot_be_proved_is_said() {
     let design = notch(0.05e-3, 1e-6, rate()).unwrap();
     let filter = implement(
         &design.sections,
-        fixed(
-            "s16f15",
-            "s16f15",
-            "s40",
-            Rounding::HalfEven,
-            Overflow::Saturate,
-        ),
+        fixed("s16f15", "s16f15", "s40", Rounding::HalfEven, Overflow::Saturate),
     )
     .unwrap();
     assert!(filter.checked.facts().bounds().is_err() && filter.predictions.is_err());
     let (_, error) = judge(&filter, &design.sections, &[1000; 300]);
     assert_eq!((error.bound_lsb, error.predicted_rms_lsb), (None, None));
     let made = mellow_rake::verify::stimuli(&filter.checked, None, None);
-    assert!(
-        made.iter()
-            .all(|stimulus| stimulus.name != "worst-case signs")
-            && made.len() == 6
-    );
+    assert!(made.iter().all(|stimulus| stimulus.name != "worst-case signs") && made.len() == 6);
     let forbid = implement(
         &design.sections,
-        fixed(
-            "s16f15",
-            "s40f15",
-            "s40",
-            Rounding::HalfEven,
-            Overflow::Forbid,
-        ),
+        fixed("s16f15", "s40f15", "s40", Rounding::HalfEven, Overflow::Forbid),
     );
     let Err(ImplementError::Build(_) | ImplementError::Datapath(DatapathError::NoBound { .. })) =
         forbid
@@ -215,10 +181,7 @@ fn what_cannot_be_proved_is_said() {
 #[test]
 fn a_limit_upstream_is_proved_apart_from_one_downstream() {
     // First section: gain 1/2, never beyond its range. Second: gain 4, far beyond.
-    let rows = [
-        vec![0.5, 0.0, 0.0, -0.25, 0.0],
-        vec![4.0, 0.0, 0.0, 0.0, 0.0],
-    ];
+    let rows = [vec![0.5, 0.0, 0.0, -0.25, 0.0], vec![4.0, 0.0, 0.0, 0.0, 0.0]];
     let table = round_coefficients(&rows, "s16f12".parse().unwrap()).unwrap();
     let word: WordFormat = "s16f15".parse().unwrap();
     let words = SectionWords {
@@ -239,23 +202,12 @@ fn the_difference_of_two_filters_is_bounded() {
     let first = notch(0.1, 0.01, rate()).unwrap().sections;
     let mut second: Sections = first.clone();
     second.0[0].b[0] += 1e-4;
-    let mut difference = Difference {
-        first: first.clone(),
-        second: second.clone(),
-    };
-    let gain = Decay::prove(&mut difference)
-        .unwrap()
-        .impulse(&mut difference)
-        .pop()
-        .unwrap();
+    let mut difference = Difference { first: first.clone(), second: second.clone() };
+    let gain = Decay::prove(&mut difference).unwrap().impulse(&mut difference).pop().unwrap();
     let input: Vec<f64> = gain.response().iter().rev().map(|h| h.signum()).collect();
     let (a, b) = (first.start().run(&input), second.start().run(&input));
     let reached = a.last().unwrap() - b.last().unwrap();
-    assert!(
-        reached <= gain.l1_bound() && reached > 0.999 * gain.l1(),
-        "{reached} {}",
-        gain.l1()
-    );
+    assert!(reached <= gain.l1_bound() && reached > 0.999 * gain.l1(), "{reached} {}", gain.l1());
 }
 
 /// Programs that are none are refused with the node.
@@ -270,10 +222,7 @@ fn broken_programs_are_refused() {
     type Break = fn(&mut Datapath);
     let breaks: [(Break, &str); 8] = [
         (|d| d.body.result = Node(99), "n99"),
-        (
-            |d| d.body.operations.swap(0, 1),
-            "n1 uses n0, which gives no word before it",
-        ),
+        (|d| d.body.operations.swap(0, 1), "n1 uses n0, which gives no word before it"),
         (
             |d| {
                 d.body.operations.remove(1);
@@ -288,9 +237,7 @@ fn broken_programs_are_refused() {
                 let Operation::Accumulate { terms, .. } = &mut d.body.operations[2].1 else {
                     panic!()
                 };
-                let Term::Dot { table, .. } = &mut terms[0] else {
-                    panic!()
-                };
+                let Term::Dot { table, .. } = &mut terms[0] else { panic!() };
                 *table = TableIndex(3);
             },
             "table 3",

@@ -15,30 +15,18 @@ use std::collections::HashMap;
 fn format(text: &Value) -> (bool, u32, i32) {
     let text = text.as_str().unwrap();
     let (width, fraction) = text[1..].split_once('f').unwrap();
-    (
-        text.starts_with('s'),
-        width.parse().unwrap(),
-        fraction.parse().unwrap(),
-    )
+    (text.starts_with('s'), width.parse().unwrap(), fraction.parse().unwrap())
 }
 
 fn wrap(word: i128, (signed, width, _): (bool, u32, i32)) -> i128 {
     let modulus = 1i128 << width;
     let low = word.rem_euclid(modulus);
-    if signed && low >= modulus / 2 {
-        low - modulus
-    } else {
-        low
-    }
+    if signed && low >= modulus / 2 { low - modulus } else { low }
 }
 
 fn clamp(word: i128, (signed, width, _): (bool, u32, i32)) -> i128 {
     let half = 1i128 << (width - 1);
-    if signed {
-        word.clamp(-half, half - 1)
-    } else {
-        word.clamp(0, 2 * half - 1)
-    }
+    if signed { word.clamp(-half, half - 1) } else { word.clamp(0, 2 * half - 1) }
 }
 
 fn rounded(word: i128, shift: i64, rounding: &str) -> i128 {
@@ -69,15 +57,9 @@ impl Stranger {
     fn new(object: Value) -> Self {
         let lines = object["lines"].as_array().unwrap().iter().map(|line| {
             let [rows, depth] = ["rows", "depth"].map(|key| line[key].as_u64().unwrap() as usize);
-            (
-                line["name"].as_str().unwrap().to_owned(),
-                vec![vec![0; depth]; rows],
-            )
+            (line["name"].as_str().unwrap().to_owned(), vec![vec![0; depth]; rows])
         });
-        Stranger {
-            lines: lines.collect(),
-            object,
-        }
+        Stranger { lines: lines.collect(), object }
     }
 
     fn step(&mut self, input: i128) -> i128 {
@@ -117,10 +99,7 @@ impl Stranger {
                 }
                 "accumulate" => {
                     let terms = step["terms"].as_array().unwrap();
-                    let sum = terms
-                        .iter()
-                        .map(|term| self.term(term, pass, words, stored))
-                        .sum();
+                    let sum = terms.iter().map(|term| self.term(term, pass, words, stored)).sum();
                     wrap(sum, target)
                 }
                 "round" => {
@@ -158,10 +137,7 @@ impl Stranger {
             return sign * shift * words[&term["word"].as_u64().unwrap()];
         }
         let tables = self.object["tables"].as_array().unwrap();
-        let table = tables
-            .iter()
-            .find(|table| table["name"] == term["table"])
-            .unwrap();
+        let table = tables.iter().find(|table| table["name"] == term["table"]).unwrap();
         let line = term["line"].as_str().unwrap();
         let products = (0..number("count")).map(|k| {
             let coefficient = &table["rows"][row("table_row")][number("column") + k];
@@ -187,11 +163,7 @@ fn assert_equal(checked: &Checked, name: &str) {
             1 => input.minimum() as i64,
             _ => noise.integer(input.minimum() as i64, input.maximum() as i64),
         };
-        assert_eq!(
-            i128::from(simulator.step(x)),
-            stranger.step(x.into()),
-            "{name}, sample {n}"
-        );
+        assert_eq!(i128::from(simulator.step(x)), stranger.step(x.into()), "{name}, sample {n}");
     }
 }
 
@@ -214,10 +186,7 @@ fn a_stranger_builds_the_same_filter_from_the_json_alone() {
             for rows in [vec![row(87.5)], vec![row(87.5), row(175.0), row(262.5)]] {
                 let table = round_coefficients(&rows, "s14".parse().unwrap()).unwrap();
                 let words = words(rounding, overflow, "s12f11", "s14f12");
-                assert_equal(
-                    &direct_form_1(&table, words).unwrap().check().unwrap(),
-                    &name,
-                );
+                assert_equal(&direct_form_1(&table, words).unwrap().check().unwrap(), &name);
             }
             let taps: Vec<f64> = (0..9).map(|k| f64::from(k) / 40.0 - 0.1).collect();
             let table = round_coefficients(&[taps], "s8f7".parse().unwrap()).unwrap();

@@ -65,12 +65,7 @@ struct Hum {
 
 impl Hum {
     fn text(&self) -> String {
-        let Hum {
-            frequency_hz,
-            before_dbfs,
-            after_float_dbfs,
-            after_integer_dbfs,
-        } = self;
+        let Hum { frequency_hz, before_dbfs, after_float_dbfs, after_integer_dbfs } = self;
         format!(
             "Hum at {frequency_hz} Hz, from {SETTLED_S} s on\n  before {before_dbfs:.1} dBFS, after \
              {after_integer_dbfs:.1} dBFS on integers ({after_float_dbfs:.1} in floating point): {:.1} dB less\n\n",
@@ -101,23 +96,13 @@ pub(crate) fn run(options: &Demo) -> Result<Outcome, Failure> {
             format!("no example `{name}`; there are: {names}")
         }));
     };
-    let folder = options
-        .output
-        .clone()
-        .unwrap_or_else(|| Path::new("lantern-reef").join(example.name));
+    let folder =
+        options.output.clone().unwrap_or_else(|| Path::new("lantern-reef").join(example.name));
     show(example, &folder, options.json)
 }
 
 fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure> {
-    let Example {
-        name,
-        recording,
-        recording_file,
-        spec,
-        spec_file,
-        zoom_s,
-        ..
-    } = *example;
+    let Example { name, recording, recording_file, spec, spec_file, zoom_s, .. } = *example;
     let home = Path::new("demo").join(name);
     let measured = Measured::new(Loaded::text(&home.join(spec_file), spec)?)?;
     let loaded = &measured.loaded;
@@ -126,17 +111,11 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     let samples = Recording::bytes(&home.join(recording_file), recording, None, rate)?;
     let words = samples.words(implementation.fixed.input)?;
 
-    std::fs::create_dir_all(folder).map_err(|source| Failure::Read {
-        path: folder.to_owned(),
-        source,
-    })?;
+    std::fs::create_dir_all(folder)
+        .map_err(|source| Failure::Read { path: folder.to_owned(), source })?;
     write_whole(&folder.join(recording_file), recording)?;
     write_whole(&folder.join(spec_file), spec.as_bytes())?;
-    let generated = files(
-        &loaded.spec.name,
-        &implementation,
-        &[Language::C, Language::Verilog],
-    )?;
+    let generated = files(&loaded.spec.name, &implementation, &[Language::C, Language::Verilog])?;
     write_files(folder, &generated)?;
 
     let before = samples.reals();
@@ -167,10 +146,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         },
         zoom: zoom_s,
     };
-    write_whole(
-        &folder.join("before_after.png"),
-        &draw(&figure, Format::Png)?,
-    )?;
+    write_whole(&folder.join("before_after.png"), &draw(&figure, Format::Png)?)?;
 
     let targets = [Target::HostC, Target::Icarus];
     let proof = prove(loaded, &implementation, Some(&words), &targets, &generated);
@@ -186,10 +162,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         proof: &proof,
     };
     let result = serde_json::to_string_pretty(&object)?;
-    write_whole(
-        &folder.join("result.json"),
-        format!("{result}\n").as_bytes(),
-    )?;
+    write_whole(&folder.join("result.json"), format!("{result}\n").as_bytes())?;
     if json {
         print::json(&object)?;
     } else {
@@ -203,12 +176,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
             measured.text(),
             proof.text(),
             object.folder,
-            object
-                .files
-                .chunks(5)
-                .map(|names| names.join("  "))
-                .collect::<Vec<_>>()
-                .join("\n  "),
+            object.files.chunks(5).map(|names| names.join("  ")).collect::<Vec<_>>().join("\n  "),
         ))?;
     }
     Ok(Outcome::of(measured.meets_spec() && proof.held))

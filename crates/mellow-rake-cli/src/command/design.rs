@@ -18,9 +18,8 @@ impl Measured {
     /// Asked beside achieved.
     pub(crate) fn text(&self) -> String {
         let design = &self.loaded.design;
-        let reports: Vec<&Measures> = std::iter::once(&self.designed)
-            .chain(&self.rounded)
-            .collect();
+        let reports: Vec<&Measures> =
+            std::iter::once(&self.designed).chain(&self.rounded).collect();
         let (title, rows) = match &design.choice {
             Choice::Notch(choice) => (notch_title(choice), notch_rows(choice, &reports)),
             Choice::Recursive(choice) => (band_title(choice), band_rows(choice, &reports)),
@@ -38,10 +37,8 @@ impl Measured {
         text.push_str(&table(&header[..2 + reports.len()], &rows));
         text.push('\n');
         if let Some([least, most]) = self.delay {
-            let _ = writeln!(
-                text,
-                "  group delay in the pass-band: {least:.3} to {most:.3} samples"
-            );
+            let _ =
+                writeln!(text, "  group delay in the pass-band: {least:.3} to {most:.3} samples");
         }
         text.push_str("  null: below -200 dB; -3 dB means half power, -6 dB half amplitude\n");
         let verdict = if self.meets_spec() { "meets" } else { "MISSES" };
@@ -59,11 +56,7 @@ impl Measured {
         text.push_str(
             "\nCoefficients, y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2]\n",
         );
-        for Section {
-            b: [b0, b1, b2],
-            a: [a1, a2],
-        } in &design.sections.0
-        {
+        for Section { b: [b0, b1, b2], a: [a1, a2] } in &design.sections.0 {
             let _ = writeln!(text, "  b {b0:?} {b1:?} {b2:?}\n  a 1 {a1:?} {a2:?}");
         }
         if let Some(implementation) = &self.implementation {
@@ -99,12 +92,7 @@ fn signed(gain: f64) -> String {
 }
 
 fn notch_title(choice: &NotchChoice) -> String {
-    let NotchChoice {
-        center_hz,
-        width_hz,
-        q,
-        ..
-    } = choice;
+    let NotchChoice { center_hz, width_hz, q, .. } = choice;
     format!(
         "second-order notch at {center_hz} Hz, {width_hz} Hz between the -3 dB points (q {q:.4})"
     )
@@ -123,63 +111,35 @@ fn notch_rows(choice: &NotchChoice, reports: &[&Measures]) -> Vec<Vec<String>> {
     let edge = |side: usize| move |m: &NotchMeasures| number(m.edges_3db_hz[side], 4);
     let half = |side: usize| move |m: &NotchMeasures| number(m.edges_6db_hz[side], 4);
     vec![
-        row(
-            "deepest point, Hz",
-            &hertz(choice.center_hz),
-            &reports,
-            |m| hertz(m.null_hz),
-        ),
-        row("gain at the centre, dB", "null", &reports, |m| {
-            gain(m.center_gain_db)
-        }),
+        row("deepest point, Hz", &hertz(choice.center_hz), &reports, |m| hertz(m.null_hz)),
+        row("gain at the centre, dB", "null", &reports, |m| gain(m.center_gain_db)),
         row("lower -3 dB point, Hz", &low, &reports, edge(0)),
         row("upper -3 dB point, Hz", &high, &reports, edge(1)),
-        row("width, Hz", &hertz(choice.width_hz), &reports, |m| {
-            number(m.width_hz, 4)
-        }),
+        row("width, Hz", &hertz(choice.width_hz), &reports, |m| number(m.width_hz, 4)),
         row("lower -6 dB point, Hz", "-", &reports, half(0)),
         row("upper -6 dB point, Hz", "-", &reports, half(1)),
         row("gain at 0 Hz, dB", "0", &reports, |m| signed(m.dc_gain_db)),
-        row("gain at Nyquist, dB", "0", &reports, |m| {
-            signed(m.nyquist_gain_db)
-        }),
-        row("largest gain, dB", "0", &reports, |m| {
-            signed(m.peak_gain_db)
-        }),
+        row("gain at Nyquist, dB", "0", &reports, |m| signed(m.nyquist_gain_db)),
+        row("largest gain, dB", "0", &reports, |m| signed(m.peak_gain_db)),
     ]
 }
 
 /// "0.6 Hz", or "5 Hz and 15 Hz"
 fn edges(edges: &[f64]) -> String {
-    edges
-        .iter()
-        .map(|hz| format!("{hz} Hz"))
-        .collect::<Vec<_>>()
-        .join(" and ")
+    edges.iter().map(|hz| format!("{hz} Hz")).collect::<Vec<_>>().join(" and ")
 }
 
 fn band_title(choice: &IirChoice) -> String {
-    let IirChoice {
-        kind,
-        family,
-        order,
-        ..
-    } = choice;
-    let smallest = if choice.order_is_smallest {
-        ", the smallest that keeps the template"
-    } else {
-        ""
-    };
+    let IirChoice { kind, family, order, .. } = choice;
+    let smallest =
+        if choice.order_is_smallest { ", the smallest that keeps the template" } else { "" };
     let at = edges(&choice.edges_hz);
     let meaning = match choice.meaning {
         EdgeMeaning::HalfPower => format!("-3 dB at {at}"),
         EdgeMeaning::RippleEnd => format!("the ripple ends exactly at {at}"),
         EdgeMeaning::StopBegin => format!("the stop-band begins exactly at {at}"),
     };
-    format!(
-        "{family} {} of order {order}{smallest};\n  {meaning}",
-        kind.as_str()
-    )
+    format!("{family} {} of order {order}{smallest};\n  {meaning}", kind.as_str())
 }
 
 fn band_rows(choice: &IirChoice, reports: &[&Measures]) -> Vec<Vec<String>> {
@@ -201,53 +161,29 @@ fn band_rows(choice: &IirChoice, reports: &[&Measures]) -> Vec<Vec<String>> {
     if let Some(stop) = &choice.stop_hz {
         let name = format!("attenuation from {}, dB", edges(stop));
         let asked = asked(choice.attenuation_db);
-        rows.push(row(&name, &asked, &reports, |m| {
-            number(m.stopband_attenuation_db, 2)
-        }));
-        rows.push(row("  worst at, Hz", "-", &reports, |m| {
-            number(m.worst_stop_hz, 4)
-        }));
+        rows.push(row(&name, &asked, &reports, |m| number(m.stopband_attenuation_db, 2)));
+        rows.push(row("  worst at, Hz", "-", &reports, |m| number(m.worst_stop_hz, 4)));
     }
-    let sides: &[&str] = if choice.kind.is_band() {
-        &["lower ", "upper "]
-    } else {
-        &[""]
-    };
+    let sides: &[&str] = if choice.kind.is_band() { &["lower ", "upper "] } else { &[""] };
     for (side, name) in sides.iter().enumerate() {
         let asked = match choice.meaning {
             EdgeMeaning::HalfPower => format!("{}", choice.edges_hz[side]),
             _ => "-".to_owned(),
         };
         let three = format!("{name}-3 dB point, Hz");
-        rows.push(row(&three, &asked, &reports, |m| {
-            number(m.edges_3db_hz[side], 4)
-        }));
+        rows.push(row(&three, &asked, &reports, |m| number(m.edges_3db_hz[side], 4)));
         let six = format!("{name}-6 dB point, Hz");
-        rows.push(row(&six, "-", &reports, |m| {
-            number(m.edges_6db_hz[side], 4)
-        }));
+        rows.push(row(&six, "-", &reports, |m| number(m.edges_6db_hz[side], 4)));
     }
-    rows.push(row("gain at 0 Hz, dB", "-", &reports, |m| {
-        gain(m.dc_gain_db)
-    }));
-    rows.push(row("gain at Nyquist, dB", "-", &reports, |m| {
-        gain(m.nyquist_gain_db)
-    }));
-    rows.push(row("largest gain, dB", "0", &reports, |m| {
-        signed(m.peak_gain_db)
-    }));
+    rows.push(row("gain at 0 Hz, dB", "-", &reports, |m| gain(m.dc_gain_db)));
+    rows.push(row("gain at Nyquist, dB", "-", &reports, |m| gain(m.nyquist_gain_db)));
+    rows.push(row("largest gain, dB", "0", &reports, |m| signed(m.peak_gain_db)));
     rows
 }
 
 /// The fixed-point side of a design.
 fn words(implementation: &Implementation) -> String {
-    let Implementation {
-        fixed,
-        table,
-        checked,
-        predictions,
-        ..
-    } = implementation;
+    let Implementation { fixed, table, checked, predictions, .. } = implementation;
     let cost = checked.cost();
     let lsb = fixed.output.step();
     let mut text = format!(
@@ -275,11 +211,7 @@ fn words(implementation: &Implementation) -> String {
             let full = fixed.output.maximum() as f64 * lsb;
             let count = table.rows.len();
             for reach in &bounds.reaches {
-                let act = if reach.safe {
-                    "cannot act: proved"
-                } else {
-                    "can act"
-                };
+                let act = if reach.safe { "cannot act: proved" } else { "can act" };
                 let _ = writeln!(
                     text,
                     "  worst-case level before the limit{}: {:.4} to {:.4}, {:.2} times full scale; \

@@ -47,10 +47,8 @@ pub(crate) fn files(
 
 /// Writes files into a folder, which is made if it is not there.
 pub(crate) fn write_files(folder: &Path, files: &[GeneratedFile]) -> Result<(), Failure> {
-    std::fs::create_dir_all(folder).map_err(|source| Failure::Read {
-        path: folder.to_owned(),
-        source,
-    })?;
+    std::fs::create_dir_all(folder)
+        .map_err(|source| Failure::Read { path: folder.to_owned(), source })?;
     for file in files {
         write_whole(&folder.join(&file.name), file.text.as_bytes())?;
     }
@@ -75,20 +73,13 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
         };
         let files = files.iter().map(object).collect();
         let design = design_object(&Measured::new(loaded)?);
-        print::json(&GenerateObject {
-            folder,
-            files,
-            design,
-        })?;
+        print::json(&GenerateObject { folder, files, design })?;
     } else {
         for file in &files {
             let path = options.output.join(&file.name);
             print::text(&format!("{} ({} bytes)\n", path.display(), file.text.len()))?;
         }
-        eprintln!(
-            "next: mrake verify {} --files {folder}",
-            options.spec.display()
-        );
+        eprintln!("next: mrake verify {} --files {folder}", options.spec.display());
     }
     Ok(Outcome::Held)
 }

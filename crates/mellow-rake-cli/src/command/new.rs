@@ -24,23 +24,13 @@ pub(crate) fn run(options: &New) -> Result<Outcome, Failure> {
     })?;
     if let Some(path) = &options.output {
         if path.exists() {
-            return Err(Failure::Call(format!(
-                "{} is there already and is kept",
-                path.display()
-            )));
+            return Err(Failure::Call(format!("{} is there already and is kept", path.display())));
         }
         write_whole(path, spec.as_bytes())?;
     }
-    let file = options
-        .output
-        .as_ref()
-        .map(|path| path.display().to_string());
+    let file = options.output.as_ref().map(|path| path.display().to_string());
     if options.json {
-        print::json(&NewObject {
-            kind: &options.kind,
-            spec,
-            file,
-        })?;
+        print::json(&NewObject { kind: &options.kind, spec, file })?;
     } else if let Some(file) = file {
         eprintln!("{file} written; next: mrake design {file}");
     } else {

@@ -30,11 +30,7 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         let words = recording.words(implementation.fixed.input)?;
         let mut simulator = Simulator::new(&implementation.checked);
         let output = simulator.run(&words);
-        (
-            Values::Integers(words),
-            Values::Integers(output),
-            Some(simulator.limited_samples()),
-        )
+        (Values::Integers(words), Values::Integers(output), Some(simulator.limited_samples()))
     } else {
         let output = loaded.design.sections.start().run(&recording.reals());
         (recording.values.clone(), Values::Reals(output), None)
@@ -48,15 +44,9 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         column(format!("{}_filtered", recording.name), after),
     ];
     write_whole(&options.output, write_columns(&columns).as_bytes())?;
-    let mode = if options.bit_true {
-        "bit-true"
-    } else {
-        "floating point"
-    };
-    let (input, output) = (
-        options.input.display().to_string(),
-        options.output.display().to_string(),
-    );
+    let mode = if options.bit_true { "bit-true" } else { "floating point" };
+    let (input, output) =
+        (options.input.display().to_string(), options.output.display().to_string());
     if options.json {
         print::json(&RunObject {
             name: loaded.spec.name.to_string(),

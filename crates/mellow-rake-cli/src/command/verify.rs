@@ -38,17 +38,11 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
             On::Icarus => Target::Icarus,
         })
         .collect();
-    let mut files = files(
-        &loaded.spec.name,
-        &implementation,
-        &[Language::C, Language::Verilog],
-    )?;
+    let mut files = files(&loaded.spec.name, &implementation, &[Language::C, Language::Verilog])?;
     if let Some(folder) = &options.files {
         let needed = |file: &GeneratedFile| {
             let hardware = file.name.ends_with(".v");
-            targets
-                .iter()
-                .any(|target| (*target == Target::Icarus) == hardware)
+            targets.iter().any(|target| (*target == Target::Icarus) == hardware)
         };
         files.retain(needed);
         for file in &mut files {
@@ -57,13 +51,7 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
                 .map_err(|_| Failure::Call(format!("{}: not UTF-8 text", path.display())))?;
         }
     }
-    let proof = prove(
-        &loaded,
-        &implementation,
-        recording.as_deref(),
-        &targets,
-        &files,
-    );
+    let proof = prove(&loaded, &implementation, recording.as_deref(), &targets, &files);
     // A target that was named must be run; one that was only tried may be missing.
     let held = proof.held && (proof.complete || options.on.is_none());
     let verdict = match (held, proof.complete) {
@@ -73,11 +61,7 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
     };
     if options.json {
         let name = loaded.spec.name.to_string();
-        print::json(&VerifyObject {
-            name,
-            proof: &proof,
-            verdict,
-        })?;
+        print::json(&VerifyObject { name, proof: &proof, verdict })?;
     } else {
         print::text(&format!("{}\nVerdict: {verdict}\n", proof.text()))?;
     }

@@ -7,9 +7,7 @@ mod recordings;
 use std::path::PathBuf;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let folder = std::env::args_os()
-        .nth(1)
-        .map_or_else(|| PathBuf::from("demo"), PathBuf::from);
+    let folder = std::env::args_os().nth(1).map_or_else(|| PathBuf::from("demo"), PathBuf::from);
     for (name, bytes) in recordings::all()? {
         let path = folder.join(name);
         if let Some(parent) = path.parent() {

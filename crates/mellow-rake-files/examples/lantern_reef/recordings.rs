@@ -10,10 +10,7 @@ pub(crate) type Made = (&'static str, Vec<u8>);
 /// All recordings.
 pub(crate) fn all() -> Result<Vec<Made>, hound::Error> {
     Ok(vec![
-        (
-            "mooring/mooring.csv",
-            counts(&mooring(), 1000.0, 3, "strain"),
-        ),
+        ("mooring/mooring.csv", counts(&mooring(), 1000.0, 3, "strain")),
         ("breath/breath.csv", counts(&breath(), 64.0, 6, "belt")),
         ("modem/modem.wav", wav(&modem(), 96_000)?),
     ])
@@ -32,12 +29,7 @@ fn count(value: f64) -> i16 {
 /// bilge pump at 87.5 Hz from 1.5 s on, sensor noise.
 fn mooring() -> Vec<i16> {
     let mut noise = NoiseSource::new(0x6d6f_6f72);
-    let snaps = [
-        (3.42, 7400.0),
-        (8.13, 9800.0),
-        (12.76, 5900.0),
-        (17.31, 8600.0),
-    ];
+    let snaps = [(3.42, 7400.0), (8.13, 9800.0), (12.76, 5900.0), (17.31, 8600.0)];
     (0..20_000)
         .map(|n| {
             let t = f64::from(n) / 1000.0;
@@ -121,17 +113,9 @@ fn modem() -> Vec<i16> {
 
 /// The raised-cosine pulse of roll-off `r` at `x` symbols from its middle.
 fn raised_cosine(x: f64, r: f64) -> f64 {
-    let sinc = if x == 0.0 {
-        1.0
-    } else {
-        libm::sin(PI * x) / (PI * x)
-    };
+    let sinc = if x == 0.0 { 1.0 } else { libm::sin(PI * x) / (PI * x) };
     let below = 1.0 - (2.0 * r * x) * (2.0 * r * x);
-    if below.abs() < 1e-9 {
-        PI / 4.0 * sinc
-    } else {
-        sinc * libm::cos(PI * r * x) / below
-    }
+    if below.abs() < 1e-9 { PI / 4.0 * sinc } else { sinc * libm::cos(PI * r * x) / below }
 }
 
 fn counts(samples: &[i16], rate: f64, digits: usize, name: &str) -> Vec<u8> {

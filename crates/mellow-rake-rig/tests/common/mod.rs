@@ -48,10 +48,7 @@ pub fn band_rows() -> Vec<Vec<f64>> {
     };
     let (_, filter) = design_iir(&wish, SampleRate::from_hertz(1.0).unwrap()).unwrap();
     let sections = Sections::from_zeros_poles(&filter).0;
-    sections
-        .iter()
-        .map(|section| section.b.into_iter().chain(section.a).collect())
-        .collect()
+    sections.iter().map(|section| section.b.into_iter().chain(section.a).collect()).collect()
 }
 
 pub fn table(rows: &[Vec<f64>], format: &str) -> RoundedTable {
@@ -60,12 +57,7 @@ pub fn table(rows: &[Vec<f64>], format: &str) -> RoundedTable {
 
 pub fn words(input: &str, output: &str, rounding: Rounding, overflow: Overflow) -> SectionWords {
     let (input, output) = (input.parse().unwrap(), output.parse().unwrap());
-    SectionWords {
-        input,
-        output,
-        rounding,
-        overflow,
-    }
+    SectionWords { input, output, rounding, overflow }
 }
 
 /// The datapath with its accumulators cut to `width` bits: they wrap.
@@ -89,20 +81,13 @@ pub fn with_accumulator(mut datapath: Datapath, width: u32) -> Datapath {
 
 pub fn cases() -> Vec<Case> {
     let pump = notch_row(0.0875, 0.005);
-    let harmonics: Vec<Vec<f64>> = (1..=4)
-        .map(|k| notch_row(0.0875 * f64::from(k), 0.02))
-        .collect();
+    let harmonics: Vec<Vec<f64>> =
+        (1..=4).map(|k| notch_row(0.0875 * f64::from(k), 0.02)).collect();
     let long: Vec<f64> = (0..40).map(|k| (f64::from(k) * 0.7).sin() / 12.0).collect();
     let fir = |taps: &[f64], format: &str, rounding, overflow, input: &str, output: &str| {
         let taps = table(&[taps.to_vec()], format);
-        fir_direct(
-            &taps,
-            input.parse().unwrap(),
-            output.parse().unwrap(),
-            rounding,
-            overflow,
-        )
-        .unwrap()
+        fir_direct(&taps, input.parse().unwrap(), output.parse().unwrap(), rounding, overflow)
+            .unwrap()
     };
     let saturate = Overflow::Saturate;
     let made = vec![
@@ -146,94 +131,31 @@ pub fn cases() -> Vec<Case> {
             )
             .unwrap(),
         ),
-        (
-            "average",
-            fir(
-                &[0.125; 8],
-                "s8f7",
-                Rounding::HalfUp,
-                saturate,
-                "s16f15",
-                "s16f15",
-            ),
-        ),
-        (
-            "long_taps",
-            fir(&long, "s14", Rounding::Floor, saturate, "s16f15", "s12f11"),
-        ),
-        (
-            "unsigned",
-            fir(
-                &[0.25, 0.5, 0.25],
-                "u6f4",
-                Rounding::HalfUp,
-                saturate,
-                "u8f8",
-                "u6f4",
-            ),
-        ),
-        (
-            "one_tap",
-            fir(
-                &[-1.0],
-                "s16f15",
-                Rounding::HalfEven,
-                saturate,
-                "s16f15",
-                "s16f15",
-            ),
-        ),
-        (
-            "widening",
-            fir(
-                &[1.0, -1.0],
-                "s2f0",
-                Rounding::Floor,
-                saturate,
-                "s16f0",
-                "s24f4",
-            ),
-        ),
+        ("average", fir(&[0.125; 8], "s8f7", Rounding::HalfUp, saturate, "s16f15", "s16f15")),
+        ("long_taps", fir(&long, "s14", Rounding::Floor, saturate, "s16f15", "s12f11")),
+        ("unsigned", fir(&[0.25, 0.5, 0.25], "u6f4", Rounding::HalfUp, saturate, "u8f8", "u6f4")),
+        ("one_tap", fir(&[-1.0], "s16f15", Rounding::HalfEven, saturate, "s16f15", "s16f15")),
+        ("widening", fir(&[1.0, -1.0], "s2f0", Rounding::Floor, saturate, "s16f0", "s24f4")),
         (
             "short_sum",
             with_accumulator(
-                fir(
-                    &long,
-                    "s16",
-                    Rounding::HalfUp,
-                    Overflow::Wrap,
-                    "s16f15",
-                    "s16f15",
-                ),
+                fir(&long, "s16", Rounding::HalfUp, Overflow::Wrap, "s16f15", "s16f15"),
                 30,
             ),
         ),
         (
             "widest_sum",
             with_accumulator(
-                fir(
-                    &[0.9, -0.9, 0.9],
-                    "s32f31",
-                    Rounding::HalfEven,
-                    saturate,
-                    "s31f30",
-                    "s32f31",
-                ),
+                fir(&[0.9, -0.9, 0.9], "s32f31", Rounding::HalfEven, saturate, "s31f30", "s32f31"),
                 62,
             ),
         ),
     ];
     made.into_iter()
         .map(|(name, datapath)| {
-            let checked = datapath
-                .check()
-                .unwrap_or_else(|error| panic!("{name}: {error}"));
+            let checked = datapath.check().unwrap_or_else(|error| panic!("{name}: {error}"));
             let files = all_files(&checked, name);
-            Case {
-                name,
-                checked,
-                files,
-            }
+            Case { name, checked, files }
         })
         .collect()
 }

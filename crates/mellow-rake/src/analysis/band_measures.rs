@@ -91,21 +91,10 @@ pub fn measure_bands(
             .map(|&(low, high)| extreme(low, high, &gain))
             .min_by(|&a, &b| gain(a).total_cmp(&gain(b)))
     };
-    let pass = bands
-        .pass_hz
-        .as_ref()
-        .map(|edges| bands.stretches(edges, true, nyquist));
-    let stop = bands
-        .stop_hz
-        .as_ref()
-        .map(|edges| bands.stretches(edges, false, nyquist));
+    let pass = bands.pass_hz.as_ref().map(|edges| bands.stretches(edges, true, nyquist));
+    let stop = bands.stop_hz.as_ref().map(|edges| bands.stretches(edges, false, nyquist));
     let everywhere: Vec<(f64, f64)> = (0..16)
-        .map(|k| {
-            (
-                nyquist * f64::from(k) / 16.0,
-                nyquist * f64::from(k + 1) / 16.0,
-            )
-        })
+        .map(|k| (nyquist * f64::from(k) / 16.0, nyquist * f64::from(k + 1) / 16.0))
         .chain(pass.clone().unwrap_or_default())
         .collect();
     let peak = largest(&everywhere).map_or(0.0, gain);
@@ -123,10 +112,7 @@ pub fn measure_bands(
             _ => middle_hz,
         };
         let falls = bands.kind != BandKind::Bandstop;
-        outward
-            .iter()
-            .map(|&end| crossing(start, end, wanted, falls, &gain))
-            .collect()
+        outward.iter().map(|&end| crossing(start, end, wanted, falls, &gain)).collect()
     };
     BandMeasures {
         passband_ripple_db: pass.as_deref().and_then(|pass| {
@@ -203,14 +189,8 @@ mod tests {
         };
         let close = |found: Option<f64>, expected: f64| (found.unwrap() - expected).abs() < 1e-8;
         assert!(close(measured.edges_3db_hz[0], 100.0) && close(measured.edges_3db_hz[1], 140.0));
-        assert!(close(
-            measured.passband_ripple_db,
-            attenuation(105.0).max(attenuation(135.0))
-        ));
-        assert!(close(
-            measured.stopband_attenuation_db,
-            attenuation(60.0).min(attenuation(200.0))
-        ));
+        assert!(close(measured.passband_ripple_db, attenuation(105.0).max(attenuation(135.0))));
+        assert!(close(measured.stopband_attenuation_db, attenuation(60.0).min(attenuation(200.0))));
         assert!(measured.peak_gain_db.abs() < 1e-9);
         assert!(measured.dc_gain_db.is_none());
         // sin π is not quite zero in f64

@@ -19,7 +19,5 @@ pub fn gain_db(filter: &dyn Transfer, rate: SampleRate, hertz: f64) -> f64 {
 /// `count` frequencies in hertz from `low` to `high`, both included, evenly spaced.
 pub fn linear_grid(low: f64, high: f64, count: usize) -> Vec<f64> {
     let last = count.max(2) - 1;
-    (0..=last)
-        .map(|k| low + (high - low) * (k as f64 / last as f64))
-        .collect()
+    (0..=last).map(|k| low + (high - low) * (k as f64 / last as f64)).collect()
 }

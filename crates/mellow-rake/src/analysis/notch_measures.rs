@@ -40,9 +40,7 @@ pub fn measure_notch(filter: &dyn Transfer, rate: SampleRate, center_hz: f64) ->
     let nyquist = rate.nyquist();
     // The grid leaves out nothing next to the null: it is dense around the asked centre.
     let span = center_hz.min(nyquist - center_hz);
-    let mut grid: Vec<f64> = (0..=GRID)
-        .map(|k| nyquist * (k as f64 / GRID as f64))
-        .collect();
+    let mut grid: Vec<f64> = (0..=GRID).map(|k| nyquist * (k as f64 / GRID as f64)).collect();
     for k in -(GRID as i32)..=GRID as i32 {
         let x = f64::from(k) / GRID as f64;
         grid.push(center_hz + span * x * x * x);
@@ -56,23 +54,14 @@ pub fn measure_notch(filter: &dyn Transfer, rate: SampleRate, center_hz: f64) ->
                 best = index;
             }
         }
-        (
-            grid[best.saturating_sub(1)],
-            grid[(best + 1).min(grid.len() - 1)],
-        )
+        (grid[best.saturating_sub(1)], grid[(best + 1).min(grid.len() - 1)])
     };
     let (low, high) = around(&|new, old| new < old);
     let refined = golden(low, high, &gain);
-    let null_hz = if gain(center_hz) <= gain(refined) {
-        center_hz
-    } else {
-        refined
-    };
+    let null_hz = if gain(center_hz) <= gain(refined) { center_hz } else { refined };
     let (low, high) = around(&|new, old| new > old);
-    let peak = [low, high, golden(low, high, &|hz| -gain(hz))]
-        .map(gain)
-        .into_iter()
-        .fold(0.0, f64::max);
+    let peak =
+        [low, high, golden(low, high, &|hz| -gain(hz))].map(gain).into_iter().fold(0.0, f64::max);
 
     let edges = |level: f64| {
         [0.0, nyquist].map(|outside| {
@@ -87,9 +76,7 @@ pub fn measure_notch(filter: &dyn Transfer, rate: SampleRate, center_hz: f64) ->
         null_gain_db: level(gain(null_hz)),
         edges_3db_hz,
         edges_6db_hz: edges(peak / 2.0),
-        width_hz: edges_3db_hz[0]
-            .zip(edges_3db_hz[1])
-            .map(|(low, high)| high - low),
+        width_hz: edges_3db_hz[0].zip(edges_3db_hz[1]).map(|(low, high)| high - low),
         dc_gain_db: decibels(gain(0.0)),
         nyquist_gain_db: decibels(gain(nyquist)),
         peak_gain_db: decibels(peak),
@@ -105,13 +92,9 @@ mod tests {
     #[test]
     fn what_is_measured_is_what_the_closed_form_says() {
         let rate = SampleRate::from_hertz(1000.0).unwrap();
-        for (center, width) in [
-            (87.5, 5.0),
-            (0.05, 0.01),
-            (499.0, 0.5),
-            (250.0, 100.0),
-            (10.0, 40.0),
-        ] {
+        for (center, width) in
+            [(87.5, 5.0), (0.05, 0.01), (499.0, 0.5), (250.0, 100.0), (10.0, 40.0)]
+        {
             let design = notch(center, width, rate).unwrap();
             let measured = measure_notch(&design.zeros_poles, rate, center);
             // an angle is known to about 1e-16 of the whole circle
@@ -123,10 +106,7 @@ mod tests {
                 );
             }
             assert_eq!(measured.null_hz, center);
-            assert!(
-                measured.null_gain_db.is_none_or(|gain| gain < -200.0),
-                "{measured:?}"
-            );
+            assert!(measured.null_gain_db.is_none_or(|gain| gain < -200.0), "{measured:?}");
             assert!(measured.peak_gain_db.abs() < 1e-9 && measured.dc_gain_db.abs() < 1e-9);
         }
     }

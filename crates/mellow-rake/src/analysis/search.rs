@@ -22,19 +22,9 @@ pub(super) fn extreme(low: f64, high: f64, value: &dyn Fn(f64) -> f64) -> f64 {
         let s = libm::sin(std::f64::consts::FRAC_PI_2 * f64::from(k) / f64::from(GRID));
         low + (high - low) * s * s
     };
-    let best = (0..=GRID)
-        .min_by(|&a, &b| value(place(a)).total_cmp(&value(place(b))))
-        .unwrap_or(0);
-    let found = golden(
-        place(best.saturating_sub(1)),
-        place((best + 1).min(GRID)),
-        value,
-    );
-    if value(found) < value(place(best)) {
-        found
-    } else {
-        place(best)
-    }
+    let best = (0..=GRID).min_by(|&a, &b| value(place(a)).total_cmp(&value(place(b)))).unwrap_or(0);
+    let found = golden(place(best.saturating_sub(1)), place((best + 1).min(GRID)), value);
+    if value(found) < value(place(best)) { found } else { place(best) }
 }
 
 /// The place between `inside` (where `beyond` is false) and `outside` (where it is true) where it becomes true.

@@ -68,10 +68,7 @@ impl Bounds {
 
     /// Whether nothing happens at any pass of this node.
     pub fn is_safe(&self, node: Node) -> bool {
-        self.reaches
-            .iter()
-            .filter(|reach| reach.node == node)
-            .all(|reach| reach.safe)
+        self.reaches.iter().filter(|reach| reach.node == node).all(|reach| reach.safe)
     }
 }
 
@@ -87,15 +84,9 @@ pub(super) fn bounds(
     let gains = decay.impulse(&mut model);
     let (low, high) = (end(datapath.input, false), end(datapath.input, true));
     let mut levels: Vec<(f64, f64)> = gains.iter().map(|gain| gain.reach(low, high)).collect();
-    let mut error = ErrorBound {
-        low: 0.0,
-        high: 0.0,
-    };
+    let mut error = ErrorBound { low: 0.0, high: 0.0 };
     for source in rounding_sources(datapath, fractions) {
-        let drive = Drive::After {
-            node: source.node,
-            pass: source.pass,
-        };
+        let drive = Drive::After { node: source.node, pass: source.pass };
         model = model.driven_by(drive);
         let gains = decay.impulse(&mut model);
         let (low, high) = source.rounding.error_range(source.dropped);
@@ -105,10 +96,7 @@ pub(super) fn bounds(
         }
         let output = &gains[gains.len() - 1];
         let (down, up) = output.reach(low * source.step, high * source.step);
-        error = ErrorBound {
-            low: error.low + down,
-            high: error.high + up,
-        };
+        error = ErrorBound { low: error.low + down, high: error.high + up };
     }
     let mut reaches: Vec<Reach> = watched
         .iter()
@@ -125,30 +113,19 @@ pub(super) fn bounds(
     let acting: Vec<usize> = (0..reaches.len()).filter(|&i| !reaches[i].safe).collect();
     for index in acting {
         let place = places[index];
-        model = model.driven_by(Drive::After {
-            node: place.node,
-            pass: place.pass,
-        });
+        model = model.driven_by(Drive::After { node: place.node, pass: place.pass });
         let gains = decay.impulse(&mut model);
         for (reach, gain) in reaches.iter_mut().zip(&gains) {
             reach.safe &= gain.is_zero();
         }
     }
     let gain = gains.into_iter().next_back().unwrap_or_default();
-    Ok(Bounds {
-        reaches,
-        error,
-        gain,
-    })
+    Ok(Bounds { reaches, error, gain })
 }
 
 /// One end of a format as a value, exact to the 53 bits of f64 and never outward.
 fn end(format: WordFormat, high: bool) -> f64 {
-    let integer = if high {
-        format.maximum()
-    } else {
-        format.minimum()
-    };
+    let integer = if high { format.maximum() } else { format.minimum() };
     let mut value = integer as f64;
     if high && value as i128 > integer {
         value = value.next_down();
@@ -172,17 +149,9 @@ impl Checked {
         let format = self.datapath().input;
         let (low, high) = (format.minimum() as i64, format.maximum() as i64);
         let response = &gain.response()[..gain.response().len().min(length)];
-        let input: Vec<i64> = response
-            .iter()
-            .rev()
-            .map(|h| if *h >= 0.0 { high } else { low })
-            .collect();
-        let level = response
-            .iter()
-            .rev()
-            .zip(&input)
-            .map(|(h, x)| h * format.value(*x))
-            .sum();
+        let input: Vec<i64> =
+            response.iter().rev().map(|h| if *h >= 0.0 { high } else { low }).collect();
+        let level = response.iter().rev().zip(&input).map(|(h, x)| h * format.value(*x)).sum();
         WorstCase { input, level }
     }
 

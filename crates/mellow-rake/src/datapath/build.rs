@@ -89,20 +89,13 @@ struct SumSize {
 impl SumSize {
     /// For terms given as (coefficients, format of the words that they meet).
     fn of(table: &RoundedTable, terms: &[(std::ops::Range<usize>, WordFormat)]) -> SumSize {
-        let fraction = terms
-            .iter()
-            .map(|(_, word)| word.fraction())
-            .max()
-            .unwrap_or(0)
+        let fraction = terms.iter().map(|(_, word)| word.fraction()).max().unwrap_or(0)
             + table.format.fraction();
         let row_size = |row: &Vec<i64>| {
             terms.iter().fold(0i128, |size, (columns, word)| {
                 let shift = (fraction - table.format.fraction() - word.fraction()).min(126) as u32;
-                let largest = word
-                    .minimum()
-                    .abs()
-                    .max(word.maximum())
-                    .saturating_mul(1i128 << shift);
+                let largest =
+                    word.minimum().abs().max(word.maximum()).saturating_mul(1i128 << shift);
                 row[columns.clone()].iter().fold(size, |size, c| {
                     size.saturating_add(i128::from(c.unsigned_abs()).saturating_mul(largest))
                 })
@@ -141,22 +134,9 @@ fn deliver(
     rounding: Rounding,
     overflow: Overflow,
 ) -> Node {
-    let rounded = program.push(
-        operations,
-        Operation::Round {
-            word: sum,
-            fraction: output.fraction(),
-            rounding,
-        },
-    );
-    program.push(
-        operations,
-        Operation::Limit {
-            word: rounded,
-            format: output,
-            overflow,
-        },
-    )
+    let rounded = program
+        .push(operations, Operation::Round { word: sum, fraction: output.fraction(), rounding });
+    program.push(operations, Operation::Limit { word: rounded, format: output, overflow })
 }
 
 /// Second-order sections in direct form I, one after the other.
@@ -194,12 +174,7 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
             columns: table.rows.first().map_or(0, Vec::len),
         });
     }
-    let SectionWords {
-        input,
-        output,
-        rounding,
-        overflow,
-    } = words;
+    let SectionWords { input, output, rounding, overflow } = words;
     let whole = |f: WordFormat| i64::from(f.width()) - i64::from(f.fraction());
     let holds_input = output.fraction() >= input.fraction()
         && (output.is_signed() || !input.is_signed())
@@ -210,42 +185,21 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
     }
     let incoming = if sections > 1 { output } else { input };
     let size = SumSize::of(table, &[(0..3, incoming), (3..5, output)]);
-    let wider = if incoming.width() > output.width() {
-        incoming
-    } else {
-        output
-    };
+    let wider = if incoming.width() > output.width() { incoming } else { output };
     let accumulator = size.accumulator(STRUCTURE, wider, table.format)?;
 
     let mut program = Program::default();
     let mut outer = Vec::new();
     let mut inner = Vec::new();
     let (table_index, x, y) = (TableIndex(0), LineIndex(0), LineIndex(1));
-    let row = if sections > 1 {
-        Row::Pass
-    } else {
-        Row::Fixed(0)
-    };
+    let row = if sections > 1 { Row::Pass } else { Row::Fixed(0) };
 
     let first = program.push(&mut outer, Operation::Input);
     let arriving = if sections > 1 && input != output {
         let word = first;
-        let aligned = program.push(
-            &mut outer,
-            Operation::Round {
-                word,
-                fraction: output.fraction(),
-                rounding,
-            },
-        );
-        program.push(
-            &mut outer,
-            Operation::Limit {
-                word: aligned,
-                format: output,
-                overflow,
-            },
-        )
+        let aligned = program
+            .push(&mut outer, Operation::Round { word, fraction: output.fraction(), rounding });
+        program.push(&mut outer, Operation::Limit { word: aligned, format: output, overflow })
     } else {
         first
     };
@@ -256,11 +210,7 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
         program.next += 1;
     }
     let operations = if looped { &mut inner } else { &mut outer };
-    let word = if looped {
-        program.push(operations, Operation::Carried)
-    } else {
-        arriving
-    };
+    let word = if looped { program.push(operations, Operation::Carried) } else { arriving };
     program.push(operations, Operation::Store { line: x, row, word });
     let dot = |sign, column, line, age, count| Term::Dot {
         sign,
@@ -273,35 +223,12 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
         count,
     };
     let terms = vec![dot(Sign::Plus, 0, x, 0, 3), dot(Sign::Minus, 3, y, 1, 2)];
-    let sum = program.push(
-        operations,
-        Operation::Accumulate {
-            terms,
-            format: accumulator,
-        },
-    );
+    let sum = program.push(operations, Operation::Accumulate { terms, format: accumulator });
     let result = deliver(&mut program, operations, sum, output, rounding, overflow);
-    program.push(
-        operations,
-        Operation::Store {
-            line: y,
-            row,
-            word: result,
-        },
-    );
+    program.push(operations, Operation::Store { line: y, row, word: result });
     let result = if looped {
-        let body = Block {
-            operations: inner,
-            result,
-        };
-        outer.push((
-            repeat,
-            Operation::Repeat {
-                passes: sections,
-                first: arriving,
-                body,
-            },
-        ));
+        let body = Block { operations: inner, result };
+        outer.push((repeat, Operation::Repeat { passes: sections, first: arriving, body }));
         repeat
     } else {
         result
@@ -318,23 +245,10 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
         output,
         tables: vec![coefficients],
         lines: vec![
-            Line {
-                name: "x",
-                format: incoming,
-                rows: sections,
-                depth: 2,
-            },
-            Line {
-                name: "y",
-                format: output,
-                rows: sections,
-                depth: 2,
-            },
+            Line { name: "x", format: incoming, rows: sections, depth: 2 },
+            Line { name: "y", format: output, rows: sections, depth: 2 },
         ],
-        body: Block {
-            operations: outer,
-            result,
-        },
+        body: Block { operations: outer, result },
     })
 }
 
@@ -380,21 +294,8 @@ pub fn fir_direct(
         age: 0,
         count: taps,
     }];
-    let sum = program.push(
-        &mut operations,
-        Operation::Accumulate {
-            terms,
-            format: accumulator,
-        },
-    );
-    let result = deliver(
-        &mut program,
-        &mut operations,
-        sum,
-        output,
-        rounding,
-        overflow,
-    );
+    let sum = program.push(&mut operations, Operation::Accumulate { terms, format: accumulator });
+    let result = deliver(&mut program, &mut operations, sum, output, rounding, overflow);
     Ok(Datapath {
         input,
         output,
@@ -404,12 +305,7 @@ pub fn fir_direct(
             format: table.format,
             rows: table.rows.clone(),
         }],
-        lines: vec![Line {
-            name: "x",
-            format: input,
-            rows: 1,
-            depth: taps - 1,
-        }],
+        lines: vec![Line { name: "x", format: input, rows: 1, depth: taps - 1 }],
         body: Block { operations, result },
     })
 }

@@ -2,10 +2,9 @@
 
 use super::bound::{Bounds, bounds};
 use super::range::{Ranges, ranges};
+use super::structure::Structure;
 use super::walk::Place;
-use super::{
-    Block, Datapath, DatapathError, LineIndex, Node, Operation, Row, Table, TableIndex, Term,
-};
+use super::{Datapath, DatapathError, Node, Operation, Table};
 use crate::filter::NotProved;
 use crate::fixed::{Overflow, WordFormat};
 use std::collections::BTreeMap;
@@ -102,22 +101,14 @@ impl Datapath {
     /// `overflow = "forbid"` is refused unless it is proved that it cannot act.
     pub fn check(self) -> Result<Checked, DatapathError> {
         let facts = find_facts(&self)?;
-        Ok(Checked {
-            datapath: self,
-            facts,
-        })
+        Ok(Checked { datapath: self, facts })
     }
 }
 
 fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
     check_tables(datapath)?;
     let fractions = Structure::check(datapath)?;
-    let Ranges {
-        nodes,
-        sums,
-        products,
-        limits,
-    } = ranges(datapath, &fractions);
+    let Ranges { nodes, sums, products, limits } = ranges(datapath, &fractions);
 
     let mut formats = BTreeMap::new();
     let mut watched = Vec::new();
@@ -133,10 +124,7 @@ fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
             _ => WordFormat::holding(range.low, range.high, fractions[node.0 as usize]),
         };
         let needed = || 130 - range.partial.leading_zeros().min(129);
-        let format = declared.ok_or_else(|| DatapathError::TooWide {
-            node,
-            needed: needed(),
-        })?;
+        let format = declared.ok_or_else(|| DatapathError::TooWide { node, needed: needed() })?;
         fits_i64(format).ok_or(DatapathError::TooWide { node, needed: 65 })?;
         formats.insert(node, format);
         let may_change = match operation {
@@ -156,14 +144,7 @@ fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
         !inside && bounds.as_ref().map_or(true, |bounds| !bounds.is_safe(node))
     };
     for (node, operation, _) in datapath.operations() {
-        if matches!(
-            operation,
-            Operation::Limit {
-                overflow: Overflow::Forbid,
-                ..
-            }
-        ) && open(node)
-        {
+        if matches!(operation, Operation::Limit { overflow: Overflow::Forbid, .. }) && open(node) {
             return Err(refuse(node, &bounds));
         }
     }
@@ -171,41 +152,17 @@ fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
         .iter()
         .map(|(node, sum)| {
             let product = products.get(node).copied().unwrap_or(0);
-            (
-                *node,
-                SumFact {
-                    partial: sum.partial,
-                    product,
-                    wraps: open(*node),
-                },
-            )
+            (*node, SumFact { partial: sum.partial, product, wraps: open(*node) })
         })
         .collect();
     let limits = limits
         .iter()
         .map(|(node, word)| {
-            (
-                *node,
-                LimitFact {
-                    low: word.low,
-                    high: word.high,
-                    acts: open(*node),
-                },
-            )
+            (*node, LimitFact { low: word.low, high: word.high, acts: open(*node) })
         })
         .collect();
-    let ranges = nodes
-        .iter()
-        .map(|(node, word)| (*node, (word.low, word.high)))
-        .collect();
-    Ok(Facts {
-        fractions,
-        formats,
-        ranges,
-        sums,
-        limits,
-        bounds,
-    })
+    let ranges = nodes.iter().map(|(node, word)| (*node, (word.low, word.high))).collect();
+    Ok(Facts { fractions, formats, ranges, sums, limits, bounds })
 }
 
 /// Words travel as i64: unsigned words have at most 63 bits.
@@ -217,25 +174,16 @@ fn refuse(node: Node, bounds: &Result<Bounds, NotProved>) -> DatapathError {
     let bounds = match bounds {
         Ok(bounds) => bounds,
         Err(why) => {
-            return DatapathError::NoBound {
-                node,
-                why: why.to_string(),
-            };
+            return DatapathError::NoBound { node, why: why.to_string() };
         }
     };
-    let worst = bounds
-        .reaches
-        .iter()
-        .filter(|reach| reach.node == node && !reach.safe)
-        .max_by(|a, b| {
+    let worst =
+        bounds.reaches.iter().filter(|reach| reach.node == node && !reach.safe).max_by(|a, b| {
             let size = |r: &super::Reach| r.low.abs().max(r.high.abs());
             size(a).total_cmp(&size(b))
         });
     let Some(reach) = worst else {
-        return DatapathError::NoBound {
-            node,
-            why: "its place was not reached".to_owned(),
-        };
+        return DatapathError::NoBound { node, why: "its place was not reached".to_owned() };
     };
     let format = reach.format;
     let low = format.minimum() as f64 * format.step();
@@ -283,20 +231,13 @@ fn source_format(
 }
 
 fn check_tables(datapath: &Datapath) -> Result<(), DatapathError> {
-    for Table {
-        name, format, rows, ..
-    } in &datapath.tables
-    {
+    for Table { name, format, rows, .. } in &datapath.tables {
         let columns = rows.first().map_or(0, Vec::len);
         let what = if columns == 0 {
             "it has no coefficients"
         } else if rows.iter().any(|row| row.len() != columns) {
             "its rows differ in length"
-        } else if rows
-            .iter()
-            .flatten()
-            .any(|value| !format.holds((*value).into()))
-        {
+        } else if rows.iter().flatten().any(|value| !format.holds((*value).into())) {
             "a coefficient lies outside its format"
         } else {
             continue;
@@ -314,11 +255,7 @@ fn check_formats(
         if found == expected {
             Ok(())
         } else {
-            Err(DatapathError::Format {
-                node,
-                found,
-                expected,
-            })
+            Err(DatapathError::Format { node, found, expected })
         }
     };
     for (node, operation, _) in datapath.operations() {
@@ -334,376 +271,8 @@ fn check_formats(
     }
     for line in &datapath.lines {
         if fits_i64(line.format).is_none() {
-            return Err(DatapathError::TooWide {
-                node: Node(0),
-                needed: 65,
-            });
+            return Err(DatapathError::TooWide { node: Node(0), needed: 65 });
         }
     }
-    agree(
-        datapath.body.result,
-        formats[&datapath.body.result],
-        datapath.output,
-    )
-}
-
-/// The walk that checks that every name means something, and finds the fraction of every node.
-struct Structure<'a> {
-    datapath: &'a Datapath,
-    /// The fraction of each node that gives a word, by number.
-    fractions: Vec<Option<i32>>,
-    last: Option<Node>,
-    /// For each line and row, how many words it is given.
-    stores: Vec<Vec<usize>>,
-    /// For each line, the block that it belongs to: `Some(None)` the outermost, `Some(Some(n))` that of loop n.
-    owners: Vec<Option<Option<Node>>>,
-}
-
-/// The loop that a block belongs to.
-#[derive(Clone, Copy)]
-struct Loop {
-    node: Node,
-    passes: usize,
-    fraction: i32,
-}
-
-impl<'a> Structure<'a> {
-    fn check(datapath: &'a Datapath) -> Result<Vec<i32>, DatapathError> {
-        let count = datapath.operations().count() as u32;
-        if let Some((node, ..)) = datapath
-            .operations()
-            .find(|(node, ..)| node.0 >= 4 * count + 16)
-        {
-            return Err(DatapathError::OutOfOrder { node });
-        }
-        let stores = datapath
-            .lines
-            .iter()
-            .map(|line| vec![0; line.rows])
-            .collect();
-        let fractions = vec![None; datapath.nodes()];
-        let owners = vec![None; datapath.lines.len()];
-        let mut structure = Structure {
-            datapath,
-            fractions,
-            last: None,
-            stores,
-            owners,
-        };
-        structure.block(&datapath.body, None)?;
-        for (line, stores) in datapath.lines.iter().zip(&structure.stores) {
-            if let Some(row) = stores.iter().position(|times| *times != 1) {
-                return Err(DatapathError::Stores {
-                    line: line.name,
-                    row,
-                    times: stores[row],
-                });
-            }
-        }
-        Ok(structure
-            .fractions
-            .into_iter()
-            .map(|fraction| fraction.unwrap_or(0))
-            .collect())
-    }
-
-    fn block(&mut self, block: &'a Block, inside: Option<Loop>) -> Result<(), DatapathError> {
-        for (node, operation) in &block.operations {
-            if self.last.is_some_and(|last| last >= *node) {
-                return Err(DatapathError::OutOfOrder { node: *node });
-            }
-            self.last = Some(*node);
-            let fraction = self.operation(*node, operation, inside)?;
-            self.fractions[node.0 as usize] = Some(fraction);
-        }
-        let last = block.operations.last().map_or(Node(0), |(node, _)| *node);
-        self.word(last, block.result)?;
-        Ok(())
-    }
-
-    fn operation(
-        &mut self,
-        node: Node,
-        operation: &'a Operation,
-        inside: Option<Loop>,
-    ) -> Result<i32, DatapathError> {
-        Ok(match operation {
-            Operation::Input => self.datapath.input.fraction(),
-            Operation::Carried => {
-                inside
-                    .ok_or(DatapathError::Misplaced {
-                        node,
-                        what: "a carried word",
-                    })?
-                    .fraction
-            }
-            Operation::Tap { line, row, age } => self.taps(node, *line, *row, *age, 1, inside)?,
-            Operation::Product {
-                table,
-                row,
-                column,
-                word,
-            } => {
-                self.coefficients(node, *table, *row, *column, 1, inside)?
-                    + self.word(node, *word)?
-            }
-            Operation::Accumulate { terms, format } => {
-                for term in terms {
-                    let found = self.term(node, term, inside)?;
-                    let expected = format.fraction();
-                    if found > expected || expected - found > 120 {
-                        return Err(DatapathError::Fraction {
-                            node,
-                            found,
-                            expected,
-                        });
-                    }
-                }
-                format.fraction()
-            }
-            Operation::Round { word, fraction, .. } => {
-                let found = self.word(node, *word)?;
-                if fraction - found > 63 || !(-256..=256).contains(fraction) {
-                    return Err(DatapathError::Fraction {
-                        node,
-                        found,
-                        expected: *fraction,
-                    });
-                }
-                *fraction
-            }
-            Operation::Limit { word, format, .. } => {
-                let (found, expected) = (self.word(node, *word)?, format.fraction());
-                if found != expected {
-                    return Err(DatapathError::Fraction {
-                        node,
-                        found,
-                        expected,
-                    });
-                }
-                expected
-            }
-            Operation::Store { line, row, word } => {
-                let fraction = self.word(node, *word)?;
-                for row in self.rows(node, *line, *row, inside)? {
-                    self.stores[line.0][row] += 1;
-                }
-                fraction
-            }
-            Operation::Repeat {
-                passes,
-                first,
-                body,
-            } => {
-                if inside.is_some() {
-                    return Err(DatapathError::Misplaced {
-                        node,
-                        what: "a loop inside a loop",
-                    });
-                }
-                if *passes == 0 {
-                    return Err(DatapathError::Misplaced {
-                        node,
-                        what: "a loop of no passes",
-                    });
-                }
-                let fraction = self.word(node, *first)?;
-                self.block(
-                    body,
-                    Some(Loop {
-                        node,
-                        passes: *passes,
-                        fraction,
-                    }),
-                )?;
-                let result = self.word(node, body.result)?;
-                if result != fraction {
-                    return Err(DatapathError::Fraction {
-                        node,
-                        found: result,
-                        expected: fraction,
-                    });
-                }
-                fraction
-            }
-        })
-    }
-
-    /// The fraction of a word that `user` uses. The words of a loop's body are seen only inside it.
-    fn word(&self, user: Node, word: Node) -> Result<i32, DatapathError> {
-        let hidden =
-            self.datapath
-                .body
-                .operations
-                .iter()
-                .any(|(outer, operation)| match operation {
-                    Operation::Repeat { body, .. } => {
-                        let within = |node| body.operations.iter().any(|(inner, _)| *inner == node);
-                        within(word) && !within(user) && user != *outer
-                    }
-                    _ => false,
-                });
-        if hidden {
-            return Err(DatapathError::NoSuchWord {
-                node: user,
-                uses: word,
-            });
-        }
-        self.fractions
-            .get(word.0 as usize)
-            .copied()
-            .flatten()
-            .ok_or(DatapathError::NoSuchWord {
-                node: user,
-                uses: word,
-            })
-    }
-
-    fn term(
-        &mut self,
-        node: Node,
-        term: &Term,
-        inside: Option<Loop>,
-    ) -> Result<i32, DatapathError> {
-        match term {
-            Term::Word { word, .. } => self.word(node, *word),
-            Term::Dot {
-                table,
-                table_row,
-                column,
-                line,
-                line_row,
-                age,
-                count,
-                ..
-            } => {
-                let coefficients =
-                    self.coefficients(node, *table, *table_row, *column, *count, inside)?;
-                Ok(coefficients + self.taps(node, *line, *line_row, *age, *count, inside)?)
-            }
-        }
-    }
-
-    fn coefficients(
-        &self,
-        node: Node,
-        table: TableIndex,
-        row: Row,
-        column: usize,
-        count: usize,
-        inside: Option<Loop>,
-    ) -> Result<i32, DatapathError> {
-        let beyond = |what, index, of, limit| DatapathError::OutOfBounds {
-            node,
-            what,
-            index,
-            of,
-            limit,
-        };
-        let Some(found) = self.datapath.tables.get(table.0) else {
-            return Err(beyond(
-                "table",
-                table.0,
-                "tables",
-                self.datapath.tables.len(),
-            ));
-        };
-        let last = last_row(node, row, inside)?;
-        if last >= found.rows.len() {
-            return Err(beyond("row", last, found.name, found.rows.len()));
-        }
-        let columns = found.rows[0].len();
-        match column.checked_add(count) {
-            Some(end) if end <= columns && count > 0 => Ok(found.format.fraction()),
-            _ => Err(beyond(
-                "column",
-                column.saturating_add(count),
-                found.name,
-                columns,
-            )),
-        }
-    }
-
-    fn taps(
-        &mut self,
-        node: Node,
-        line: LineIndex,
-        row: Row,
-        age: usize,
-        count: usize,
-        inside: Option<Loop>,
-    ) -> Result<i32, DatapathError> {
-        let rows = self.rows(node, line, row, inside)?;
-        let found = &self.datapath.lines[line.0];
-        let oldest = age.saturating_add(count).saturating_sub(1);
-        if oldest > found.depth || count == 0 {
-            let (of, limit) = (found.name, found.depth);
-            return Err(DatapathError::OutOfBounds {
-                node,
-                what: "age",
-                index: oldest,
-                of,
-                limit,
-            });
-        }
-        if age == 0 && rows.into_iter().any(|row| self.stores[line.0][row] == 0) {
-            return Err(DatapathError::ReadBeforeStore {
-                node,
-                line: found.name,
-            });
-        }
-        Ok(found.format.fraction())
-    }
-
-    /// The rows of a line that an operation reaches over all passes.
-    fn rows(
-        &mut self,
-        node: Node,
-        line: LineIndex,
-        row: Row,
-        inside: Option<Loop>,
-    ) -> Result<Vec<usize>, DatapathError> {
-        let beyond = |what, index, of, limit| DatapathError::OutOfBounds {
-            node,
-            what,
-            index,
-            of,
-            limit,
-        };
-        let Some(found) = self.datapath.lines.get(line.0) else {
-            return Err(beyond("line", line.0, "lines", self.datapath.lines.len()));
-        };
-        let last = last_row(node, row, inside)?;
-        if last >= found.rows {
-            return Err(beyond("row", last, found.name, found.rows));
-        }
-        // A line belongs to one block, and in a loop each pass to one row: then an implementation may move
-        // the line on at the end of the block.
-        let owner = inside.map(|around| around.node);
-        let foreign = *self.owners[line.0].get_or_insert(owner) != owner;
-        match (row, inside) {
-            _ if foreign => Err(DatapathError::Misplaced {
-                node,
-                what: "a line of another block",
-            }),
-            (Row::Fixed(_), Some(_)) => Err(DatapathError::Misplaced {
-                node,
-                what: "a fixed row of a line",
-            }),
-            (Row::Pass, _) => Ok((0..=last).collect()),
-            (Row::Fixed(row), None) => Ok(vec![row]),
-        }
-    }
-}
-
-/// The largest row that is meant, over all passes.
-fn last_row(node: Node, row: Row, inside: Option<Loop>) -> Result<usize, DatapathError> {
-    match (row, inside) {
-        (Row::Fixed(row), _) => Ok(row),
-        (Row::Pass, Some(Loop { passes, .. })) => Ok(passes - 1),
-        (Row::Pass, None) => Err(DatapathError::Misplaced {
-            node,
-            what: "the row of a pass",
-        }),
-    }
+    agree(datapath.body.result, formats[&datapath.body.result], datapath.output)
 }

@@ -73,41 +73,13 @@ pub struct Step {
 pub enum Action {
     Input,
     Carried,
-    Tap {
-        line: &'static str,
-        row: RowName,
-        age: usize,
-    },
-    Product {
-        table: &'static str,
-        row: RowName,
-        column: usize,
-        word: u32,
-    },
-    Accumulate {
-        terms: Vec<TermDescription>,
-    },
-    Round {
-        word: u32,
-        shift_right: i32,
-        rounding: Rounding,
-    },
-    Limit {
-        word: u32,
-        overflow: Overflow,
-        can_act: bool,
-    },
-    Store {
-        line: &'static str,
-        row: RowName,
-        word: u32,
-    },
-    Repeat {
-        passes: usize,
-        first: u32,
-        body: Vec<Step>,
-        result: u32,
-    },
+    Tap { line: &'static str, row: RowName, age: usize },
+    Product { table: &'static str, row: RowName, column: usize, word: u32 },
+    Accumulate { terms: Vec<TermDescription> },
+    Round { word: u32, shift_right: i32, rounding: Rounding },
+    Limit { word: u32, overflow: Overflow, can_act: bool },
+    Store { line: &'static str, row: RowName, word: u32 },
+    Repeat { passes: usize, first: u32, body: Vec<Step>, result: u32 },
 }
 
 /// A row: its number, or "pass" for the row with the number of the loop's pass.
@@ -155,11 +127,7 @@ pub fn describe(checked: &Checked) -> Description {
         tables: datapath
             .tables
             .iter()
-            .map(|t| TableDescription {
-                name: t.name,
-                format: t.format,
-                rows: t.rows.clone(),
-            })
+            .map(|t| TableDescription { name: t.name, format: t.format, rows: t.rows.clone() })
             .collect(),
         lines: datapath
             .lines
@@ -206,33 +174,19 @@ impl Describer<'_> {
         match operation {
             Operation::Input => Action::Input,
             Operation::Carried => Action::Carried,
-            Operation::Tap { line, row, age } => Action::Tap {
-                line: self.line(*line),
-                row: name(*row),
-                age: *age,
-            },
-            Operation::Product {
-                table,
-                row,
-                column,
-                word,
-            } => Action::Product {
+            Operation::Tap { line, row, age } => {
+                Action::Tap { line: self.line(*line), row: name(*row), age: *age }
+            }
+            Operation::Product { table, row, column, word } => Action::Product {
                 table: self.table(*table),
                 row: name(*row),
                 column: *column,
                 word: word.0,
             },
             Operation::Accumulate { terms, format } => Action::Accumulate {
-                terms: terms
-                    .iter()
-                    .map(|term| self.term(term, format.fraction()))
-                    .collect(),
+                terms: terms.iter().map(|term| self.term(term, format.fraction())).collect(),
             },
-            Operation::Round {
-                word,
-                fraction,
-                rounding,
-            } => Action::Round {
+            Operation::Round { word, fraction, rounding } => Action::Round {
                 word: word.0,
                 shift_right: fractions[word.0 as usize] - fraction,
                 rounding: *rounding,
@@ -240,22 +194,12 @@ impl Describer<'_> {
             Operation::Limit { word, overflow, .. } => Action::Limit {
                 word: word.0,
                 overflow: *overflow,
-                can_act: self
-                    .checked
-                    .facts()
-                    .limit(node)
-                    .is_none_or(|limit| limit.acts),
+                can_act: self.checked.facts().limit(node).is_none_or(|limit| limit.acts),
             },
-            Operation::Store { line, row, word } => Action::Store {
-                line: self.line(*line),
-                row: name(*row),
-                word: word.0,
-            },
-            Operation::Repeat {
-                passes,
-                first,
-                body,
-            } => Action::Repeat {
+            Operation::Store { line, row, word } => {
+                Action::Store { line: self.line(*line), row: name(*row), word: word.0 }
+            }
+            Operation::Repeat { passes, first, body } => Action::Repeat {
                 passes: *passes,
                 first: first.0,
                 body: self.block(body),
@@ -272,16 +216,7 @@ impl Describer<'_> {
                 word: word.0,
                 shift_left: fraction - self.checked.fractions()[word.0 as usize],
             },
-            Term::Dot {
-                sign,
-                table,
-                table_row,
-                column,
-                line,
-                line_row,
-                age,
-                count,
-            } => {
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {
                 let product = datapath.tables[table.0].format.fraction()
                     + datapath.lines[line.0].format.fraction();
                 TermDescription::Dot {

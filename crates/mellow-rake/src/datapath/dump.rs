@@ -26,15 +26,7 @@ use std::fmt::Write;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn dump(checked: &Checked) -> String {
-    let Description {
-        input,
-        output,
-        tables,
-        lines,
-        program,
-        result,
-        ..
-    } = describe(checked);
+    let Description { input, output, tables, lines, program, result, .. } = describe(checked);
     let mut text = format!("in {input}, out {output}\n");
     for table in &tables {
         for (index, row) in table.rows.iter().enumerate() {
@@ -69,47 +61,27 @@ fn block(text: &mut String, steps: &[Step], indent: &str) {
             Action::Tap { line, row, age } => {
                 writeln!(text, "{line}[{}] age {age}", row_text(*row))
             }
-            Action::Product {
-                table,
-                row,
-                column,
-                word,
-            } => {
+            Action::Product { table, row, column, word } => {
                 writeln!(text, "{table}[{}][{column}] * n{word}", row_text(*row))
             }
             Action::Accumulate { terms } => {
                 let terms: Vec<String> = terms.iter().map(term).collect();
                 writeln!(text, "sum {}", terms.join(" "))
             }
-            Action::Round {
-                word,
-                shift_right,
-                rounding,
-            } if *shift_right > 0 => {
+            Action::Round { word, shift_right, rounding } if *shift_right > 0 => {
                 writeln!(text, "round n{word}, drop {shift_right} bits, {rounding}")
             }
-            Action::Round {
-                word, shift_right, ..
-            } => {
+            Action::Round { word, shift_right, .. } => {
                 writeln!(text, "round n{word}, append {} zeros", -shift_right)
             }
-            Action::Limit {
-                word,
-                overflow,
-                can_act,
-            } => {
+            Action::Limit { word, overflow, can_act } => {
                 let acts = if *can_act { "may act" } else { "cannot act" };
                 writeln!(text, "limit n{word}, {overflow}, {acts}")
             }
             Action::Store { line, row, word } => {
                 writeln!(text, "store n{word} in {line}[{}]", row_text(*row))
             }
-            Action::Repeat {
-                passes,
-                first,
-                body,
-                result,
-            } => {
+            Action::Repeat { passes, first, body, result } => {
                 let _ = writeln!(text, "repeat {passes} passes from n{first}");
                 block(text, body, &format!("{indent}  "));
                 writeln!(text, "{indent}  pass on n{result}")
@@ -120,18 +92,10 @@ fn block(text: &mut String, steps: &[Step], indent: &str) {
 
 fn term(term: &TermDescription) -> String {
     let shifted = |bits: i32| {
-        if bits > 0 {
-            format!(" << {bits}")
-        } else {
-            String::new()
-        }
+        if bits > 0 { format!(" << {bits}") } else { String::new() }
     };
     match term {
-        TermDescription::Word {
-            sign,
-            word,
-            shift_left,
-        } => {
+        TermDescription::Word { sign, word, shift_left } => {
             format!("{sign}n{word}{}", shifted(*shift_left))
         }
         TermDescription::Dot {

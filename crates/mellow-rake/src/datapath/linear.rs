@@ -72,11 +72,7 @@ impl Arithmetic for Linear<'_> {
         left * right
     }
     fn add(&mut self, sum: f64, sign: Sign, term: f64, _: u32) -> f64 {
-        if sign == Sign::Plus || self.absolute {
-            sum + term
-        } else {
-            sum - term
-        }
+        if sign == Sign::Plus || self.absolute { sum + term } else { sum - term }
     }
     fn close_sum(&mut self, at: Place, sum: f64, _: WordFormat) -> f64 {
         self.pass_by(at, sum)
@@ -111,12 +107,8 @@ impl<'a> LinearDatapath<'a> {
         watched: &'a [Place],
         drive: Drive,
     ) -> Self {
-        let linear = Linear {
-            added: None,
-            watched,
-            seen: vec![0.0; watched.len()],
-            absolute: false,
-        };
+        let linear =
+            Linear { added: None, watched, seen: vec![0.0; watched.len()], absolute: false };
         LinearDatapath {
             machine: Machine::new(datapath, fractions, linear),
             drive,
@@ -144,9 +136,7 @@ impl<'a> LinearDatapath<'a> {
         for (slot, word) in state.iter_mut().zip(self.machine.state()) {
             *slot = word;
         }
-        let (last, watched) = seen
-            .split_last_mut()
-            .expect("the output is always observed");
+        let (last, watched) = seen.split_last_mut().expect("the output is always observed");
         watched.copy_from_slice(&self.machine.arithmetic.seen);
         *last = output;
     }
@@ -179,12 +169,7 @@ impl LinearSystem for LinearDatapath<'_> {
 pub(super) fn rounding_sources(datapath: &Datapath, fractions: &[i32]) -> Vec<RoundingSource> {
     let mut sources = Vec::new();
     for (node, operation, passes) in datapath.operations() {
-        if let Operation::Round {
-            word,
-            fraction,
-            rounding,
-        } = operation
-        {
+        if let Operation::Round { word, fraction, rounding } = operation {
             let dropped = fractions[word.0 as usize] - fraction;
             if dropped > 0 {
                 sources.extend((0..passes).map(|pass| RoundingSource {

@@ -60,6 +60,7 @@ mod linear;
 mod noise;
 mod range;
 mod run;
+mod structure;
 mod walk;
 
 pub use bound::{Bounds, ErrorBound, Reach, WorstCase};
@@ -290,20 +291,14 @@ impl Datapath {
                 Operation::Repeat { passes, .. } => *passes,
                 _ => 1,
             };
-            std::iter::once((*node, operation, 1)).chain(
-                inner
-                    .iter()
-                    .map(move |(node, operation)| (*node, operation, passes)),
-            )
+            std::iter::once((*node, operation, 1))
+                .chain(inner.iter().map(move |(node, operation)| (*node, operation, passes)))
         })
     }
 
     /// One more than the largest node number.
     pub(crate) fn nodes(&self) -> usize {
-        self.operations()
-            .map(|(node, ..)| node.0 as usize + 1)
-            .max()
-            .unwrap_or(0)
+        self.operations().map(|(node, ..)| node.0 as usize + 1).max().unwrap_or(0)
     }
 
     /// Words of memory.

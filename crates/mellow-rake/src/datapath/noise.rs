@@ -30,17 +30,11 @@ impl NoisePrediction {
 /// # Errors
 /// [`NotProved`] when the linear model does not decay.
 pub fn predict_noise(checked: &Checked) -> Result<NoisePrediction, NotProved> {
-    let mut prediction = NoisePrediction {
-        mean: 0.0,
-        variance: 0.0,
-    };
+    let mut prediction = NoisePrediction { mean: 0.0, variance: 0.0 };
     let mut model = LinearDatapath::new(checked, Drive::Input);
     let decay = Decay::prove(&mut model)?;
     for source in checked.rounding_sources() {
-        model = model.driven_by(Drive::After {
-            node: source.node,
-            pass: source.pass,
-        });
+        model = model.driven_by(Drive::After { node: source.node, pass: source.pass });
         let gains = decay.impulse(&mut model);
         let path = &gains[gains.len() - 1];
         let (mean, variance) = source.rounding.error_moments(source.dropped);

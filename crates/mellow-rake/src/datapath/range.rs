@@ -16,11 +16,7 @@ pub(super) struct Interval {
 
 impl Interval {
     fn new(low: i128, high: i128) -> Self {
-        Interval {
-            low,
-            high,
-            partial: low.saturating_abs().max(high.saturating_abs()),
-        }
+        Interval { low, high, partial: low.saturating_abs().max(high.saturating_abs()) }
     }
 
     pub(super) fn of(format: WordFormat) -> Self {
@@ -50,9 +46,7 @@ pub(super) struct Ranges {
 }
 
 fn merge(map: &mut BTreeMap<Node, Interval>, at: Place, word: Interval) {
-    map.entry(at.node)
-        .and_modify(|i| *i = i.union(word))
-        .or_insert(word);
+    map.entry(at.node).and_modify(|i| *i = i.union(word)).or_insert(word);
 }
 
 impl Arithmetic for Ranges {
@@ -80,25 +74,16 @@ impl Arithmetic for Ranges {
     }
     fn add(&mut self, sum: Interval, sign: Sign, term: Interval, shift: u32) -> Interval {
         let scale = |v: i128| {
-            if v == 0 {
-                0
-            } else {
-                v.saturating_mul(1i128.checked_shl(shift).unwrap_or(i128::MAX))
-            }
+            if v == 0 { 0 } else { v.saturating_mul(1i128.checked_shl(shift).unwrap_or(i128::MAX)) }
         };
         let (low, high) = match sign {
             Sign::Plus => (scale(term.low), scale(term.high)),
-            Sign::Minus => (
-                scale(term.high).saturating_neg(),
-                scale(term.low).saturating_neg(),
-            ),
+            Sign::Minus => (scale(term.high).saturating_neg(), scale(term.low).saturating_neg()),
         };
         Interval {
             low: sum.low.saturating_add(low),
             high: sum.high.saturating_add(high),
-            partial: sum
-                .partial
-                .saturating_add(low.saturating_abs().max(high.saturating_abs())),
+            partial: sum.partial.saturating_add(low.saturating_abs().max(high.saturating_abs())),
         }
     }
     fn close_sum(&mut self, at: Place, sum: Interval, format: WordFormat) -> Interval {

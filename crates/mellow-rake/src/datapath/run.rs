@@ -33,11 +33,7 @@ impl Arithmetic for Exact {
         format.wrap(sum)
     }
     fn round(&mut self, _: Place, word: i128, shift: i32, rounding: Rounding) -> i128 {
-        if shift >= 0 {
-            rounding.shift_right(word, shift as u32)
-        } else {
-            word << -shift
-        }
+        if shift >= 0 { rounding.shift_right(word, shift as u32) } else { word << -shift }
     }
     fn limit(&mut self, _: Place, word: i128, to: WordFormat, how: Overflow) -> i128 {
         let limited = how.limit(word, to);
@@ -69,11 +65,7 @@ impl<'a> Simulator<'a> {
     pub fn new(checked: &'a Checked) -> Self {
         let exact = Exact { limited: false };
         let machine = Machine::new(checked.datapath(), checked.fractions(), exact);
-        Simulator {
-            machine,
-            checked,
-            limited: 0,
-        }
+        Simulator { machine, checked, limited: 0 }
     }
 
     /// One sample through the filter. An input beyond the input format is first brought to its nearest

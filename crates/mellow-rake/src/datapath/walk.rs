@@ -63,20 +63,12 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
             })
             .collect();
         let values = vec![zero; datapath.nodes()];
-        Machine {
-            datapath,
-            arithmetic,
-            memory,
-            values,
-            fractions,
-        }
+        Machine { datapath, arithmetic, memory, values, fractions }
     }
 
     /// Every remembered word, line by line, row by row, age by age.
     pub(super) fn state(&self) -> impl Iterator<Item = A::Word> + '_ {
-        self.memory
-            .iter()
-            .flat_map(|memory| memory.words.iter().copied())
+        self.memory.iter().flat_map(|memory| memory.words.iter().copied())
     }
 
     /// Sets every remembered word, from its index in the order of [`Machine::state`] and its line.
@@ -122,12 +114,7 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                 Operation::Input => input,
                 Operation::Carried => carried,
                 Operation::Tap { line, row, age } => self.tap(line.0, *row, *age, pass),
-                Operation::Product {
-                    table,
-                    row,
-                    column,
-                    word,
-                } => {
+                Operation::Product { table, row, column, word } => {
                     let table = &self.datapath.tables[table.0];
                     let value = table.rows[row.at(pass)][*column];
                     let coefficient = self.arithmetic.coefficient(value, table.format);
@@ -141,20 +128,12 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                     }
                     self.arithmetic.close_sum(at, sum, *format)
                 }
-                Operation::Round {
-                    word,
-                    fraction,
-                    rounding,
-                } => {
+                Operation::Round { word, fraction, rounding } => {
                     let shift = self.fractions[word.0 as usize] - fraction;
                     let word = self.value(*word);
                     self.arithmetic.round(at, word, shift, *rounding)
                 }
-                Operation::Limit {
-                    word,
-                    format,
-                    overflow,
-                } => {
+                Operation::Limit { word, format, overflow } => {
                     let word = self.value(*word);
                     self.arithmetic.limit(at, word, *format, *overflow)
                 }
@@ -163,11 +142,7 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                     self.memory[line.0].now[row.at(pass)] = word;
                     word
                 }
-                Operation::Repeat {
-                    passes,
-                    first,
-                    body,
-                } => {
+                Operation::Repeat { passes, first, body } => {
                     let mut carried = self.value(*first);
                     for pass in 0..*passes {
                         carried = self.block(body, input, carried, pass);
@@ -188,11 +163,7 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
     fn tap(&self, line: usize, row: Row, age: usize, pass: usize) -> A::Word {
         let memory = &self.memory[line];
         let row = row.at(pass);
-        if age == 0 {
-            memory.now[row]
-        } else {
-            memory.words[row * memory.depth + age - 1]
-        }
+        if age == 0 { memory.now[row] } else { memory.words[row * memory.depth + age - 1] }
     }
 
     fn add_term(&mut self, at: Place, sum: A::Word, term: &Term, fraction: i32) -> A::Word {
@@ -202,16 +173,7 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                 let word = self.value(*word);
                 self.arithmetic.add(sum, *sign, word, shift)
             }
-            Term::Dot {
-                sign,
-                table,
-                table_row,
-                column,
-                line,
-                line_row,
-                age,
-                count,
-            } => {
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {
                 let table = &self.datapath.tables[table.0];
                 let line_fraction = self.datapath.lines[line.0].format.fraction();
                 let shift = (fraction - table.format.fraction() - line_fraction) as u32;

@@ -178,26 +178,15 @@ pub fn design(spec: &Spec) -> Result<Design, DesignError> {
             notch(center_hz, width.hertz(center_hz, rate), rate).map(Design::from)
         }
         Want::Recursive(wish) => {
-            let hertz = |edges: &[Frequency]| {
-                edges
-                    .iter()
-                    .map(|edge| edge.hertz(rate))
-                    .collect::<Vec<_>>()
-            };
+            let hertz =
+                |edges: &[Frequency]| edges.iter().map(|edge| edge.hertz(rate)).collect::<Vec<_>>();
             let points = match &wish.edges {
-                RecursiveEdges::Template { pass, stop } => Points::Template {
-                    pass: hertz(pass),
-                    stop: hertz(stop),
-                },
-                RecursiveEdges::Recipe {
-                    meaning,
-                    edges,
-                    order,
-                } => Points::Recipe {
-                    meaning: *meaning,
-                    edges: hertz(edges),
-                    order: *order,
-                },
+                RecursiveEdges::Template { pass, stop } => {
+                    Points::Template { pass: hertz(pass), stop: hertz(stop) }
+                }
+                RecursiveEdges::Recipe { meaning, edges, order } => {
+                    Points::Recipe { meaning: *meaning, edges: hertz(edges), order: *order }
+                }
             };
             let wish = IirWish {
                 kind: wish.kind,
@@ -208,26 +197,14 @@ pub fn design(spec: &Spec) -> Result<Design, DesignError> {
             };
             let (choice, zeros_poles) = design_iir(&wish, rate)?;
             let sections = Sections::from_zeros_poles(&zeros_poles);
-            Ok(Design {
-                choice: Choice::Recursive(choice),
-                zeros_poles,
-                sections,
-            })
+            Ok(Design { choice: Choice::Recursive(choice), zeros_poles, sections })
         }
     }
 }
 
 impl From<NotchDesign> for Design {
     fn from(notch: NotchDesign) -> Self {
-        let NotchDesign {
-            choice,
-            zeros_poles,
-            sections,
-        } = notch;
-        Design {
-            choice: Choice::Notch(choice),
-            zeros_poles,
-            sections,
-        }
+        let NotchDesign { choice, zeros_poles, sections } = notch;
+        Design { choice: Choice::Notch(choice), zeros_poles, sections }
     }
 }

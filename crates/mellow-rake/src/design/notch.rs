@@ -60,16 +60,10 @@ pub fn notch(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<NotchDes
     let nyquist_hz = rate.nyquist();
     // Written so that a NaN is refused too.
     if !(center_hz > 0.0 && center_hz < nyquist_hz) {
-        return Err(DesignError::Center {
-            center_hz,
-            nyquist_hz,
-        });
+        return Err(DesignError::Center { center_hz, nyquist_hz });
     }
     if !(width_hz > 0.0 && width_hz < nyquist_hz) {
-        return Err(DesignError::Width {
-            width_hz,
-            nyquist_hz,
-        });
+        return Err(DesignError::Width { width_hz, nyquist_hz });
     }
     let (omega, delta) = (rate.radians(center_hz), rate.radians(width_hz));
     let beta = libm::tan(delta / 2.0);
@@ -93,32 +87,16 @@ pub fn notch(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<NotchDes
         let near = if far == 0.0 { 0.0 } else { a2 / far };
         vec![Complex64::new(far, 0.0), Complex64::new(near, 0.0)]
     };
-    let zeros_poles = ZerosPolesGain {
-        zeros: vec![zero, zero.conj()],
-        poles,
-        gain,
-    };
-    let section = Section {
-        b: [gain, -2.0 * c * gain, gain],
-        a: [-2.0 * c * gain, a2],
-    };
+    let zeros_poles = ZerosPolesGain { zeros: vec![zero, zero.conj()], poles, gain };
+    let section = Section { b: [gain, -2.0 * c * gain, gain], a: [-2.0 * c * gain, a2] };
 
     // sin²(m/2) of the middle m between the edges: cos m = cos ω₀ · cos(Δω/2) without cancellation.
     let (t, u) = (libm::sin(omega / 2.0), libm::sin(delta / 4.0));
     let middle = 2.0 * libm::asin(libm::sqrt(t * t + u * u - 2.0 * t * t * u * u).min(1.0));
     let hertz = |angle: f64| angle / std::f64::consts::TAU * rate.hertz();
     let edges_hz = [hertz(middle - delta / 2.0), hertz(middle + delta / 2.0)];
-    let choice = NotchChoice {
-        center_hz,
-        width_hz,
-        q: center_hz / width_hz,
-        edges_hz,
-    };
-    Ok(NotchDesign {
-        choice,
-        zeros_poles,
-        sections: Sections(vec![section]),
-    })
+    let choice = NotchChoice { center_hz, width_hz, q: center_hz / width_hz, edges_hz };
+    Ok(NotchDesign { choice, zeros_poles, sections: Sections(vec![section]) })
 }
 
 #[cfg(test)]

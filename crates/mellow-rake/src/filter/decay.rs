@@ -88,20 +88,15 @@ impl Matrices {
     fn of<S: LinearSystem>(system: &mut S) -> Self {
         let states = system.states();
         let mut seen = vec![0.0; system.observed()];
-        let mut matrices = Matrices {
-            state: vec![Vec::new(); states],
-            seen: vec![Vec::new(); seen.len()],
-        };
+        let mut matrices =
+            Matrices { state: vec![Vec::new(); states], seen: vec![Vec::new(); seen.len()] };
         let mut state = vec![0.0; states];
         for column in 0..states {
             state.fill(0.0);
             state[column] = 1.0;
             system.step(&mut state, 0.0, &mut seen);
             let entries = |rows: &mut Vec<Vec<(usize, f64)>>, values: &[f64]| {
-                for (row, value) in rows
-                    .iter_mut()
-                    .zip(values)
-                    .filter(|(_, value)| **value != 0.0)
+                for (row, value) in rows.iter_mut().zip(values).filter(|(_, value)| **value != 0.0)
                 {
                     row.push((column, *value));
                 }
@@ -115,9 +110,7 @@ impl Matrices {
     /// One step without drive; `next` is scratch.
     fn step(&self, state: &mut Vec<f64>, next: &mut Vec<f64>, seen: &mut [f64]) {
         let product = |row: &Vec<(usize, f64)>| -> f64 {
-            row.iter()
-                .map(|(column, entry)| entry * state[*column])
-                .sum()
+            row.iter().map(|(column, entry)| entry * state[*column]).sum()
         };
         for (seen, row) in seen.iter_mut().zip(&self.seen) {
             *seen = product(row);
@@ -157,9 +150,7 @@ impl Matrices {
             }
         }
         for _ in 0..=WORK.ilog2() {
-            let largest = power
-                .chunks(states)
-                .map(|row| row.iter().map(|v| v.abs()).sum::<f64>());
+            let largest = power.chunks(states).map(|row| row.iter().map(|v| v.abs()).sum::<f64>());
             let size = largest.fold(0.0, f64::max);
             if size <= 0.25 || !size.is_finite() {
                 return size <= 0.25;
@@ -191,13 +182,7 @@ impl Decay {
         system.step_absolute(&mut ones, 1.0, &mut seen);
         let gain = norm(&ones).max(norm(&seen)).max(1.0);
         let matrices = Matrices::of(system);
-        let longest = matrices
-            .state
-            .iter()
-            .chain(&matrices.seen)
-            .map(Vec::len)
-            .max()
-            .unwrap_or(0);
+        let longest = matrices.state.iter().chain(&matrices.seen).map(Vec::len).max().unwrap_or(0);
         // Rounded operations in reading an entry off a step, and then in multiplying with it.
         let m = (system.operations() + longest + 4) as f64 * f64::EPSILON;
         let gamma = m / (1.0 - m);
@@ -235,12 +220,7 @@ impl Decay {
     }
 
     fn prove_recursive(&mut self) -> Result<(), NotProved> {
-        let Decay {
-            matrices,
-            gamma,
-            gain,
-            ..
-        } = &*self;
+        let Decay { matrices, gamma, gain, .. } = &*self;
         let states = matrices.state.len();
         let limit = WORK / states.max(1);
         if states <= SQUARED && !matrices.seems_to_forget() {
@@ -265,10 +245,7 @@ impl Decay {
                     return Err(NotProved::Conditioning);
                 }
                 let error = gamma * gain * (1.0 + gain * true_path) * path * states as f64;
-                self.behind = behind
-                    .iter()
-                    .map(|sum| (sum + error) * (1.0 + 1e-9))
-                    .collect();
+                self.behind = behind.iter().map(|sum| (sum + error) * (1.0 + 1e-9)).collect();
                 // Γ over all k: blocks of M steps shrink by ρ.
                 self.path = true_path / (1.0 - contraction);
                 self.contraction = contraction;

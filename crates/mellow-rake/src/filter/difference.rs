@@ -22,20 +22,14 @@ impl<A: LinearSystem, B: LinearSystem> LinearSystem for Difference<A, B> {
     }
     fn step(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
         let (one, two) = state.split_at_mut(self.first.states());
-        let mut from = [
-            vec![0.0; self.first.observed()],
-            vec![0.0; self.second.observed()],
-        ];
+        let mut from = [vec![0.0; self.first.observed()], vec![0.0; self.second.observed()]];
         self.first.step(one, drive, &mut from[0]);
         self.second.step(two, drive, &mut from[1]);
         seen[0] = from[0][from[0].len() - 1] - from[1][from[1].len() - 1];
     }
     fn step_absolute(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
         let (one, two) = state.split_at_mut(self.first.states());
-        let mut from = [
-            vec![0.0; self.first.observed()],
-            vec![0.0; self.second.observed()],
-        ];
+        let mut from = [vec![0.0; self.first.observed()], vec![0.0; self.second.observed()]];
         self.first.step_absolute(one, drive, &mut from[0]);
         self.second.step_absolute(two, drive, &mut from[1]);
         seen[0] = from[0][from[0].len() - 1] + from[1][from[1].len() - 1];

@@ -58,46 +58,30 @@ impl Sections {
     pub fn from_zeros_poles(filter: &ZerosPolesGain) -> Sections {
         let (pole_pairs, mut real_poles) = sort_out(&filter.poles);
         let (mut zero_pairs, real_zeros) = sort_out(&filter.zeros);
-        let mut real_zeros: Vec<Complex64> = real_zeros
-            .into_iter()
-            .map(|re| Complex64::new(re, 0.0))
-            .collect();
-        let mut groups: Vec<Group> = pole_pairs
-            .into_iter()
-            .map(|z| Group {
-                first: z,
-                second: Some(z.conj()),
-            })
-            .collect();
+        let mut real_zeros: Vec<Complex64> =
+            real_zeros.into_iter().map(|re| Complex64::new(re, 0.0)).collect();
+        let mut groups: Vec<Group> =
+            pole_pairs.into_iter().map(|z| Group { first: z, second: Some(z.conj()) }).collect();
         while let Some(first) = real_poles.pop() {
             let second = real_poles.pop().map(|re| Complex64::new(re, 0.0));
-            groups.push(Group {
-                first: Complex64::new(first, 0.0),
-                second,
-            });
+            groups.push(Group { first: Complex64::new(first, 0.0), second });
         }
         // Single poles choose first: they can take a real zero only.
         groups.sort_by(|a, b| {
             let single = |group: &Group| group.second.is_some();
-            single(a)
-                .cmp(&single(b))
-                .then(b.radius().total_cmp(&a.radius()))
+            single(a).cmp(&single(b)).then(b.radius().total_cmp(&a.radius()))
         });
         let mut sections: Vec<(f64, Section)> = groups
             .iter()
             .map(|group| {
                 let zeros = match group.second {
-                    None => take_nearest(&mut real_zeros, group.first).map(|first| Group {
-                        first,
-                        second: None,
-                    }),
+                    None => take_nearest(&mut real_zeros, group.first)
+                        .map(|first| Group { first, second: None }),
                     Some(_) => {
                         let pair = nearest_is_a_pair(&zero_pairs, &real_zeros, group.first);
                         if pair {
-                            take_nearest(&mut zero_pairs, group.first).map(|z| Group {
-                                first: z,
-                                second: Some(z.conj()),
-                            })
+                            take_nearest(&mut zero_pairs, group.first)
+                                .map(|z| Group { first: z, second: Some(z.conj()) })
                         } else {
                             take_nearest(&mut real_zeros, group.first).map(|first| {
                                 // The other one from the far end: z = 1 beside z = −1 in a band-pass.
@@ -112,13 +96,7 @@ impl Sections {
                 if (b2 - 1.0).abs() <= 8.0 * f64::EPSILON {
                     b2 = 1.0;
                 }
-                (
-                    group.radius(),
-                    Section {
-                        b: [1.0, b1, b2],
-                        a: group.polynomial(),
-                    },
-                )
+                (group.radius(), Section { b: [1.0, b1, b2], a: group.polynomial() })
             })
             .collect();
         sections.sort_by(|a, b| a.0.total_cmp(&b.0));
@@ -131,12 +109,7 @@ impl Sections {
     fn scale(&mut self, filter: &ZerosPolesGain) {
         const GRID: usize = 4096;
         let mut angles: Vec<f64> = (0..=GRID).map(|k| PI * k as f64 / GRID as f64).collect();
-        angles.extend(
-            filter
-                .poles
-                .iter()
-                .map(|pole| libm::atan2(pole.im, pole.re).abs()),
-        );
+        angles.extend(filter.poles.iter().map(|pole| libm::atan2(pole.im, pole.re).abs()));
         let mut partial = vec![1.0; angles.len()];
         let mut before = 1.0;
         let mut rest = filter.gain;
@@ -149,11 +122,7 @@ impl Sections {
             let peak = partial.iter().copied().fold(0.0, f64::max);
             // A cascade of n peaks at `before` times its own; powers are left as they are, for they only
             // have to be about right: what counts is that the product is exact to rounding.
-            let gain = if index + 1 == count {
-                rest
-            } else {
-                before / peak
-            };
+            let gain = if index + 1 == count { rest } else { before / peak };
             before = peak;
             rest /= gain;
             for b in &mut section.b {
@@ -165,10 +134,7 @@ impl Sections {
 
 /// Whether the zero nearest to `pole` is one of a pair; with fewer than two real zeros left it has to be.
 fn nearest_is_a_pair(pairs: &[Complex64], real: &[Complex64], pole: Complex64) -> bool {
-    let nearest = |list: &[Complex64]| {
-        list.iter()
-            .map(|z| modulus(z - pole))
-            .fold(f64::INFINITY, f64::min)
-    };
+    let nearest =
+        |list: &[Complex64]| list.iter().map(|z| modulus(z - pole)).fold(f64::INFINITY, f64::min);
     !pairs.is_empty() && (real.len() < 2 || nearest(pairs) <= nearest(real))
 }

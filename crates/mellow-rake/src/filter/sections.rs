@@ -45,21 +45,16 @@ impl Sections {
 
     /// A filter in the zero state that runs these sections in f64.
     pub fn start(&self) -> RunningSections {
-        RunningSections {
-            sections: self.clone(),
-            state: vec![0.0; 4 * self.0.len()],
-        }
+        RunningSections { sections: self.clone(), state: vec![0.0; 4 * self.0.len()] }
     }
 }
 
 impl Transfer for Sections {
     fn response(&self, omega: f64) -> Complex64 {
         let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
-        self.0
-            .iter()
-            .fold(Complex64::new(1.0, 0.0), |h, Section { b, a }| {
-                h * ((w * b[2] + b[1]) * w + b[0]) / ((w * a[1] + a[0]) * w + 1.0)
-            })
+        self.0.iter().fold(Complex64::new(1.0, 0.0), |h, Section { b, a }| {
+            h * ((w * b[2] + b[1]) * w + b[0]) / ((w * a[1] + a[0]) * w + 1.0)
+        })
     }
 }
 
@@ -114,10 +109,7 @@ impl LinearSystem for Sections {
         let absolute = Sections(
             self.0
                 .iter()
-                .map(|s| Section {
-                    b: s.b.map(f64::abs),
-                    a: s.a.map(|a| -a.abs()),
-                })
+                .map(|s| Section { b: s.b.map(f64::abs), a: s.a.map(|a| -a.abs()) })
                 .collect(),
         );
         seen[0] = advance(&absolute, state, drive);
@@ -126,9 +118,6 @@ impl LinearSystem for Sections {
         10 * self.0.len()
     }
     fn finite(&self) -> Option<usize> {
-        self.0
-            .iter()
-            .all(|s| s.a == [0.0; 2])
-            .then_some(4 * self.0.len())
+        self.0.iter().all(|s| s.a == [0.0; 2]).then_some(4 * self.0.len())
     }
 }

@@ -18,10 +18,7 @@ pub struct ZerosPolesGain {
 impl ZerosPolesGain {
     /// The largest distance of a pole from the origin; the filter is stable below 1.
     pub fn pole_radius(&self) -> f64 {
-        self.poles
-            .iter()
-            .map(|pole| modulus(*pole))
-            .fold(0.0, f64::max)
+        self.poles.iter().map(|pole| modulus(*pole)).fold(0.0, f64::max)
     }
 
     /// Group delay −dφ/dω in samples at the angle ω: each factor 1 − r·e^{jθ}z⁻¹ contributes

@@ -81,9 +81,7 @@ impl FromStr for CoefficientFormat {
     type Err = QuantizeError;
 
     fn from_str(text: &str) -> Result<Self, QuantizeError> {
-        let form = || QuantizeError::Form {
-            found: text.chars().take(40).collect(),
-        };
+        let form = || QuantizeError::Form { found: text.chars().take(40).collect() };
         if text.starts_with('Q') {
             let format: WordFormat = text.parse().map_err(|_| form())?;
             return Ok(CoefficientFormat {
@@ -94,22 +92,14 @@ impl FromStr for CoefficientFormat {
         }
         let (signed, width, fraction) = parts(text).ok_or_else(form)?;
         WordFormat::new(signed, width, fraction.unwrap_or(0)).map_err(|_| form())?;
-        Ok(CoefficientFormat {
-            signed,
-            width,
-            fraction,
-        })
+        Ok(CoefficientFormat { signed, width, fraction })
     }
 }
 
 impl fmt::Display for CoefficientFormat {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}{}", if self.signed { 's' } else { 'u' }, self.width)?;
-        if let Some(fraction) = self.fraction {
-            write!(f, "f{fraction}")
-        } else {
-            Ok(())
-        }
+        if let Some(fraction) = self.fraction { write!(f, "f{fraction}") } else { Ok(()) }
     }
 }
 
@@ -134,11 +124,7 @@ pub fn round_coefficients(
 ) -> Result<RoundedTable, QuantizeError> {
     for (row, values) in rows.iter().enumerate() {
         if let Some(column) = values.iter().position(|v| !v.is_finite()) {
-            return Err(QuantizeError::NotFinite {
-                value: values[column],
-                row,
-                column,
-            });
+            return Err(QuantizeError::NotFinite { value: values[column], row, column });
         }
     }
     let format = |fraction: i32| WordFormat::new(asked.signed, asked.width, fraction).ok();
@@ -147,9 +133,8 @@ pub fn round_coefficients(
         all_fit(f)
     });
     let fraction = asked.fraction.or(chosen).unwrap_or(0);
-    let format = format(fraction).ok_or_else(|| QuantizeError::Form {
-        found: asked.to_string(),
-    })?;
+    let format =
+        format(fraction).ok_or_else(|| QuantizeError::Form { found: asked.to_string() })?;
     if let Some((row, column)) = misfit(rows, format) {
         return Err(QuantizeError::DoesNotFit {
             value: rows[row][column],
@@ -159,23 +144,14 @@ pub fn round_coefficients(
             low: format.minimum() as f64 * format.step(),
             high: format.maximum() as f64 * format.step(),
             fits: match chosen {
-                Some(f) => format!(
-                    "{}{}f{f}",
-                    if asked.signed { 's' } else { 'u' },
-                    asked.width
-                ),
+                Some(f) => format!("{}{}f{f}", if asked.signed { 's' } else { 'u' }, asked.width),
                 None => format!("a signed format (s{})", asked.width),
             },
         });
     }
     let rows = rows
         .iter()
-        .map(|values| {
-            values
-                .iter()
-                .map(|&v| nearest(v, fraction) as i64)
-                .collect()
-        })
+        .map(|values| values.iter().map(|&v| nearest(v, fraction) as i64).collect())
         .collect();
     Ok(RoundedTable { format, rows })
 }
@@ -207,10 +183,7 @@ mod tests {
     fn a_stated_fraction_that_is_too_large_names_what_fits() {
         let error = round_coefficients(&[vec![0.5, -1.7]], "s16f15".parse().unwrap()).unwrap_err();
         let text = error.to_string();
-        assert!(
-            text.contains("column 1") && text.contains("s16f14"),
-            "{text}"
-        );
+        assert!(text.contains("column 1") && text.contains("s16f14"), "{text}");
         let error = round_coefficients(&[vec![-0.5]], "u16".parse().unwrap()).unwrap_err();
         assert!(error.to_string().contains("signed"), "{error}");
         assert!(round_coefficients(&[vec![f64::NAN]], "s16".parse().unwrap()).is_err());
@@ -220,15 +193,9 @@ mod tests {
     #[test]
     fn minus_one_fits_where_plus_one_does_not() {
         let low = round_coefficients(&[vec![-1.0]], "s16".parse().unwrap()).unwrap();
-        assert_eq!(
-            (low.format.to_string().as_str(), low.rows[0][0]),
-            ("s16f15", -32768)
-        );
+        assert_eq!((low.format.to_string().as_str(), low.rows[0][0]), ("s16f15", -32768));
         let high = round_coefficients(&[vec![1.0]], "s16".parse().unwrap()).unwrap();
-        assert_eq!(
-            (high.format.to_string().as_str(), high.rows[0][0]),
-            ("s16f14", 16384)
-        );
+        assert_eq!((high.format.to_string().as_str(), high.rows[0][0]), ("s16f14", 16384));
         // 1 − 2^-17 would round up to 32768 at 15 bits of fraction: it takes 14.
         let edge =
             round_coefficients(&[vec![1.0 - 1.0 / 131_072.0]], "s16".parse().unwrap()).unwrap();

@@ -128,13 +128,8 @@ mod tests {
         for shift in 0..=12u32 {
             for word in -256i128..=255 {
                 let v = word as f64 / f64::from(1u32 << shift);
-                let expected = [
-                    v.floor(),
-                    (v + 0.5).floor(),
-                    v.round_ties_even(),
-                    v.round(),
-                    v.trunc(),
-                ];
+                let expected =
+                    [v.floor(), (v + 0.5).floor(), v.round_ties_even(), v.round(), v.trunc()];
                 for (rounding, expected) in Rounding::ALL.into_iter().zip(expected) {
                     let got = rounding.shift_right(word, shift);
                     assert_eq!(got as f64, expected, "{rounding} {word} >> {shift}");
@@ -159,22 +154,11 @@ mod tests {
                 let variance = errors.iter().map(|e| (e - mean) * (e - mean)).sum::<f64>() / n;
                 let low = errors.iter().copied().fold(f64::MAX, f64::min);
                 let high = errors.iter().copied().fold(f64::MIN, f64::max);
-                assert_eq!(
-                    (low, high),
-                    rounding.error_range(shift),
-                    "{rounding} {shift}"
-                );
+                assert_eq!((low, high), rounding.error_range(shift), "{rounding} {shift}");
                 let (expected_mean, expected_variance) = rounding.error_moments(shift);
                 // toward-zero: zero counts as positive, so the mean is off by one exact word's share
-                let slack = if rounding == Rounding::TowardZero {
-                    1e-3
-                } else {
-                    1e-12
-                };
-                assert!(
-                    (mean - expected_mean).abs() < slack,
-                    "{rounding} {shift}: {mean}"
-                );
+                let slack = if rounding == Rounding::TowardZero { 1e-3 } else { 1e-12 };
+                assert!((mean - expected_mean).abs() < slack, "{rounding} {shift}: {mean}");
                 assert!(
                     (variance - expected_variance).abs() < slack,
                     "{rounding} {shift}: {variance} {expected_variance}"

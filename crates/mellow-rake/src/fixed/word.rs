@@ -80,11 +80,7 @@ impl WordFormat {
         if !(-256..=256).contains(&fraction) {
             return Err(FormatError::Fraction { fraction });
         }
-        Ok(WordFormat {
-            signed,
-            width,
-            fraction,
-        })
+        Ok(WordFormat { signed, width, fraction })
     }
 
     /// The narrowest format with this fraction that holds every integer from `low` to `high`,
@@ -113,11 +109,7 @@ impl WordFormat {
 
     /// The smallest integer that the word holds.
     pub fn minimum(self) -> i128 {
-        if self.signed {
-            -(1 << (self.width - 1))
-        } else {
-            0
-        }
+        if self.signed { -(1 << (self.width - 1)) } else { 0 }
     }
 
     /// The largest integer that the word holds.
@@ -144,11 +136,7 @@ impl WordFormat {
     pub fn wrap(self, integer: i128) -> i128 {
         let free = 128 - self.width;
         let bits = integer.wrapping_shl(free);
-        if self.signed {
-            bits >> free
-        } else {
-            ((bits as u128) >> free) as i128
-        }
+        if self.signed { bits >> free } else { ((bits as u128) >> free) as i128 }
     }
 }
 
@@ -169,17 +157,13 @@ impl FromStr for WordFormat {
     type Err = FormatError;
 
     fn from_str(text: &str) -> Result<Self, FormatError> {
-        let form = || FormatError::Form {
-            found: text.chars().take(40).collect(),
-        };
+        let form = || FormatError::Form { found: text.chars().take(40).collect() };
         if let Some(rest) = text.strip_prefix('Q') {
             if let Some((m, n)) = rest.split_once('.') {
                 let m: u32 = m.parse().map_err(|_| form())?;
                 let n: u32 = n.parse().map_err(|_| form())?;
                 if m.saturating_add(n) > 64 {
-                    return Err(FormatError::Width {
-                        width: m.saturating_add(n),
-                    });
+                    return Err(FormatError::Width { width: m.saturating_add(n) });
                 }
                 return Err(FormatError::TwoReadings {
                     found: text.to_owned(),

@@ -21,9 +21,7 @@ pub struct NoiseSource {
 impl NoiseSource {
     /// A source that always gives the same numbers for the same seed.
     pub fn new(seed: u64) -> Self {
-        NoiseSource {
-            generator: ChaCha8Rng::seed_from_u64(seed),
-        }
+        NoiseSource { generator: ChaCha8Rng::seed_from_u64(seed) }
     }
 
     /// Uniform from 0 to 1, 1 excluded, in steps of 2^−53.

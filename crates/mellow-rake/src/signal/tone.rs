@@ -27,9 +27,5 @@ pub fn tone_amplitude(signal: &[f64], rate: SampleRate, hertz: f64) -> f64 {
         imaginary += window * x * libm::sin(angle);
         weight += window;
     }
-    if weight > 0.0 {
-        2.0 * libm::hypot(real, imaginary) / weight
-    } else {
-        0.0
-    }
+    if weight > 0.0 { 2.0 * libm::hypot(real, imaginary) / weight } else { 0.0 }
 }

@@ -19,11 +19,7 @@ pub struct SpecError {
 }
 
 fn place(key: &str) -> String {
-    if key.is_empty() {
-        String::new()
-    } else {
-        format!(", key `{key}`")
-    }
+    if key.is_empty() { String::new() } else { format!(", key `{key}`") }
 }
 
 /// What is wrong.

@@ -39,9 +39,7 @@ impl Name {
         if good {
             Ok(Name(text.to_owned()))
         } else {
-            Err(NameError {
-                found: text.chars().take(60).collect(),
-            })
+            Err(NameError { found: text.chars().take(60).collect() })
         }
     }
 

@@ -45,12 +45,7 @@ impl Source<'_> {
         let before = &self.text[..at];
         let line = before.matches('\n').count() + 1;
         let column = before.rsplit('\n').next().unwrap_or("").chars().count() + 1;
-        SpecError {
-            line,
-            column,
-            key: key.to_owned(),
-            problem: Box::new(problem.into()),
-        }
+        SpecError { line, column, key: key.to_owned(), problem: Box::new(problem.into()) }
     }
 }
 
@@ -92,12 +87,7 @@ impl<'a> Keys<'a> {
                 return Err(source.error(key.span().start, &format!("{prefix}{shown}"), problem));
             }
         }
-        Ok(Keys {
-            source,
-            table,
-            prefix,
-            at,
-        })
+        Ok(Keys { source, table, prefix, at })
     }
 
     pub(super) fn source(&self) -> &'a Source<'a> {
@@ -107,12 +97,7 @@ impl<'a> Keys<'a> {
     pub(super) fn find(&self, key: &'static str) -> Option<Found<'a>> {
         let value: &'a Spanned<DeValue<'a>> = self.table.get(key)?;
         let key = format!("{}{key}", self.prefix);
-        Some(Found {
-            source: self.source,
-            key,
-            value: value.get_ref(),
-            span: value.span(),
-        })
+        Some(Found { source: self.source, key, value: value.get_ref(), span: value.span() })
     }
 
     pub(super) fn need(
@@ -125,8 +110,7 @@ impl<'a> Keys<'a> {
 
     pub(super) fn missing(&self, key: &'static str, accepted: &'static str) -> SpecError {
         let key = format!("{}{key}", self.prefix);
-        self.source
-            .error(self.at, &key, Problem::Missing { accepted })
+        self.source.error(self.at, &key, Problem::Missing { accepted })
     }
 
     /// A table in this one.
@@ -152,12 +136,7 @@ impl<'a> Found<'a> {
     /// An element of this array, under the same key.
     pub(super) fn element(&self, value: &'a Spanned<DeValue<'a>>) -> Found<'a> {
         let key = self.key.clone();
-        Found {
-            source: self.source,
-            key,
-            value: value.get_ref(),
-            span: value.span(),
-        }
+        Found { source: self.source, key, value: value.get_ref(), span: value.span() }
     }
 
     pub(super) fn error(&self, problem: impl Into<Problem>) -> SpecError {
@@ -200,26 +179,20 @@ impl<'a> Found<'a> {
     where
         Problem: From<T::Err>,
     {
-        self.text(accepted)?
-            .parse()
-            .map_err(|problem: T::Err| self.error(problem))
+        self.text(accepted)?.parse().map_err(|problem: T::Err| self.error(problem))
     }
 
     /// One of a list of words.
     pub(super) fn choice<T: Copy>(&self, choices: &[(&'static str, T)]) -> Result<T, SpecError> {
         let text = self.text("one word of a list, in quotes")?;
         let words: Vec<&'static str> = choices.iter().map(|(word, _)| *word).collect();
-        choices
-            .iter()
-            .find(|(word, _)| *word == text)
-            .map(|(_, choice)| *choice)
-            .ok_or_else(|| {
-                self.error(Problem::Choice {
-                    found: text.chars().take(60).collect(),
-                    nearest: nearest(text, &words),
-                    accepted: words.join(", "),
-                })
+        choices.iter().find(|(word, _)| *word == text).map(|(_, choice)| *choice).ok_or_else(|| {
+            self.error(Problem::Choice {
+                found: text.chars().take(60).collect(),
+                nearest: nearest(text, &words),
+                accepted: words.join(", "),
             })
+        })
     }
 }
 
@@ -228,24 +201,14 @@ fn nearest(word: &str, known: &[&'static str]) -> Option<&'static str> {
         return None;
     }
     let distance = |key: &&&'static str| strsim::damerau_levenshtein(word, key);
-    known
-        .iter()
-        .min_by_key(distance)
-        .filter(|key| distance(key) <= 1 + key.len() / 3)
-        .copied()
+    known.iter().min_by_key(distance).filter(|key| distance(key) <= 1 + key.len() / 3).copied()
 }
 
 pub(super) fn spec(text: &str) -> Result<Spec, SpecError> {
     let source = Source { text };
     let table = DeTable::parse(text).map_err(|error| {
         let at = error.span().map_or(0, |span| span.start);
-        source.error(
-            at,
-            "",
-            Problem::Toml {
-                message: error.message().to_owned(),
-            },
-        )
+        source.error(at, "", Problem::Toml { message: error.message().to_owned() })
     })?;
     let known = ["name", "sample_rate", "want", "method", "fixed", "verify"];
     let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
@@ -255,13 +218,7 @@ pub(super) fn spec(text: &str) -> Result<Spec, SpecError> {
     let forms = "a sample rate with its unit in quotes, as \"1 kHz\"";
     let sample_rate: SampleRate = top.need("sample_rate", forms)?.parse(forms)?;
     let want = want(&top, sample_rate)?;
-    Ok(Spec {
-        name,
-        sample_rate,
-        want,
-        fixed: fixed(&top)?,
-        verify: verify(&top)?,
-    })
+    Ok(Spec { name, sample_rate, want, fixed: fixed(&top)?, verify: verify(&top)? })
 }
 
 fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
@@ -271,34 +228,19 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
         return Err(found.wrong_type(missing));
     };
     // The kind decides which keys are known; so it is read before the others are checked.
-    let kinds = Keys {
-        source: top.source,
-        table,
-        prefix: "want.",
-        at: found.span.start,
-    };
-    let kind = kinds.need(
-        "kind",
-        "\"notch\", \"lowpass\", \"highpass\", \"bandpass\" or \"bandstop\"",
-    )?;
+    let kinds = Keys { source: top.source, table, prefix: "want.", at: found.span.start };
+    let kind =
+        kinds.need("kind", "\"notch\", \"lowpass\", \"highpass\", \"bandpass\" or \"bandstop\"")?;
     let choice = kind.choice(&KINDS.map(|kind| (kind, kind)))?;
-    let band = [
-        BandKind::Lowpass,
-        BandKind::Highpass,
-        BandKind::Bandpass,
-        BandKind::Bandstop,
-    ]
-    .into_iter()
-    .find(|band| band.as_str() == choice);
+    let band = [BandKind::Lowpass, BandKind::Highpass, BandKind::Bandpass, BandKind::Bandstop]
+        .into_iter()
+        .find(|band| band.as_str() == choice);
     if let Some(band) = band {
         return recursive(top, table, found.span.start, band, rate).map(Want::Recursive);
     }
     if choice != "notch" {
         let built = "notch, lowpass, highpass, bandpass, bandstop";
-        return Err(kind.error(Problem::NotBuilt {
-            found: choice.to_owned(),
-            built,
-        }));
+        return Err(kind.error(Problem::NotBuilt { found: choice.to_owned(), built }));
     }
     method(top)?;
     let known = ["kind", "center", "width", "q"];
@@ -308,9 +250,7 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
     below_nyquist(&found, center, rate)?;
     let width = match (keys.find("width"), keys.find("q")) {
         (Some(_), Some(q)) => {
-            return Err(q.error(Problem::Both {
-                other: "want.width",
-            }));
+            return Err(q.error(Problem::Both { other: "want.width" }));
         }
         (Some(found), None) => {
             let width: Frequency = found.parse(FREQUENCY_FORMS)?;
@@ -331,10 +271,9 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
             NotchWidth::Q(q)
         }
         (None, None) => {
-            return Err(keys.missing(
-                "width",
-                "width = \"5 Hz\" between the -3 dB points, or q = 17.5",
-            ));
+            return Err(
+                keys.missing("width", "width = \"5 Hz\" between the -3 dB points, or q = 17.5")
+            );
         }
     };
     Ok(Want::Notch { center, width })
@@ -351,11 +290,8 @@ pub(super) fn below_nyquist(
         return Ok(());
     }
     let relative = matches!(frequency, Frequency::OfSampleRate(_));
-    let said = if relative {
-        format!("{hertz} Hz at this sample rate")
-    } else {
-        format!("{hertz} Hz")
-    };
+    let said =
+        if relative { format!("{hertz} Hz at this sample rate") } else { format!("{hertz} Hz") };
     Err(found.error(Problem::Range {
         found: said,
         accepted: format!(
@@ -386,14 +322,7 @@ fn method(top: &Keys<'_>) -> Result<(), SpecError> {
 }
 
 fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
-    let known = [
-        "input",
-        "output",
-        "coefficients",
-        "structure",
-        "rounding",
-        "overflow",
-    ];
+    let known = ["input", "output", "coefficients", "structure", "rounding", "overflow"];
     let Some(keys) = top.table("fixed", "fixed.", &known)? else {
         return Ok(None);
     };
@@ -403,21 +332,14 @@ fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
     Ok(Some(Fixed {
         input: keys.need("input", WORD_FORMS)?.parse(WORD_FORMS)?,
         output: keys.need("output", WORD_FORMS)?.parse(WORD_FORMS)?,
-        coefficients: keys
-            .need("coefficients", coefficients)?
-            .parse(coefficients)?,
+        coefficients: keys.need("coefficients", coefficients)?.parse(coefficients)?,
         structure: keys
             .need("structure", "\"direct-form-1\"")?
             .choice(&[("direct-form-1", Structure::DirectForm1)])?,
         rounding: keys
-            .need(
-                "rounding",
-                "floor, half-up, half-even, half-away, toward-zero",
-            )?
+            .need("rounding", "floor, half-up, half-even, half-away, toward-zero")?
             .choice(&roundings)?,
-        overflow: keys
-            .need("overflow", "saturate, wrap, forbid")?
-            .choice(&overflows)?,
+        overflow: keys.need("overflow", "saturate, wrap, forbid")?.choice(&overflows)?,
     }))
 }
 

@@ -34,11 +34,8 @@ pub(super) fn recursive<'a>(
         Some(found) => {
             let level: Level = found.parse(LEVEL_FORMS)?;
             // An attenuation given as a plain ratio is a gain below 1.
-            let decibels = if key == "attenuation" {
-                level.decibels().abs()
-            } else {
-                level.decibels()
-            };
+            let decibels =
+                if key == "attenuation" { level.decibels().abs() } else { level.decibels() };
             if !(least..=most).contains(&decibels) {
                 return Err(found.error(Problem::Range {
                     found: format!("{decibels} dB"),
@@ -59,21 +56,15 @@ pub(super) fn recursive<'a>(
         }));
     }
     if family.needs_ripple() && ripple.is_none() {
-        return Err(keys.missing(
-            "ripple",
-            "the pass-band ripple of this family, as \"0.5 dB\"",
-        ));
+        return Err(keys.missing("ripple", "the pass-band ripple of this family, as \"0.5 dB\""));
     }
     if family.needs_attenuation() && attenuation.is_none() {
-        return Err(keys.missing(
-            "attenuation",
-            "the stop-band attenuation of this family, as \"60 dB\"",
-        ));
+        return Err(
+            keys.missing("attenuation", "the stop-band attenuation of this family, as \"60 dB\"")
+        );
     }
     let given = |key: &'static str| -> Result<Option<Vec<Frequency>>, SpecError> {
-        keys.find(key)
-            .map(|found| edges(&found, kind, rate))
-            .transpose()
+        keys.find(key).map(|found| edges(&found, kind, rate)).transpose()
     };
     let found = [given(cutoff)?, given(pass)?, given(stop)?];
     let edges = match (order, found) {
@@ -99,16 +90,12 @@ pub(super) fn recursive<'a>(
             ));
         }
         (None, [_, None, _]) => {
-            return Err(keys.missing(
-                pass,
-                "where the pass-band ends (order = \"minimum\" needs both edges)",
-            ));
+            return Err(keys
+                .missing(pass, "where the pass-band ends (order = \"minimum\" needs both edges)"));
         }
-        (Some(order), [Some(edges), None, None]) => RecursiveEdges::Recipe {
-            meaning: EdgeMeaning::HalfPower,
-            edges,
-            order,
-        },
+        (Some(order), [Some(edges), None, None]) => {
+            RecursiveEdges::Recipe { meaning: EdgeMeaning::HalfPower, edges, order }
+        }
         (Some(order), [None, Some(edges), None]) => {
             need(
                 &keys,
@@ -116,11 +103,7 @@ pub(super) fn recursive<'a>(
                 "ripple",
                 "the ripple that ends at the pass-band edge, as \"0.5 dB\"",
             )?;
-            RecursiveEdges::Recipe {
-                meaning: EdgeMeaning::RippleEnd,
-                edges,
-                order,
-            }
+            RecursiveEdges::Recipe { meaning: EdgeMeaning::RippleEnd, edges, order }
         }
         (Some(order), [None, None, Some(edges)]) => {
             need(
@@ -129,57 +112,31 @@ pub(super) fn recursive<'a>(
                 "attenuation",
                 "the attenuation at the stop-band edge, as \"60 dB\"",
             )?;
-            RecursiveEdges::Recipe {
-                meaning: EdgeMeaning::StopBegin,
-                edges,
-                order,
-            }
+            RecursiveEdges::Recipe { meaning: EdgeMeaning::StopBegin, edges, order }
         }
         (Some(_), [None, None, None]) => {
-            return Err(keys.missing(
-                cutoff,
-                "the -3 dB point; or the pass-band or stop-band edge",
-            ));
+            return Err(keys.missing(cutoff, "the -3 dB point; or the pass-band or stop-band edge"));
         }
         (_, [Some(_), other, _]) => {
             let (key, other) = (
                 keys.find(cutoff),
-                if other.is_some() {
-                    "want.pass_edge"
-                } else {
-                    "want.stop_edge"
-                },
+                if other.is_some() { "want.pass_edge" } else { "want.stop_edge" },
             );
             let found = key.ok_or_else(|| keys.missing(cutoff, FREQUENCY_FORMS))?;
             return Err(found.error(Problem::Both { other }));
         }
         (Some(_), [None, Some(_), Some(_)]) => {
-            let found = keys
-                .find(stop)
-                .ok_or_else(|| keys.missing(stop, FREQUENCY_FORMS))?;
+            let found = keys.find(stop).ok_or_else(|| keys.missing(stop, FREQUENCY_FORMS))?;
             let accepted =
                 "one kind of edge with a given order, or order = \"minimum\" with both".to_owned();
             let given = "both edges and an order".to_owned();
-            return Err(found.error(Problem::Range {
-                found: given,
-                accepted,
-            }));
+            return Err(found.error(Problem::Range { found: given, accepted }));
         }
     };
-    if let RecursiveEdges::Template {
-        pass: inner,
-        stop: outer,
-    } = &edges
-    {
+    if let RecursiveEdges::Template { pass: inner, stop: outer } = &edges {
         check_template(&keys, kind, stop, inner, outer, rate)?;
     }
-    Ok(Recursive {
-        kind,
-        family,
-        edges,
-        ripple,
-        attenuation,
-    })
+    Ok(Recursive { kind, family, edges, ripple, attenuation })
 }
 
 fn need(
@@ -201,35 +158,22 @@ fn check_template(
     rate: SampleRate,
 ) -> Result<(), SpecError> {
     let hertz = |edges: &[Frequency], index: usize| edges[index.min(edges.len() - 1)].hertz(rate);
-    let (a, b, c, d) = (
-        hertz(pass, 0),
-        hertz(pass, 1),
-        hertz(stop, 0),
-        hertz(stop, 1),
-    );
+    let (a, b, c, d) = (hertz(pass, 0), hertz(pass, 1), hertz(stop, 0), hertz(stop, 1));
     let (apart, accepted) = match kind {
         BandKind::Lowpass => (a < c, format!("above the pass-band edge, {a} Hz")),
         BandKind::Highpass => (c < a, format!("below the pass-band edge, {a} Hz")),
-        BandKind::Bandpass => (
-            c < a && b < d,
-            format!("below {a} Hz and above {b} Hz, outside the pass-band"),
-        ),
-        BandKind::Bandstop => (
-            a < c && d < b,
-            format!("above {a} Hz and below {b} Hz, between the pass-bands"),
-        ),
+        BandKind::Bandpass => {
+            (c < a && b < d, format!("below {a} Hz and above {b} Hz, outside the pass-band"))
+        }
+        BandKind::Bandstop => {
+            (a < c && d < b, format!("above {a} Hz and below {b} Hz, between the pass-bands"))
+        }
     };
     match keys.find(key) {
         Some(found) if !apart => {
-            let given = if kind.is_band() {
-                format!("{c} Hz and {d} Hz")
-            } else {
-                format!("{c} Hz")
-            };
-            Err(found.error(Problem::Range {
-                found: given,
-                accepted,
-            }))
+            let given =
+                if kind.is_band() { format!("{c} Hz and {d} Hz") } else { format!("{c} Hz") };
+            Err(found.error(Problem::Range { found: given, accepted }))
         }
         _ => Ok(()),
     }
@@ -247,10 +191,9 @@ fn edges(found: &Found<'_>, kind: BandKind, rate: SampleRate) -> Result<Vec<Freq
     };
     if values.len() != 2 {
         let accepted = PAIR_FORMS.to_owned();
-        return Err(found.error(Problem::Range {
-            found: format!("{} values", values.len()),
-            accepted,
-        }));
+        return Err(
+            found.error(Problem::Range { found: format!("{} values", values.len()), accepted })
+        );
     }
     let mut edges = Vec::new();
     for value in values.iter() {
@@ -262,10 +205,8 @@ fn edges(found: &Found<'_>, kind: BandKind, rate: SampleRate) -> Result<Vec<Freq
     let (low, high) = (edges[0].hertz(rate), edges[1].hertz(rate));
     if low >= high {
         let given = format!("{low} Hz before {high} Hz");
-        return Err(found.error(Problem::Range {
-            found: given,
-            accepted: "the lower edge first".to_owned(),
-        }));
+        return Err(found
+            .error(Problem::Range { found: given, accepted: "the lower edge first".to_owned() }));
     }
     Ok(edges)
 }
@@ -276,41 +217,22 @@ fn method(top: &Keys<'_>, kind: BandKind) -> Result<(Family, Option<usize>), Spe
          \"elliptic\" or \"bessel\"";
     // Keys of finite impulse responses are known, so that the family can be refused before they are.
     const FIR_KEYS: [&str; 4] = ["taps", "window", "weights", "transition_samples"];
-    let known = [
-        "design",
-        "order",
-        "taps",
-        "window",
-        "weights",
-        "transition_samples",
-    ];
+    let known = ["design", "order", "taps", "window", "weights", "transition_samples"];
     let Some(keys) = top.table("method", "method.", &known)? else {
         return Err(top.missing("method", missing));
     };
     let design = keys.need("design", missing)?;
     // Words of the grammar for finite impulse responses, which are not built yet.
-    let later = [
-        "window",
-        "equiripple",
-        "least-squares",
-        "frequency-sampling",
-        "placement",
-    ];
+    let later = ["window", "equiripple", "least-squares", "frequency-sampling", "placement"];
     let text = design.text(missing)?;
     if later.contains(&text) {
         let built = "butterworth, chebyshev1, chebyshev2, elliptic, bessel";
-        return Err(design.error(Problem::NotBuilt {
-            found: text.to_owned(),
-            built,
-        }));
+        return Err(design.error(Problem::NotBuilt { found: text.to_owned(), built }));
     }
     let family = design.choice(&Family::ALL.map(|family| (family.as_str(), family)))?;
     if let Some(found) = FIR_KEYS.iter().find_map(|key| keys.find(key)) {
         let accepted = "design, order".to_owned();
-        return Err(found.error(Problem::UnknownKey {
-            nearest: None,
-            accepted,
-        }));
+        return Err(found.error(Problem::UnknownKey { nearest: None, accepted }));
     }
     let Some(found) = keys.find("order") else {
         return Ok((family, None));

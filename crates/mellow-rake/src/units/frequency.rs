@@ -135,19 +135,8 @@ mod tests {
     #[test]
     fn every_form_means_the_same_frequency() {
         let rate = SampleRate::from_hertz(8000.0).unwrap();
-        for text in [
-            "1000 Hz",
-            "1 kHz",
-            "1e-3 MHz",
-            "0.125 fs",
-            "0.25 pi rad/sample",
-            "1e6 mHz",
-        ] {
-            assert_eq!(
-                text.parse::<Frequency>().unwrap().hertz(rate),
-                1000.0,
-                "{text}"
-            );
+        for text in ["1000 Hz", "1 kHz", "1e-3 MHz", "0.125 fs", "0.25 pi rad/sample", "1e6 mHz"] {
+            assert_eq!(text.parse::<Frequency>().unwrap().hertz(rate), 1000.0, "{text}");
         }
         let radians: Frequency = "6283.185307179586 rad/s".parse().unwrap();
         // one division by 2π: within two units in the last place
@@ -156,14 +145,10 @@ mod tests {
 
     #[test]
     fn a_bad_text_is_refused_with_the_accepted_forms() {
-        for text in [
-            "87.5", "Hz", "", "87.5 hz", "1 k", "nan Hz", "1e999 Hz", "--1 Hz", "1 Hz Hz",
-        ] {
+        for text in ["87.5", "Hz", "", "87.5 hz", "1 k", "nan Hz", "1e999 Hz", "--1 Hz", "1 Hz Hz"]
+        {
             let error = text.parse::<Frequency>().unwrap_err().to_string();
-            assert!(
-                error.contains("Hz") || error.contains("finite"),
-                "{text}: {error}"
-            );
+            assert!(error.contains("Hz") || error.contains("finite"), "{text}: {error}");
         }
         assert!("-1 kHz".parse::<SampleRate>().is_err());
         assert!("0.5 fs".parse::<SampleRate>().is_err());

@@ -47,9 +47,7 @@ impl FromStr for Level {
         let (number, unit) = split(text, LEVEL_FORMS)?;
         match unit.as_str() {
             "dB" => Ok(Level { decibels: number }),
-            "x" if number > 0.0 => Ok(Level {
-                decibels: decibels(number),
-            }),
+            "x" if number > 0.0 => Ok(Level { decibels: decibels(number) }),
             "x" => Err(QuantityError::OutOfRange {
                 found: text.to_owned(),
                 range: "a ratio lies above zero",

@@ -54,27 +54,14 @@ pub(super) fn split(text: &str, accepted: &'static str) -> Result<(f64, String),
         }
     }
     let found = || text.chars().take(60).collect::<String>();
-    let number: f64 = trimmed[..end]
-        .parse()
-        .map_err(|_| QuantityError::NoNumber {
-            found: found(),
-            accepted,
-        })?;
-    let unit = trimmed[end..]
-        .split_whitespace()
-        .collect::<Vec<_>>()
-        .join(" ");
+    let number: f64 =
+        trimmed[..end].parse().map_err(|_| QuantityError::NoNumber { found: found(), accepted })?;
+    let unit = trimmed[end..].split_whitespace().collect::<Vec<_>>().join(" ");
     if unit.is_empty() {
-        return Err(QuantityError::NoUnit {
-            found: found(),
-            accepted,
-        });
+        return Err(QuantityError::NoUnit { found: found(), accepted });
     }
     if !number.is_finite() {
-        return Err(QuantityError::OutOfRange {
-            found: found(),
-            range: "a finite number",
-        });
+        return Err(QuantityError::OutOfRange { found: found(), range: "a finite number" });
     }
     Ok((number, unit))
 }

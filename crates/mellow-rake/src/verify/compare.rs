@@ -39,13 +39,7 @@ pub fn compare(expected: &[i64], found: &[i64]) -> Comparison {
         expected: expected.get(sample).copied(),
         found: found.get(sample).copied(),
     };
-    let mut differing = (0..samples)
-        .map(at)
-        .filter(|pair| pair.expected != pair.found);
+    let mut differing = (0..samples).map(at).filter(|pair| pair.expected != pair.found);
     let first = differing.next();
-    Comparison {
-        samples,
-        differing: differing.count() + usize::from(first.is_some()),
-        first,
-    }
+    Comparison { samples, differing: differing.count() + usize::from(first.is_some()), first }
 }

@@ -36,11 +36,7 @@ impl ReferenceError {
 
 fn rms(values: impl Iterator<Item = f64>) -> f64 {
     let (count, sum) = values.fold((0u64, 0.0), |(count, sum), v| (count + 1, sum + v * v));
-    if count == 0 {
-        0.0
-    } else {
-        libm::sqrt(sum / count as f64)
-    }
+    if count == 0 { 0.0 } else { libm::sqrt(sum / count as f64) }
 }
 
 /// Runs an implementation on integers and the designed filter on the same values. Gives the integers and
@@ -60,11 +56,8 @@ pub fn judge(
     let reference = designed.start().run(&values);
     let rounded = implementation.rounded.start().run(&values);
     let lsb = output.step();
-    let errors: Vec<f64> = integers
-        .iter()
-        .zip(&reference)
-        .map(|(&y, r)| (output.value(y) - r) / lsb)
-        .collect();
+    let errors: Vec<f64> =
+        integers.iter().zip(&reference).map(|(&y, r)| (output.value(y) - r) / lsb).collect();
     let free = limited_samples == 0;
     let coefficient_rms = rms(rounded.iter().zip(&reference).map(|(q, r)| (q - r) / lsb));
     let predictions = implementation.predictions.as_ref().ok().filter(|_| free);
@@ -80,9 +73,7 @@ pub fn judge(
         |error: f64| (error > 0.0 && signal_rms > 0.0).then(|| decibels(signal_rms / error));
     let rms_lsb = rms(errors.iter().copied());
     let figures = ReferenceError {
-        largest_lsb: errors
-            .iter()
-            .fold(0.0, |largest: f64, e| largest.max(e.abs())),
+        largest_lsb: errors.iter().fold(0.0, |largest: f64, e| largest.max(e.abs())),
         bound_lsb: bound,
         rms_lsb,
         predicted_rms_lsb: predicted,

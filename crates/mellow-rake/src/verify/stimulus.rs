@@ -34,27 +34,15 @@ pub fn stimuli(
 ) -> Vec<Stimulus> {
     let format = checked.datapath().input;
     let (low, high) = (format.minimum() as i64, format.maximum() as i64);
-    let length = gain.map_or(LONGEST, |gain| {
-        gain.response().len().clamp(SHORTEST, LONGEST)
-    });
-    let signal = |name, samples| Stimulus {
-        name,
-        samples,
-        is_signal: true,
-    };
-    let pattern = |name, samples| Stimulus {
-        name,
-        samples,
-        is_signal: false,
-    };
+    let length = gain.map_or(LONGEST, |gain| gain.response().len().clamp(SHORTEST, LONGEST));
+    let signal = |name, samples| Stimulus { name, samples, is_signal: true };
+    let pattern = |name, samples| Stimulus { name, samples, is_signal: false };
     let mut all = Vec::new();
     if let Some(recording) = recording {
         all.push(signal("recording", recording.to_vec()));
     }
     let mut noise = NoiseSource::new(NOISE_SEED);
-    let quiet = (0..8192)
-        .map(|_| noise.integer(low / 2, high / 2))
-        .collect();
+    let quiet = (0..8192).map(|_| noise.integer(low / 2, high / 2)).collect();
     all.push(signal("white noise, half scale", quiet));
     all.push(pattern(
         "white noise, full scale",
@@ -65,27 +53,15 @@ pub fn stimuli(
     all.push(pattern("impulse", impulse));
     all.push(pattern("step", vec![high; length]));
     let square = |n: usize| {
-        if (n / 32).is_multiple_of(2) {
-            high
-        } else {
-            low
-        }
+        if (n / 32).is_multiple_of(2) { high } else { low }
     };
-    all.push(pattern(
-        "full-scale square",
-        (0..length.max(2048)).map(square).collect(),
-    ));
+    all.push(pattern("full-scale square", (0..length.max(2048)).map(square).collect()));
     all.push(pattern("all minimum", vec![low; length]));
     if let Some(gain) = gain {
         let worst = checked.worst_case_input(gain, LONGEST).input;
-        let mirrored: Vec<i64> = worst
-            .iter()
-            .map(|&x| if x == high { low } else { high })
-            .collect();
-        all.push(pattern(
-            "worst-case signs",
-            worst.into_iter().chain(mirrored).collect(),
-        ));
+        let mirrored: Vec<i64> =
+            worst.iter().map(|&x| if x == high { low } else { high }).collect();
+        all.push(pattern("worst-case signs", worst.into_iter().chain(mirrored).collect()));
     }
     all
 }

@@ -4,20 +4,12 @@
 /// smallest value of a type is no constant, since the minus is an operator applied to one that is too large.
 pub(super) fn c_integer(value: i128) -> String {
     const ENDS: [i128; 3] = [i16::MIN as i128, i32::MIN as i128, i64::MIN as i128];
-    if ENDS.contains(&value) {
-        format!("(-{} - 1)", -(value + 1))
-    } else {
-        value.to_string()
-    }
+    if ENDS.contains(&value) { format!("(-{} - 1)", -(value + 1)) } else { value.to_string() }
 }
 
 /// A sized constant of Verilog (IEEE 1364-2005, 3.5.1), two's complement in hexadecimal.
 pub(super) fn verilog_integer(value: i128, width: u32) -> String {
-    format!(
-        "{width}'h{:0digits$x}",
-        bits(value, width),
-        digits = width.div_ceil(4) as usize
-    )
+    format!("{width}'h{:0digits$x}", bits(value, width), digits = width.div_ceil(4) as usize)
 }
 
 /// The low `width` bits of an integer.

@@ -72,11 +72,7 @@ pub(super) fn roots(order: usize) -> Result<Vec<Complex64>, f64> {
             all.extend([root, root.conj()]);
         }
     }
-    if all.len() == order {
-        Ok(all)
-    } else {
-        Err(moved)
-    }
+    if all.len() == order { Ok(all) } else { Err(moved) }
 }
 
 #[cfg(test)]
@@ -99,10 +95,7 @@ mod tests {
             );
             let product: f64 = roots.iter().map(|root| libm::log(modulus(*root))).sum();
             let expected: f64 = (1..=order).map(|n| libm::log((2 * n - 1) as f64)).sum();
-            assert!(
-                (product - expected).abs() < 1e-12 * (1.0 + expected),
-                "{order}"
-            );
+            assert!((product - expected).abs() < 1e-12 * (1.0 + expected), "{order}");
             assert!(roots.iter().all(|root| root.re < 0.0));
         }
     }

@@ -26,18 +26,12 @@ impl Double {
     fn multiply(self, other: Double) -> Double {
         let product = self.high * other.high;
         let error = libm::fma(self.high, other.high, -product);
-        let (high, low) = two_sum(
-            product,
-            error + self.high * other.low + self.low * other.high,
-        );
+        let (high, low) = two_sum(product, error + self.high * other.low + self.low * other.high);
         Double { high, low }
     }
 
     fn negative(self) -> Double {
-        Double {
-            high: -self.high,
-            low: -self.low,
-        }
+        Double { high: -self.high, low: -self.low }
     }
 }
 
@@ -56,35 +50,23 @@ pub(super) struct Complex {
 
 impl Complex {
     pub(super) fn new(z: Complex64) -> Self {
-        Complex {
-            re: Double::new(z.re),
-            im: Double::new(z.im),
-        }
+        Complex { re: Double::new(z.re), im: Double::new(z.im) }
     }
 
     pub(super) fn add(self, other: Complex) -> Complex {
-        Complex {
-            re: self.re.add(other.re),
-            im: self.im.add(other.im),
-        }
+        Complex { re: self.re.add(other.re), im: self.im.add(other.im) }
     }
 
     pub(super) fn multiply(self, other: Complex) -> Complex {
         Complex {
-            re: self
-                .re
-                .multiply(other.re)
-                .add(self.im.multiply(other.im).negative()),
+            re: self.re.multiply(other.re).add(self.im.multiply(other.im).negative()),
             im: self.re.multiply(other.im).add(self.im.multiply(other.re)),
         }
     }
 
     pub(super) fn scaled(self, factor: f64) -> Complex {
         let factor = Double::new(factor);
-        Complex {
-            re: self.re.multiply(factor),
-            im: self.im.multiply(factor),
-        }
+        Complex { re: self.re.multiply(factor), im: self.im.multiply(factor) }
     }
 
     pub(super) fn rounded(self) -> Complex64 {

@@ -17,10 +17,7 @@ pub(super) struct Modulus {
 impl Modulus {
     /// From k, 0 < k < 1, for k not close to 1.
     pub(super) fn new(k: f64) -> Self {
-        Modulus {
-            k,
-            complement: libm::sqrt((1.0 - k) * (1.0 + k)),
-        }
+        Modulus { k, complement: libm::sqrt((1.0 - k) * (1.0 + k)) }
     }
 
     /// K'/K, the ratio of the quarter periods, by arithmetic-geometric means (Gauss).
@@ -31,16 +28,10 @@ impl Modulus {
     /// The moduli of the descending Landen transformation: k → (k/(1 + k'))², k' → 2√k'/(1 + k').
     fn descend(self) -> Vec<f64> {
         let mut moduli = Vec::new();
-        let Modulus {
-            mut k,
-            mut complement,
-        } = self;
+        let Modulus { mut k, mut complement } = self;
         while k > 1e-20 && moduli.len() < 20 {
             let next = k / (1.0 + complement);
-            (k, complement) = (
-                next * next,
-                2.0 * libm::sqrt(complement) / (1.0 + complement),
-            );
+            (k, complement) = (next * next, 2.0 * libm::sqrt(complement) / (1.0 + complement));
             moduli.push(k);
         }
         moduli
@@ -110,16 +101,9 @@ mod tests {
     /// K(k) of Abramowitz & Stegun, *Handbook of Mathematical Functions*, 1964, table 17.1 (m = k²), through the mean.
     #[test]
     fn quarter_periods_are_those_of_the_table() {
-        for (m, period) in [
-            (0.0, PI / 2.0),
-            (0.5, 1.854074677301372),
-            (0.9, 2.578092113348173),
-        ] {
+        for (m, period) in [(0.0, PI / 2.0), (0.5, 1.854074677301372), (0.9, 2.578092113348173)] {
             let complement = libm::sqrt(1.0 - m);
-            assert!(
-                (PI / 2.0 / mean(1.0, complement) - period).abs() < 4e-15,
-                "{m}"
-            );
+            assert!((PI / 2.0 / mean(1.0, complement) - period).abs() < 4e-15, "{m}");
         }
     }
 

@@ -16,7 +16,6 @@ pub struct Prototype {
     pub poles: Vec<Complex64>,
     /// The gain at zero frequency: 1, or down by the ripple for even orders with ripple in the pass-band.
     pub dc_gain: f64,
-    /// The frequency, in rad/s, where the filter's own normalisation puts 1, in words.
     family: Family,
     ripple_db: f64,
     attenuation_db: f64,
@@ -121,15 +120,7 @@ impl Prototype {
         if family.needs_ripple() && order.is_multiple_of(2) {
             dc_gain = libm::exp10(-ripple_db / 20.0);
         }
-        Ok(Prototype {
-            zeros,
-            poles,
-            dc_gain,
-            family,
-            ripple_db,
-            attenuation_db,
-            stop_edge,
-        })
+        Ok(Prototype { zeros, poles, dc_gain, family, ripple_db, attenuation_db, stop_edge })
     }
 
     /// |H(jΩ)|² relative to its value at zero times `dc_gain`²: each factor as (1 − Ω²/z²) or |1 − jΩ/p|².
@@ -179,11 +170,7 @@ impl Prototype {
     fn search(&self, decibels: f64) -> f64 {
         let level = libm::exp10(-decibels / 10.0);
         // The attenuation rises from the pass-band to the stop-band's begin, or for ever.
-        let mut low = if self.family == Family::Elliptic {
-            1.0
-        } else {
-            0.0
-        };
+        let mut low = if self.family == Family::Elliptic { 1.0 } else { 0.0 };
         let mut high = self.stop_edge.unwrap_or(1.0);
         while self.stop_edge.is_none() && self.power(high) > level && high < 1e300 {
             high *= 2.0;

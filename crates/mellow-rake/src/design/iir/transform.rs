@@ -30,10 +30,7 @@ struct Warped {
 fn warp(shape: Shape) -> Warped {
     let tan = |angle: f64| libm::tan(angle / 2.0);
     match shape {
-        Shape::Lowpass(edge) | Shape::Highpass(edge) => Warped {
-            middle: tan(edge),
-            width: 0.0,
-        },
+        Shape::Lowpass(edge) | Shape::Highpass(edge) => Warped { middle: tan(edge), width: 0.0 },
         Shape::Bandpass([low, high]) | Shape::Bandstop([low, high]) => Warped {
             middle: libm::sqrt(tan(low) * tan(high)),
             width: libm::sin((high - low) / 2.0) / (libm::cos(low / 2.0) * libm::cos(high / 2.0)),
@@ -62,11 +59,7 @@ fn split(half: Complex64, middle: f64) -> [Complex64; 2] {
     let root = square_root(half - middle) * square_root(half + middle);
     let sum = half + root;
     let difference = half - root;
-    let large = if modulus(sum) >= modulus(difference) {
-        sum
-    } else {
-        difference
-    };
+    let large = if modulus(sum) >= modulus(difference) { sum } else { difference };
     [large, Complex64::new(middle * middle, 0.0) / large]
 }
 
@@ -89,19 +82,12 @@ pub fn digital(prototype: &Prototype, shape: Shape) -> ZerosPolesGain {
             Shape::Lowpass(_) => vec![bilinear(root * middle)],
             Shape::Highpass(_) => vec![bilinear(one * middle / root)],
             Shape::Bandpass(_) => split(root * (width / 2.0), middle).map(bilinear).to_vec(),
-            Shape::Bandstop(_) => split(one * (width / 2.0) / root, middle)
-                .map(bilinear)
-                .to_vec(),
+            Shape::Bandstop(_) => split(one * (width / 2.0) / root, middle).map(bilinear).to_vec(),
         }
     };
     let poles: Vec<Complex64> = prototype.poles.iter().flat_map(map).collect();
     let on_circle = |zero: Complex64| zero / modulus(zero);
-    let mut zeros: Vec<Complex64> = prototype
-        .zeros
-        .iter()
-        .flat_map(map)
-        .map(on_circle)
-        .collect();
+    let mut zeros: Vec<Complex64> = prototype.zeros.iter().flat_map(map).map(on_circle).collect();
     // Zeros of the prototype at infinity.
     let missing = prototype.poles.len() - prototype.zeros.len();
     let real = |value: f64| Complex64::new(value, 0.0);
@@ -136,9 +122,10 @@ pub fn digital(prototype: &Prototype, shape: Shape) -> ZerosPolesGain {
     });
     // Positive in the pass-band: at the reference the transfer function is real, and its sign is that of
     // the product.
-    let product = zeros.iter().zip(&poles).fold(one, |product, (zero, pole)| {
-        product * (reference - zero) / (reference - pole)
-    });
+    let product = zeros
+        .iter()
+        .zip(&poles)
+        .fold(one, |product, (zero, pole)| product * (reference - zero) / (reference - pole));
     let gain = libm::copysign(prototype.dc_gain / unscaled, product.re);
     ZerosPolesGain { zeros, poles, gain }
 }
@@ -146,11 +133,8 @@ pub fn digital(prototype: &Prototype, shape: Shape) -> ZerosPolesGain {
 /// The same roots with exact conjugates: the upper half kept and mirrored, what is real to rounding made real.
 fn conjugates(roots: Vec<Complex64>) -> Vec<Complex64> {
     let is_real = |z: &Complex64| z.im.abs() <= 4.0 * f64::EPSILON * modulus(*z);
-    let mut all: Vec<Complex64> = roots
-        .iter()
-        .filter(|z| is_real(z))
-        .map(|z| Complex64::new(z.re, 0.0))
-        .collect();
+    let mut all: Vec<Complex64> =
+        roots.iter().filter(|z| is_real(z)).map(|z| Complex64::new(z.re, 0.0)).collect();
     for root in roots.iter().filter(|z| !is_real(z) && z.im > 0.0) {
         all.extend([*root, root.conj()]);
     }

@@ -109,13 +109,7 @@ pub fn design_iir(
     wish: &IirWish,
     rate: SampleRate,
 ) -> Result<(IirChoice, ZerosPolesGain), DesignError> {
-    let IirWish {
-        kind,
-        family,
-        ripple_db,
-        attenuation_db,
-        ..
-    } = *wish;
+    let IirWish { kind, family, ripple_db, attenuation_db, .. } = *wish;
     check_levels(wish)?;
     let both = |edges: &Edges| check_edges(kind, edges, rate);
     let per_pole = if kind.is_band() { 2 } else { 1 };
@@ -132,20 +126,12 @@ pub fn design_iir(
         stop_hz: None,
     };
     let (prototype, normalised_db) = match &wish.points {
-        Points::Recipe {
-            meaning,
-            edges,
-            order,
-        } => {
+        Points::Recipe { meaning, edges, order } => {
             both(edges)?;
             let largest = LARGEST_ORDER * per_pole;
             if *order == 0 || *order > largest || order % per_pole != 0 {
                 let step = if per_pole == 2 { "even, " } else { "" };
-                return Err(DesignError::Order {
-                    found: *order,
-                    largest,
-                    step,
-                });
+                return Err(DesignError::Order { found: *order, largest, step });
             }
             let level = match meaning {
                 EdgeMeaning::HalfPower => HALF_POWER_DB,
@@ -160,10 +146,7 @@ pub fn design_iir(
                 EdgeMeaning::StopBegin => choice.stop_hz = Some(edges.clone()),
                 EdgeMeaning::HalfPower => {}
             }
-            (
-                prototype(family, order / per_pole, ripple_db, attenuation_db)?,
-                level,
-            )
+            (prototype(family, order / per_pole, ripple_db, attenuation_db)?, level)
         }
         Points::Template { pass, stop } => {
             both(pass)?;
@@ -186,9 +169,7 @@ pub fn design_iir(
                     .find_map(|other| {
                         let (order, _) = fits(other).ok().flatten()?;
                         let order = order * per_pole;
-                        Some(format!(
-                            "a filter of family {other} and order {order} would do"
-                        ))
+                        Some(format!("a filter of family {other} and order {order} would do"))
                     })
                     .unwrap_or_else(|| "no family does; widen the transition".to_owned()),
             })?;
@@ -201,14 +182,9 @@ pub fn design_iir(
         }
     };
     let at = prototype.reaches(normalised_db);
-    let filter = digital(
-        &prototype.normalised_at(at),
-        shape(kind, &choice.edges_hz, rate),
-    );
+    let filter = digital(&prototype.normalised_at(at), shape(kind, &choice.edges_hz, rate));
     if filter.pole_radius() >= 1.0 {
-        return Err(DesignError::OnTheCircle {
-            edges_hz: choice.edges_hz,
-        });
+        return Err(DesignError::OnTheCircle { edges_hz: choice.edges_hz });
     }
     Ok((choice, filter))
 }
@@ -219,23 +195,11 @@ fn prototype(
     ripple_db: Option<f64>,
     attenuation_db: Option<f64>,
 ) -> Result<Prototype, DesignError> {
-    let ripple = if family.needs_ripple() {
-        need(ripple_db, "ripple", family)?
-    } else {
-        0.0
-    };
-    let attenuation = if family.needs_attenuation() {
-        need(attenuation_db, "attenuation", family)?
-    } else {
-        0.0
-    };
-    Prototype::new(family, order, ripple, attenuation).map_err(|residual| {
-        DesignError::NoConvergence {
-            family,
-            order,
-            residual,
-        }
-    })
+    let ripple = if family.needs_ripple() { need(ripple_db, "ripple", family)? } else { 0.0 };
+    let attenuation =
+        if family.needs_attenuation() { need(attenuation_db, "attenuation", family)? } else { 0.0 };
+    Prototype::new(family, order, ripple, attenuation)
+        .map_err(|residual| DesignError::NoConvergence { family, order, residual })
 }
 
 /// The smallest order whose stop-band begins within `selectivity` times the pass-band's end.
@@ -263,20 +227,12 @@ fn need(level: Option<f64>, what: &'static str, family: Family) -> Result<f64, D
 fn check_levels(wish: &IirWish) -> Result<(), DesignError> {
     let ripple = wish.ripple_db;
     if let Some(found) = ripple.filter(|r| !(1e-6..=20.0).contains(r)) {
-        return Err(DesignError::Level {
-            what: "ripple",
-            found,
-            accepted: "1e-6 dB to 20 dB",
-        });
+        return Err(DesignError::Level { what: "ripple", found, accepted: "1e-6 dB to 20 dB" });
     }
     let least = ripple.unwrap_or(1e-6);
     if let Some(found) = wish.attenuation_db.filter(|a| !(*a > least && *a <= 300.0)) {
         let accepted = "more than the ripple, up to 300 dB";
-        return Err(DesignError::Level {
-            what: "attenuation",
-            found,
-            accepted,
-        });
+        return Err(DesignError::Level { what: "attenuation", found, accepted });
     }
     Ok(())
 }
@@ -284,24 +240,14 @@ fn check_levels(wish: &IirWish) -> Result<(), DesignError> {
 fn check_edges(kind: BandKind, edges: &Edges, rate: SampleRate) -> Result<(), DesignError> {
     let wanted = if kind.is_band() { 2 } else { 1 };
     if edges.len() != wanted {
-        return Err(DesignError::EdgeCount {
-            kind,
-            found: edges.len(),
-            wanted,
-        });
+        return Err(DesignError::EdgeCount { kind, found: edges.len(), wanted });
     }
     let nyquist_hz = rate.nyquist();
     if let Some(&found_hz) = edges.iter().find(|hz| !(**hz > 0.0 && **hz < nyquist_hz)) {
-        return Err(DesignError::Edge {
-            found_hz,
-            nyquist_hz,
-        });
+        return Err(DesignError::Edge { found_hz, nyquist_hz });
     }
     if edges.windows(2).any(|pair| pair[0] >= pair[1]) {
-        return Err(DesignError::FallingEdges {
-            low_hz: edges[0],
-            high_hz: edges[1],
-        });
+        return Err(DesignError::FallingEdges { low_hz: edges[0], high_hz: edges[1] });
     }
     Ok(())
 }
@@ -317,9 +263,5 @@ fn check_template(kind: BandKind, pass: &Edges, stop: &Edges) -> Result<(), Desi
     if apart {
         return Ok(());
     }
-    Err(DesignError::Overlap {
-        kind,
-        pass_hz: pass.clone(),
-        stop_hz: stop.clone(),
-    })
+    Err(DesignError::Overlap { kind, pass_hz: pass.clone(), stop_hz: stop.clone() })
 }

@@ -32,10 +32,7 @@ impl Body {
         statements.block(&datapath.body)?;
         let result = datapath.body.result;
         statements.line(&format!("return {};", statements.word(result)));
-        Ok(Body {
-            text: statements.text,
-            helpers: statements.helpers,
-        })
+        Ok(Body { text: statements.text, helpers: statements.helpers })
     }
 }
 
@@ -85,12 +82,7 @@ impl Statements<'_> {
 
     fn coefficient(&self, table: TableIndex, row: Row, index: &str) -> String {
         let table = &self.checked.datapath().tables[table.0];
-        format!(
-            "{}_{}{}",
-            self.name,
-            table.name,
-            self.place(table.rows.len(), row, index)
-        )
+        format!("{}_{}{}", self.name, table.name, self.place(table.rows.len(), row, index))
     }
 
     /// The word of an age of at least 1; `index` is that age less 1.
@@ -154,12 +146,7 @@ impl Statements<'_> {
                 let word = self.tap(*line, *row, *age);
                 self.line(&format!("const {kind} {name} = {word}; /* {format} */"));
             }
-            Operation::Product {
-                table,
-                row,
-                column,
-                word,
-            } => {
+            Operation::Product { table, row, column, word } => {
                 let coefficient = self.coefficient(*table, *row, &column.to_string());
                 let word = self.word(*word);
                 self.line(&format!(
@@ -167,28 +154,16 @@ impl Statements<'_> {
                 ));
             }
             Operation::Accumulate { terms, format } => self.accumulate(node, terms, *format),
-            Operation::Round {
-                word,
-                fraction,
-                rounding,
-            } => {
+            Operation::Round { word, fraction, rounding } => {
                 self.round(node, *word, *fraction, *rounding)?;
             }
-            Operation::Limit {
-                word,
-                format,
-                overflow,
-            } => {
+            Operation::Limit { word, format, overflow } => {
                 self.limit(node, *word, *format, *overflow);
             }
             Operation::Store { line, word, .. } => {
                 self.stored.insert(line.0, *word);
             }
-            Operation::Repeat {
-                passes,
-                first,
-                body,
-            } => {
+            Operation::Repeat { passes, first, body } => {
                 let first = self.word(*first);
                 self.line(&format!("{kind} {name} = {first}; /* {format} */"));
                 self.line(&format!("for (int pass = 0; pass < {passes}; pass++) {{"));
@@ -212,15 +187,9 @@ impl Statements<'_> {
     }
 
     fn accumulate(&mut self, node: Node, terms: &[Term], format: WordFormat) {
-        let fact = self
-            .checked
-            .facts()
-            .sum(node)
-            .expect("the check finds a fact for every sum");
+        let fact = self.checked.facts().sum(node).expect("the check finds a fact for every sum");
         let signed = Arithmetic::holding(fact.partial);
-        let sum_type = signed
-            .unwrap_or(Arithmetic::Modular)
-            .max(Arithmetic::of(format));
+        let sum_type = signed.unwrap_or(Arithmetic::Modular).max(Arithmetic::of(format));
         let product_type = match sum_type {
             Arithmetic::Modular => Arithmetic::Modular,
             _ => Arithmetic::holding(fact.product).unwrap_or(Arithmetic::Wide),
@@ -229,11 +198,7 @@ impl Statements<'_> {
         let word_type = Arithmetic::of(format);
         // A sum that never wraps, added up in the type of its word, is the word itself.
         let direct = sum_type == word_type && !fact.wraps;
-        let sum = if direct {
-            name.clone()
-        } else {
-            format!("{name}_sum")
-        };
+        let sum = if direct { name.clone() } else { format!("{name}_sum") };
         let kind = sum_type.name();
         self.line(&format!("{kind} {sum} = 0; /* {format} */"));
         for term in terms {
@@ -244,11 +209,7 @@ impl Statements<'_> {
         }
         let kind = word_type.name();
         if sum_type == Arithmetic::Modular || fact.wraps {
-            let helper = if format.is_signed() {
-                Helper::WrapSigned
-            } else {
-                Helper::WrapUnsigned
-            };
+            let helper = if format.is_signed() { Helper::WrapSigned } else { Helper::WrapUnsigned };
             self.helpers.insert(helper);
             let (helper, width) = (helper.name(), format.width());
             self.line(&format!(
@@ -288,22 +249,9 @@ impl Statements<'_> {
             Term::Word { sign, word } => {
                 let bits = fraction - self.format(*word).fraction();
                 let word = self.word(*word);
-                self.line(&format!(
-                    "{sum} {} {cast}{word}{};",
-                    mark(*sign),
-                    shifted(bits)
-                ));
+                self.line(&format!("{sum} {} {cast}{word}{};", mark(*sign), shifted(bits)));
             }
-            Term::Dot {
-                sign,
-                table,
-                table_row,
-                column,
-                line,
-                line_row,
-                age,
-                count,
-            } => {
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {
                 let datapath = self.checked.datapath();
                 let own = datapath.tables[table.0].format.fraction()
                     + datapath.lines[line.0].format.fraction();
@@ -313,9 +261,7 @@ impl Statements<'_> {
                 let write_one = |this: &mut Self, column: usize, age: usize| {
                     let coefficient = this.coefficient(*table, *table_row, &column.to_string());
                     let word = this.tap(*line, *line_row, age);
-                    this.line(&format!(
-                        "{sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"
-                    ));
+                    this.line(&format!("{sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"));
                 };
                 if age == 0 {
                     write_one(self, column, age);
@@ -328,18 +274,12 @@ impl Statements<'_> {
                     return;
                 }
                 let at = |offset: usize| {
-                    if offset == 0 {
-                        "k".to_owned()
-                    } else {
-                        format!("k + {offset}")
-                    }
+                    if offset == 0 { "k".to_owned() } else { format!("k + {offset}") }
                 };
                 let coefficient = self.coefficient(*table, *table_row, &at(column));
                 let word = self.remembered(*line, *line_row, &at(age - 1));
                 self.line(&format!("for (int k = 0; k < {count}; k++) {{"));
-                self.line(&format!(
-                    "    {sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"
-                ));
+                self.line(&format!("    {sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"));
                 self.line("}");
             }
         }
@@ -365,40 +305,27 @@ impl Statements<'_> {
             });
         }
         // The helper works in a type that holds the word before and after, and whose width exceeds the shift.
-        let long = if shift > 31 {
-            Arithmetic::Wide
-        } else {
-            Arithmetic::Narrow
-        };
+        let long = if shift > 31 { Arithmetic::Wide } else { Arithmetic::Narrow };
         let working = Arithmetic::of(source).max(Arithmetic::of(format)).max(long);
         let (kind, name) = (Arithmetic::of(format).name(), self.word(node));
         let word = self.word(word);
         let expression = if shift > 0 {
             let helpers = Helper::rounding(rounding, working);
             self.helpers.extend(helpers);
-            let cast = if kind == working.name() {
-                String::new()
-            } else {
-                format!("({kind})")
-            };
+            let cast = if kind == working.name() { String::new() } else { format!("({kind})") };
             format!("{cast}{}({word}, {shift})", helpers[0].name())
         } else if shift < 0 {
             format!("({kind}){word} * (({kind})1 << {})", -shift)
         } else {
             format!("({kind}){word}")
         };
-        self.line(&format!(
-            "const {kind} {name} = {expression}; /* {format} */"
-        ));
+        self.line(&format!("const {kind} {name} = {expression}; /* {format} */"));
         Ok(())
     }
 
     fn limit(&mut self, node: Node, word: Node, format: WordFormat, overflow: Overflow) {
-        let fact = self
-            .checked
-            .facts()
-            .limit(node)
-            .expect("the check finds a fact for every limit");
+        let fact =
+            self.checked.facts().limit(node).expect("the check finds a fact for every limit");
         let (kind, name, word) = (storage(format), self.word(node), self.word(word));
         let expression = match overflow {
             _ if !fact.acts => format!("({kind}){word}"),
@@ -406,11 +333,8 @@ impl Statements<'_> {
                 let (low, high) = (c_integer(format.minimum()), c_integer(format.maximum()));
                 let below = fact.low < format.minimum();
                 let above = fact.high > format.maximum();
-                let upper = if above {
-                    format!("{word} > {high} ? {high} : {word}")
-                } else {
-                    word.clone()
-                };
+                let upper =
+                    if above { format!("{word} > {high} ? {high} : {word}") } else { word.clone() };
                 if below {
                     format!("({kind})({word} < {low} ? {low} : {upper})")
                 } else {
@@ -418,22 +342,13 @@ impl Statements<'_> {
                 }
             }
             Overflow::Wrap | Overflow::Forbid => {
-                let helper = if format.is_signed() {
-                    Helper::WrapSigned
-                } else {
-                    Helper::WrapUnsigned
-                };
+                let helper =
+                    if format.is_signed() { Helper::WrapSigned } else { Helper::WrapUnsigned };
                 self.helpers.insert(helper);
-                format!(
-                    "({kind}){}((uint64_t){word}, {})",
-                    helper.name(),
-                    format.width()
-                )
+                format!("({kind}){}((uint64_t){word}, {})", helper.name(), format.width())
             }
         };
-        self.line(&format!(
-            "const {kind} {name} = {expression}; /* {format} */"
-        ));
+        self.line(&format!("const {kind} {name} = {expression}; /* {format} */"));
     }
 }
 

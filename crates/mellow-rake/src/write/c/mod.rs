@@ -35,11 +35,7 @@ use types::storage;
 /// ```
 pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>, WriteError> {
     let body = Body::new(checked, symbols.base())?;
-    let writer = Writer {
-        checked,
-        symbols,
-        body,
-    };
+    let writer = Writer { checked, symbols, body };
     Ok(vec![
         writer.file(".h", writer.header()),
         writer.file(".c", writer.source()),
@@ -55,11 +51,7 @@ struct Writer<'a> {
 
 /// The length of each dimension of a table or line: rows only where there are several.
 fn dimensions(rows: usize, columns: usize) -> String {
-    if rows > 1 {
-        format!("[{rows}][{columns}]")
-    } else {
-        format!("[{columns}]")
-    }
+    if rows > 1 { format!("[{rows}][{columns}]") } else { format!("[{columns}]") }
 }
 
 impl Writer<'_> {
@@ -68,34 +60,20 @@ impl Writer<'_> {
     }
 
     fn file(&self, ending: &str, text: String) -> GeneratedFile {
-        GeneratedFile {
-            name: format!("{}{ending}", self.symbols.base()),
-            text,
-        }
+        GeneratedFile { name: format!("{}{ending}", self.symbols.base()), text }
     }
 
     fn words(&self) -> (&'static str, &'static str) {
-        (
-            storage(self.datapath().input),
-            storage(self.datapath().output),
-        )
+        (storage(self.datapath().input), storage(self.datapath().output))
     }
 
     fn header(&self) -> String {
         let (name, guard) = (self.symbols.base(), self.symbols.capitals());
         let (input, output) = self.words();
-        let Datapath {
-            input: input_format,
-            output: output_format,
-            ..
-        } = self.datapath();
+        let Datapath { input: input_format, output: output_format, .. } = self.datapath();
         let mut members = String::new();
-        for Line {
-            name,
-            format,
-            rows,
-            depth,
-        } in self.datapath().lines.iter().filter(|l| l.depth > 0)
+        for Line { name, format, rows, depth } in
+            self.datapath().lines.iter().filter(|l| l.depth > 0)
         {
             let _ = writeln!(
                 members,
@@ -151,10 +129,7 @@ impl Writer<'_> {
         let _ = writeln!(text, "void {name}_init(struct {name} *filter)\n{{");
         text.push_str(&self.clear());
         let _ = writeln!(text, "}}\n");
-        let _ = writeln!(
-            text,
-            "{output} {name}_step(struct {name} *filter, {input} input)\n{{"
-        );
+        let _ = writeln!(text, "{output} {name}_step(struct {name} *filter, {input} input)\n{{");
         if self.datapath().state_words() == 0 {
             text.push_str("    (void)filter;\n");
         }
@@ -182,11 +157,7 @@ impl Writer<'_> {
             let lines: Vec<String> = row
                 .chunks(8)
                 .map(|chunk| {
-                    chunk
-                        .iter()
-                        .map(|&v| c_integer(v.into()))
-                        .collect::<Vec<_>>()
-                        .join(", ")
+                    chunk.iter().map(|&v| c_integer(v.into())).collect::<Vec<_>>().join(", ")
                 })
                 .collect();
             let row = lines.join(",\n    ");
@@ -203,28 +174,18 @@ impl Writer<'_> {
     /// Statements that set every remembered word to zero.
     fn clear(&self) -> String {
         let mut text = String::new();
-        let lines: Vec<&Line> = self
-            .datapath()
-            .lines
-            .iter()
-            .filter(|line| line.depth > 0)
-            .collect();
+        let lines: Vec<&Line> =
+            self.datapath().lines.iter().filter(|line| line.depth > 0).collect();
         if lines.is_empty() {
             return "    filter->nothing = 0;\n".to_owned();
         }
-        for Line {
-            name, rows, depth, ..
-        } in lines
-        {
+        for Line { name, rows, depth, .. } in lines {
             let each = |at: &str| {
                 format!("for (int k = 0; k < {depth}; k++) {{ filter->{name}{at}[k] = 0; }}")
             };
             let _ = if *rows > 1 {
                 let each = each("[row]");
-                writeln!(
-                    text,
-                    "    for (int row = 0; row < {rows}; row++) {{ {each} }}"
-                )
+                writeln!(text, "    for (int row = 0; row < {rows}; row++) {{ {each} }}")
             } else {
                 writeln!(text, "    {}", each(""))
             };

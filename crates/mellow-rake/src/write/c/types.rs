@@ -42,11 +42,7 @@ impl Arithmetic {
     /// The type for words of a format, whose smallest value may be one beyond the largest.
     pub(super) fn of(format: WordFormat) -> Self {
         let narrow = format.width() <= if format.is_signed() { 32 } else { 31 };
-        if narrow {
-            Arithmetic::Narrow
-        } else {
-            Arithmetic::Wide
-        }
+        if narrow { Arithmetic::Narrow } else { Arithmetic::Wide }
     }
 
     pub(super) fn name(self) -> &'static str {

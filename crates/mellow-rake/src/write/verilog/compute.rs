@@ -23,21 +23,12 @@ impl Compute {
     pub(super) fn new(checked: &Checked) -> Self {
         let mut statements = Statements {
             checked,
-            out: Compute {
-                text: String::new(),
-                variables: Vec::new(),
-                indices: Vec::new(),
-            },
+            out: Compute { text: String::new(), variables: Vec::new(), indices: Vec::new() },
             stored: BTreeMap::new(),
             around: None,
             indent: 2,
         };
-        for line in checked
-            .datapath()
-            .lines
-            .iter()
-            .filter(|line| line.depth > 0)
-        {
+        for line in checked.datapath().lines.iter().filter(|line| line.depth > 0) {
             // Every bit is replaced below; the first assignment shows that none is left out.
             statements.line(&format!("{0}_next = {0};", line.name));
         }
@@ -65,20 +56,12 @@ struct Vector {
 
 impl Vector {
     fn new(name: String, format: WordFormat) -> Self {
-        Vector {
-            name,
-            width: format.width(),
-            signed: format.is_signed(),
-        }
+        Vector { name, width: format.width(), signed: format.is_signed() }
     }
 
     /// The vector in `width` bits: its sign repeated in front, or its low bits.
     fn at(&self, width: u32) -> String {
-        let Vector {
-            name,
-            width: own,
-            signed,
-        } = self;
+        let Vector { name, width: own, signed } = self;
         if width == *own {
             name.clone()
         } else if width < *own {
@@ -148,9 +131,7 @@ impl Statements<'_> {
             self.line(&format!("{target} = {word};"));
         } else {
             let kept = row_bits - width;
-            self.line(&format!(
-                "{target} = {{{name}[{start} +: {kept}], {word}}};"
-            ));
+            self.line(&format!("{target} = {{{name}[{start} +: {kept}], {word}}};"));
         }
     }
 
@@ -171,12 +152,7 @@ impl Statements<'_> {
                 let word = self.tap(*line, *row, *age, "");
                 self.line(&format!("{name} = {word}; // {format}"));
             }
-            Operation::Product {
-                table,
-                row,
-                column,
-                word,
-            } => {
+            Operation::Product { table, row, column, word } => {
                 let coefficient = format!("{name}_c");
                 let table_format = self.checked.datapath().tables[table.0].format;
                 self.declare(&coefficient, table_format.width());
@@ -192,34 +168,20 @@ impl Statements<'_> {
                     self.term(&name, index, term, *format);
                 }
             }
-            Operation::Round {
-                word,
-                fraction,
-                rounding,
-            } => {
+            Operation::Round { word, fraction, rounding } => {
                 self.round(node, *word, *fraction, *rounding);
             }
-            Operation::Limit {
-                word,
-                format,
-                overflow,
-            } => {
+            Operation::Limit { word, format, overflow } => {
                 self.limit(node, *word, *format, *overflow);
             }
             Operation::Store { line, word, .. } => {
                 self.stored.insert(line.0, *word);
             }
-            Operation::Repeat {
-                passes,
-                first,
-                body,
-            } => {
+            Operation::Repeat { passes, first, body } => {
                 self.index("pass");
                 let first = self.node(*first).name;
                 self.line(&format!("{name} = {first}; // {format}"));
-                self.line(&format!(
-                    "for (pass = 0; pass < {passes}; pass = pass + 1) begin"
-                ));
+                self.line(&format!("for (pass = 0; pass < {passes}; pass = pass + 1) begin"));
                 self.indent += 1;
                 self.around = Some(node);
                 self.block(body);
@@ -280,16 +242,7 @@ impl Statements<'_> {
                 let word = vector.shifted(shift as u32, width);
                 self.line(&format!("{sum} = {sum} {} {word};", mark(*sign)));
             }
-            Term::Dot {
-                sign,
-                table,
-                table_row,
-                column,
-                line,
-                line_row,
-                age,
-                count,
-            } => {
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {
                 let datapath = self.checked.datapath();
                 let table_format = datapath.tables[table.0].format;
                 let line_format = datapath.lines[line.0].format;
@@ -302,16 +255,9 @@ impl Statements<'_> {
                 }
                 let [c, w, p] = parts;
                 let signed = table_format.is_signed() || line_format.is_signed();
-                let product = Vector {
-                    name: p.clone(),
-                    width: product_width,
-                    signed,
-                };
-                let add = format!(
-                    "{sum} = {sum} {} {};",
-                    mark(*sign),
-                    product.shifted(shift, width)
-                );
+                let product = Vector { name: p.clone(), width: product_width, signed };
+                let add =
+                    format!("{sum} = {sum} {} {};", mark(*sign), product.shifted(shift, width));
                 let factors = [
                     Vector::new(c.clone(), table_format).at(product_width),
                     Vector::new(w.clone(), line_format).at(product_width),
@@ -370,29 +316,15 @@ impl Statements<'_> {
             vector.name.clone()
         };
         let kept = long - shift;
-        let floor = Vector {
-            name: format!("{name}_f"),
-            width: kept,
-            signed: vector.signed,
-        };
+        let floor = Vector { name: format!("{name}_f"), width: kept, signed: vector.signed };
         self.declare(&floor.name, kept);
-        self.line(&format!(
-            "{} = {dropped}[{}:{shift}];",
-            floor.name,
-            long - 1
-        ));
+        self.line(&format!("{} = {dropped}[{}:{shift}];", floor.name, long - 1));
         let half = format!("{dropped}[{}]", shift - 1);
-        let below = if shift > 1 {
-            format!("(|{dropped}[{}:0])", shift - 2)
-        } else {
-            "1'b0".to_owned()
-        };
+        let below =
+            if shift > 1 { format!("(|{dropped}[{}:0])", shift - 2) } else { "1'b0".to_owned() };
         let lowest = format!("{dropped}[{shift}]");
-        let sign = if vector.signed {
-            format!("{dropped}[{}]", long - 1)
-        } else {
-            "1'b0".to_owned()
-        };
+        let sign =
+            if vector.signed { format!("{dropped}[{}]", long - 1) } else { "1'b0".to_owned() };
         let up = match rounding {
             Rounding::Floor => None,
             Rounding::HalfUp => Some(half),
@@ -411,9 +343,7 @@ impl Statements<'_> {
 
     fn limit(&mut self, node: Node, word: Node, format: WordFormat, overflow: Overflow) {
         let facts = self.checked.facts();
-        let fact = facts
-            .limit(node)
-            .expect("the check finds a fact for every limit");
+        let fact = facts.limit(node).expect("the check finds a fact for every limit");
         let (name, width) = (format!("n{}", node.0), format.width());
         let vector = self.node(word);
         let plain = vector.at(width);
@@ -431,11 +361,7 @@ impl Statements<'_> {
         let mut text = plain;
         if fact.high > format.maximum() {
             let beyond = format!("(|{}[{}:{value_bits}])", vector.name, top - 1);
-            let above = if vector.signed {
-                format!("!{sign} && {beyond}")
-            } else {
-                beyond
-            };
+            let above = if vector.signed { format!("!{sign} && {beyond}") } else { beyond };
             text = format!("({above}) ? {high} : {text}");
         }
         if fact.low < format.minimum() {

@@ -45,13 +45,7 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Vec<GeneratedFile> {
 
 fn module(checked: &Checked, name: &str) -> String {
     let datapath = checked.datapath();
-    let Datapath {
-        input,
-        output,
-        tables,
-        lines,
-        body,
-    } = datapath;
+    let Datapath { input, output, tables, lines, body } = datapath;
     let compute = Compute::new(checked);
     let mut text =
         format!("// {ORIGIN}\n//\n// The program, in the terms of the comments below:\n//\n");
@@ -74,17 +68,9 @@ fn module(checked: &Checked, name: &str) -> String {
     }
     text.push_str("\n    // Memory: row by row, the newest word lowest.\n");
     for line in lines.iter().filter(|line| line.depth > 0) {
-        let Line {
-            name,
-            format,
-            rows,
-            depth,
-        } = line;
+        let Line { name, format, rows, depth } = line;
         let high = bits(line) - 1;
-        let _ = writeln!(
-            text,
-            "    reg [{high}:0] {name}; // {rows} x {depth} words of {format}"
-        );
+        let _ = writeln!(text, "    reg [{high}:0] {name}; // {rows} x {depth} words of {format}");
         let _ = writeln!(text, "    reg [{high}:0] {name}_next;");
     }
     text.push_str(
@@ -101,18 +87,9 @@ fn module(checked: &Checked, name: &str) -> String {
     text.push_str(&compute.text);
     text.push_str("    end\n\n    always @(posedge clk) begin\n        if (rst) begin\n");
     text.push_str("            out_valid <= 1'b0;\n");
-    let _ = writeln!(
-        text,
-        "            out_data <= {};",
-        verilog_integer(0, output.width())
-    );
+    let _ = writeln!(text, "            out_data <= {};", verilog_integer(0, output.width()));
     for line in lines.iter().filter(|line| line.depth > 0) {
-        let _ = writeln!(
-            text,
-            "            {} <= {{{}{{1'b0}}}};",
-            line.name,
-            bits(line)
-        );
+        let _ = writeln!(text, "            {} <= {{{}{{1'b0}}}};", line.name, bits(line));
     }
     text.push_str(
         "        end else begin\n            out_valid <= in_valid;\n            if (in_valid) begin\n",
@@ -137,12 +114,8 @@ fn constant_name(table: &Table) -> String {
 /// A table as one wide constant, the first coefficient of the first row lowest.
 fn constants(table: &Table) -> String {
     let Table { format, rows, .. } = table;
-    let words: Vec<String> = rows
-        .iter()
-        .flatten()
-        .rev()
-        .map(|&v| verilog_integer(v.into(), format.width()))
-        .collect();
+    let words: Vec<String> =
+        rows.iter().flatten().rev().map(|&v| verilog_integer(v.into(), format.width())).collect();
     let lines: Vec<String> = words.chunks(8).map(|chunk| chunk.join(", ")).collect();
     let order = if table.holds == Coefficients::Sections {
         "from the right, section by section: b0, b1, b2, a1, a2 of\n    \
