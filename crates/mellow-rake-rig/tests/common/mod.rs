@@ -33,6 +33,13 @@ pub fn notch_row(center: f64, width: f64) -> Vec<f64> {
     section.b.into_iter().chain(section.a).collect()
 }
 
+/// The sections of a recursive filter.
+pub fn recursive_rows(wish: &IirWish) -> Vec<Vec<f64>> {
+    let (_, filter) = design_iir(wish, SampleRate::from_hertz(1.0).unwrap()).unwrap();
+    let sections = Sections::from_zeros_poles(&filter).0;
+    sections.iter().map(|section| section.b.into_iter().chain(section.a).collect()).collect()
+}
+
 /// An elliptic band-pass of order 12: six sections.
 pub fn band_rows() -> Vec<Vec<f64>> {
     let wish = IirWish {
@@ -46,9 +53,7 @@ pub fn band_rows() -> Vec<Vec<f64>> {
         ripple_db: Some(0.5),
         attenuation_db: Some(60.0),
     };
-    let (_, filter) = design_iir(&wish, SampleRate::from_hertz(1.0).unwrap()).unwrap();
-    let sections = Sections::from_zeros_poles(&filter).0;
-    sections.iter().map(|section| section.b.into_iter().chain(section.a).collect()).collect()
+    recursive_rows(&wish)
 }
 
 pub fn table(rows: &[Vec<f64>], format: &str) -> RoundedTable {

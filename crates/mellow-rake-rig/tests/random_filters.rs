@@ -7,6 +7,8 @@ use common::{all_files, with_accumulator};
 use mellow_rake::datapath::{
     BuildError, Checked, Datapath, SectionWords, Simulator, direct_form_1,
 };
+use mellow_rake::design::iir::{IirWish, Points};
+use mellow_rake::filter::{BandKind, EdgeMeaning, Family};
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients};
 use mellow_rake::signal::NoiseSource;
 use mellow_rake::verify::compare;
@@ -15,6 +17,7 @@ use mellow_rake_rig::{CProgram, Device, Target, ToolName};
 use std::fmt::Write;
 
 const NOTCHES: usize = 10_000;
+const RECURSIVE: usize = 1_000;
 const BATCH: usize = 250;
 const SAMPLES: usize = 96;
 
@@ -22,18 +25,49 @@ fn below(noise: &mut NoiseSource, count: usize) -> usize {
     noise.integer(0, count as i64 - 1) as usize
 }
 
-/// A random datapath: one to three notches, words and coefficients of 8 to 32 bits, any rounding, saturation or
+/// Draws the coefficients of some sections.
+type Rows = fn(&mut NoiseSource) -> Vec<Vec<f64>>;
+
+/// One to three notches.
+fn notches(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
+    let sections = 1 + below(noise, 5) / 2;
+    (0..sections)
+        .map(|_| {
+            let center = 0.001 + 0.498 * noise.uniform();
+            let width = (0.001 + 0.3 * noise.uniform()) * center.min(0.5 - center);
+            common::notch_row(center, width)
+        })
+        .collect()
+}
+
+/// A filter of any family and kind, of up to six sections.
+fn recursive(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
+    let family = Family::ALL[below(noise, 5)];
+    let kind = [BandKind::Lowpass, BandKind::Highpass, BandKind::Bandpass, BandKind::Bandstop]
+        [below(noise, 4)];
+    let low = 0.02 + 0.4 * noise.uniform();
+    let order = 1 + below(noise, 6);
+    let (order, edges) = if kind.is_band() {
+        (2 * order, vec![low, low + (0.2 + 0.6 * noise.uniform()) * (0.49 - low)])
+    } else {
+        (order, vec![low])
+    };
+    let points = Points::Recipe { meaning: EdgeMeaning::HalfPower, edges, order };
+    common::recursive_rows(&IirWish {
+        kind,
+        family,
+        points,
+        ripple_db: Some(0.5),
+        attenuation_db: Some(60.0),
+    })
+}
+
+/// A random datapath with such sections; words and coefficients of 8 to 32 bits, any rounding, saturation or
 /// wrap, now and then an accumulator that is too short on purpose.
-fn random_datapath(noise: &mut NoiseSource) -> Datapath {
+fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
     loop {
-        let sections = 1 + below(noise, 5) / 2;
-        let rows: Vec<Vec<f64>> = (0..sections)
-            .map(|_| {
-                let center = 0.001 + 0.498 * noise.uniform();
-                let width = (0.001 + 0.3 * noise.uniform()) * center.min(0.5 - center);
-                common::notch_row(center, width)
-            })
-            .collect();
+        let rows = rows(noise);
+        let sections = rows.len();
         let bits = |noise: &mut NoiseSource| noise.integer(8, 32) as u32;
         let coefficient_bits = bits(noise);
         let table =
@@ -85,8 +119,8 @@ fn random_input(noise: &mut NoiseSource, format: WordFormat) -> Vec<i64> {
         .collect()
 }
 
-fn random_case(noise: &mut NoiseSource) -> (Checked, Vec<i64>, Vec<i64>) {
-    let checked = random_datapath(noise).check().unwrap();
+fn random_case(noise: &mut NoiseSource, rows: Rows) -> (Checked, Vec<i64>, Vec<i64>) {
+    let checked = random_datapath(noise, rows).check().unwrap();
     let input = random_input(noise, checked.datapath().input);
     let output = Simulator::new(&checked).run(&input);
     (checked, input, output)
@@ -122,11 +156,11 @@ fn batch_program(files: &[Vec<GeneratedFile>]) -> CProgram {
     CProgram::build_with(ToolName::CC.find().unwrap(), &flags, &all).unwrap()
 }
 
-fn check_batch(seed: u64) -> usize {
+fn check_batch(seed: u64, rows: Rows) -> usize {
     let mut noise = NoiseSource::new(seed);
     let (mut files, mut cases, mut inputs) = (Vec::new(), Vec::new(), Vec::new());
     for index in 0..BATCH {
-        let (checked, input, output) = random_case(&mut noise);
+        let (checked, input, output) = random_case(&mut noise, rows);
         let symbols = mellow_rake::write::Symbols::new(
             &mellow_rake::spec::Name::new(&format!("r{index}")).unwrap(),
         );
@@ -153,25 +187,40 @@ fn check_batch(seed: u64) -> usize {
     limited
 }
 
-#[test]
-fn simulator_and_c_agree_on_ten_thousand_random_notches() {
-    let seeds: Vec<u64> = (0..(NOTCHES / BATCH) as u64).collect();
-    let limited: usize = std::thread::scope(|scope| {
+/// Checks so many filters in batches, on both cores; in how many did a limit act?
+fn check_many(count: usize, rows: Rows) -> usize {
+    let seeds: Vec<u64> = (0..(count / BATCH) as u64).collect();
+    std::thread::scope(|scope| {
         let halves: Vec<_> = seeds
             .chunks(seeds.len().div_ceil(2))
-            .map(|seeds| scope.spawn(move || seeds.iter().map(|&s| check_batch(s)).sum::<usize>()))
+            .map(|seeds| {
+                scope
+                    .spawn(move || seeds.iter().map(|&seed| check_batch(seed, rows)).sum::<usize>())
+            })
             .collect();
         halves.into_iter().map(|half| half.join().unwrap()).sum()
-    });
+    })
+}
+
+#[test]
+fn simulator_and_c_agree_on_ten_thousand_random_notches() {
+    let limited = check_many(NOTCHES, notches);
     // The inputs are violent enough that saturation and wrap are really exercised.
     assert!(limited > NOTCHES / 4, "limits acted in {limited} of {NOTCHES}");
 }
 
 #[test]
-fn simulator_and_verilog_agree_on_random_notches() {
+fn simulator_and_c_agree_on_random_recursive_filters() {
+    let limited = check_many(RECURSIVE, recursive);
+    assert!(limited > RECURSIVE / 8, "limits acted in {limited} of {RECURSIVE}");
+}
+
+#[test]
+fn simulator_and_verilog_agree_on_random_filters() {
     let mut noise = NoiseSource::new(77);
-    for index in 0..40 {
-        let (checked, input, output) = random_case(&mut noise);
+    for index in 0..60 {
+        let rows = if index % 2 == 0 { notches } else { recursive };
+        let (checked, input, output) = random_case(&mut noise, rows);
         let files = all_files(&checked, "r");
         let datapath = checked.datapath();
         let device =
