@@ -69,6 +69,9 @@ pub(crate) struct New {
 pub(crate) struct Design {
     /// The spec file.
     pub(crate) spec: PathBuf,
+    /// Compare all families of recursive filters against this template (order = "minimum").
+    #[arg(long)]
+    pub(crate) families: bool,
     /// Draw the response, asked, designed and rounded, into this .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,

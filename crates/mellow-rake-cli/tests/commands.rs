@@ -91,6 +91,23 @@ fn the_breath_goes_the_same_way() {
     assert!(code.contains("for (int pass = 0; pass < 2; pass++)"));
 }
 
+/// All families against one template: the elliptic filter needs the fewest poles, and what cannot keep the
+/// template says what would.
+#[test]
+fn families_are_compared_against_one_template() {
+    let (status, object) = json(&["design", "demo/breath/breath.toml", "--families", "--json"]);
+    let rows = object["families"].as_array().unwrap();
+    let order =
+        |family: &str| rows.iter().find(|row| row["family"] == family).unwrap()["order"].as_u64();
+    assert_eq!((status, rows.len(), order("elliptic"), order("bessel")), (0, 5, Some(4), None));
+    assert!(order("butterworth") > order("chebyshev1") && order("chebyshev1") >= order("elliptic"));
+    let (_, out, _) = run(&["design", "demo/breath/breath.toml", "--families"]);
+    assert!(out.contains("All families") && out.contains("order 4 would do"), "{out}");
+    for spec in [SPEC, "demo/modem/carrier_band.toml"] {
+        assert_eq!(run(&["design", spec, "--families"]).0, 2);
+    }
+}
+
 /// A machine with a C compiler and nothing else: the simulation is not run, and said so; the rest stands.
 #[test]
 fn a_missing_simulator_is_not_run_and_not_passed() {

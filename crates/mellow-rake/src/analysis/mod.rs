@@ -1,10 +1,12 @@
 //! What a filter does, measured on the response that came out and not on the numbers that went in.
 
 mod band_measures;
+mod families;
 mod notch_measures;
 mod search;
 
 pub use band_measures::{BandMeasures, Bands, measure_bands};
+pub use families::{FamilyFigures, compare_families};
 pub use notch_measures::{NotchMeasures, measure_notch};
 
 use crate::filter::Transfer;

@@ -6,8 +6,8 @@ mod notch;
 pub use notch::{NotchChoice, NotchDesign, notch};
 
 use crate::filter::{BandKind, Family, Sections, ZerosPolesGain};
-use crate::spec::{RecursiveEdges, Spec, Want};
-use crate::units::{Frequency, Level};
+use crate::spec::{Recursive, RecursiveEdges, Spec, Want};
+use crate::units::{Frequency, Level, SampleRate};
 use iir::{IirChoice, IirWish, Points, design_iir};
 
 /// What was decided before anything was computed.
@@ -177,24 +177,8 @@ pub fn design(spec: &Spec) -> Result<Design, DesignError> {
             let center_hz = center.hertz(rate);
             notch(center_hz, width.hertz(center_hz, rate), rate).map(Design::from)
         }
-        Want::Recursive(wish) => {
-            let hertz =
-                |edges: &[Frequency]| edges.iter().map(|edge| edge.hertz(rate)).collect::<Vec<_>>();
-            let points = match &wish.edges {
-                RecursiveEdges::Template { pass, stop } => {
-                    Points::Template { pass: hertz(pass), stop: hertz(stop) }
-                }
-                RecursiveEdges::Recipe { meaning, edges, order } => {
-                    Points::Recipe { meaning: *meaning, edges: hertz(edges), order: *order }
-                }
-            };
-            let wish = IirWish {
-                kind: wish.kind,
-                family: wish.family,
-                points,
-                ripple_db: wish.ripple.map(Level::decibels),
-                attenuation_db: wish.attenuation.map(Level::decibels),
-            };
+        Want::Recursive(recursive) => {
+            let wish = wish(recursive, rate);
             let (choice, zeros_poles) = design_iir(&wish, rate)?;
             let sections = Sections::from_zeros_poles(&zeros_poles);
             Ok(Design { choice: Choice::Recursive(choice), zeros_poles, sections })
@@ -206,5 +190,25 @@ impl From<NotchDesign> for Design {
     fn from(notch: NotchDesign) -> Self {
         let NotchDesign { choice, zeros_poles, sections } = notch;
         Design { choice: Choice::Notch(choice), zeros_poles, sections }
+    }
+}
+
+/// A recursive filter as a spec asks for it, in hertz and decibels.
+pub fn wish(recursive: &Recursive, rate: SampleRate) -> IirWish {
+    let hertz = |edges: &[Frequency]| edges.iter().map(|edge| edge.hertz(rate)).collect::<Vec<_>>();
+    let points = match &recursive.edges {
+        RecursiveEdges::Template { pass, stop } => {
+            Points::Template { pass: hertz(pass), stop: hertz(stop) }
+        }
+        RecursiveEdges::Recipe { meaning, edges, order } => {
+            Points::Recipe { meaning: *meaning, edges: hertz(edges), order: *order }
+        }
+    };
+    IirWish {
+        kind: recursive.kind,
+        family: recursive.family,
+        points,
+        ripple_db: recursive.ripple.map(Level::decibels),
+        attenuation_db: recursive.attenuation.map(Level::decibels),
     }
 }

@@ -165,11 +165,10 @@ pub fn design_iir(
                 largest: LARGEST_ORDER * per_pole,
                 would_do: Family::ALL
                     .into_iter()
-                    .filter(|other| *other != family)
-                    .find_map(|other| {
-                        let (order, _) = fits(other).ok().flatten()?;
-                        let order = order * per_pole;
-                        Some(format!("a filter of family {other} and order {order} would do"))
+                    .filter_map(|other| Some((other, fits(other).ok().flatten()?.0 * per_pole)))
+                    .min_by_key(|(_, order)| *order)
+                    .map(|(other, order)| {
+                        format!("a filter of family {other} and order {order} would do")
                     })
                     .unwrap_or_else(|| "no family does; widen the transition".to_owned()),
             })?;

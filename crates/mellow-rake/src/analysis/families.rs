@@ -1,0 +1,125 @@
+//! The families of recursive filters against one template.
+
+use super::linear_grid;
+use crate::analysis::Bands;
+use crate::design::DesignError;
+use crate::design::iir::{IirChoice, IirWish, design_iir};
+use crate::filter::{Family, Sections, Transfer, ZerosPolesGain};
+use crate::units::SampleRate;
+use serde::Serialize;
+
+/// What one family costs and does for a template.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct FamilyFigures {
+    /// The family.
+    pub family: Family,
+    /// The smallest order that keeps the template: all poles of the digital filter.
+    pub order: usize,
+    /// Products per sample in second-order sections of direct form I: 5 each, 3 for a first-order one.
+    pub multiplies_per_sample: usize,
+    /// The largest group delay in the pass-band, in samples.
+    pub worst_delay_samples: f64,
+    /// The largest less the smallest group delay in the pass-band, in samples.
+    pub delay_variation_samples: f64,
+    /// How far the step response goes beyond its final value, in percent of the final value's size or, where that is
+    /// below a thousandth (high-pass and band-pass filters), of the step.
+    pub step_overshoot_percent: f64,
+}
+
+/// Designs the same wish with every family. A family that cannot keep the template has its error.
+///
+/// ```
+/// use mellow_rake::analysis::compare_families;
+/// use mellow_rake::design::iir::{IirWish, Points};
+/// use mellow_rake::filter::{BandKind, Family};
+/// let wish = IirWish {
+///     kind: BandKind::Lowpass,
+///     family: Family::Elliptic,
+///     points: Points::Template { pass: vec![40.0], stop: vec![60.0] },
+///     ripple_db: Some(0.5),
+///     attenuation_db: Some(50.0),
+/// };
+/// let orders: Vec<Option<usize>> = compare_families(&wish, "1 kHz".parse()?)
+///     .into_iter()
+///     .map(|(_, figures)| figures.ok().map(|figures| figures.order))
+///     .collect();
+/// // Butterworth, Chebyshev I and II, elliptic; Bessel is out of reach.
+/// assert_eq!(orders, [Some(17), Some(8), Some(8), Some(5), None]);
+/// # Ok::<(), mellow_rake::units::QuantityError>(())
+/// ```
+pub fn compare_families(
+    wish: &IirWish,
+    rate: SampleRate,
+) -> Vec<(Family, Result<FamilyFigures, DesignError>)> {
+    Family::ALL
+        .into_iter()
+        .map(|family| {
+            let wish = IirWish { family, ..wish.clone() };
+            let figures =
+                design_iir(&wish, rate).map(|(choice, filter)| figures(&choice, &filter, rate));
+            (family, figures)
+        })
+        .collect()
+}
+
+fn figures(choice: &IirChoice, filter: &ZerosPolesGain, rate: SampleRate) -> FamilyFigures {
+    let bands = Bands { kind: choice.kind, pass_hz: None, stop_hz: None };
+    let edges = choice.pass_hz.as_ref().unwrap_or(&choice.edges_hz);
+    let delays = bands
+        .stretches(edges, true, rate.nyquist())
+        .into_iter()
+        .flat_map(|(low, high)| linear_grid(low, high, 4000))
+        .map(|hz| filter.group_delay(rate.radians(hz)));
+    let (least, most) =
+        delays.fold((f64::MAX, f64::MIN), |(least, most), d| (least.min(d), most.max(d)));
+    let sections = Sections::from_zeros_poles(filter);
+    let multiplies =
+        |s: &crate::filter::Section| if s.b[2] == 0.0 && s.a[1] == 0.0 { 3 } else { 5 };
+    FamilyFigures {
+        family: choice.family,
+        order: choice.order,
+        multiplies_per_sample: sections.0.iter().map(multiplies).sum(),
+        worst_delay_samples: most,
+        delay_variation_samples: most - least,
+        step_overshoot_percent: step_overshoot(&sections, filter.pole_radius()),
+    }
+}
+
+/// How far the step response goes beyond its final value, in percent.
+fn step_overshoot(sections: &Sections, pole_radius: f64) -> f64 {
+    // Until the slowest pole has fallen by 120 dB; the tail of a step response is monotone in size long before.
+    let length = (-13.8 / libm::log(pole_radius)).clamp(64.0, 1e6) as usize;
+    let last = sections.gain(0.0);
+    // The response of sections to a constant is real; its sign is that of the final value.
+    let mut running = sections.start();
+    let response: Vec<f64> = (0..length).map(|_| running.step(1.0)).collect();
+    let settled = response.last().copied().unwrap_or(0.0);
+    let target = libm::copysign(last, settled);
+    if last < 1e-3 {
+        // Nothing remains of the step: what counts is the swing to the other side.
+        return 100.0 * response.iter().fold(0.0, |most: f64, y| most.max(-y));
+    }
+    let beyond = response.iter().fold(0.0, |most: f64, y| most.max((y - target) * target.signum()));
+    100.0 * beyond / last
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::filter::Section;
+
+    /// A second-order low-pass with a known damping overshoots by exp(−πζ/√(1 − ζ²)) when it is slow against the sample
+    /// rate; one with real poles does not overshoot.
+    #[test]
+    fn overshoot_is_that_of_the_damping() {
+        let (radius, angle): (f64, f64) = (0.999, 0.002);
+        let (a1, a2) = (-2.0 * radius * angle.cos(), radius * radius);
+        let section = Section { b: [1.0 + a1 + a2, 0.0, 0.0], a: [a1, a2] };
+        let overshoot = step_overshoot(&Sections(vec![section]), radius);
+        // s = ln z: real part ln r, imaginary part the angle; the peak lies half a period after the start.
+        let expected = 100.0 * (std::f64::consts::PI * radius.ln() / angle).exp();
+        assert!((overshoot - expected).abs() < 0.1, "{overshoot} {expected}");
+        let calm = Section { b: [0.5, 0.0, 0.0], a: [-0.5, 0.0] };
+        assert!(step_overshoot(&Sections(vec![calm]), 0.5) < 1e-9);
+    }
+}
