@@ -80,13 +80,12 @@ pub(crate) fn prove(
     let mut results = Vec::new();
     for stimulus in stimuli(&implementation.checked, gain, recording) {
         let (output, error) = judge(implementation, &loaded.design.sections, &stimulus.samples);
-        let applies = stimulus.is_signal && error.limited_samples == 0;
         results.push(StimulusResult {
             name: stimulus.name,
             samples: stimulus.samples.len(),
             within_bound: error.within_bound(),
             reaches_min_ser: min_ser_db
-                .filter(|_| applies)
+                .filter(|_| stimulus.is_signal)
                 .map(|least| error.ser_db.is_none_or(|ser| ser >= least)),
             error,
         });
@@ -165,14 +164,15 @@ impl Proof {
             .iter()
             .map(|result| {
                 let error = &result.error;
+                let limits = match error.limited_samples {
+                    0 => String::new(),
+                    count => format!("limits {count}"),
+                };
                 let verdict = match (result.within_bound, result.reaches_min_ser) {
-                    (false, _) => "BEYOND BOUND".to_owned(),
-                    (true, Some(false)) => "BELOW min_ser".to_owned(),
-                    (true, Some(true)) => "ok".to_owned(),
-                    (true, None) if error.limited_samples > 0 => {
-                        format!("limits {}", error.limited_samples)
-                    }
-                    (true, None) => "ok".to_owned(),
+                    (false, _) => format!("BEYOND BOUND {limits}"),
+                    (true, Some(false)) => format!("BELOW min_ser {limits}"),
+                    (true, _) if limits.is_empty() => "ok".to_owned(),
+                    (true, _) => limits,
                 };
                 vec![
                     result.name.to_owned(),

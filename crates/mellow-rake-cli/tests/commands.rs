@@ -170,6 +170,13 @@ fn verify_names_the_first_differing_sample() {
     std::fs::write(&strict, text).unwrap();
     let (status, out, _) = run(&["verify", strict.to_str().unwrap(), "--on", "host"]);
     assert!(status == 1 && out.contains("BELOW min_ser"), "{out}");
+    // A recording that drives the filter into saturation is held to the ratio as well.
+    let loud = folder.path().join("loud.csv");
+    let square = (0..2000).map(|n| if n / 6 % 2 == 0 { "32767\n" } else { "-32768\n" });
+    std::fs::write(&loud, format!("strain\n{}", square.collect::<String>())).unwrap();
+    let (status, out, _) =
+        run(&["verify", SPEC, "--on", "host", "--recording", loud.to_str().unwrap()]);
+    assert!(status == 1 && out.contains("BELOW min_ser limits"), "{out}");
 }
 
 #[test]

@@ -220,7 +220,7 @@ fn broken_programs_are_refused() {
     };
     good().check().unwrap();
     type Break = fn(&mut Datapath);
-    let breaks: [(Break, &str); 8] = [
+    let breaks: [(Break, &str); 9] = [
         (|d| d.body.result = Node(99), "n99"),
         (|d| d.body.operations.swap(0, 1), "n1 uses n0, which gives no word before it"),
         (
@@ -231,6 +231,7 @@ fn broken_programs_are_refused() {
         ),
         (|d| d.lines[0].depth = 0, "age 1 of `x`"),
         (|d| d.tables[0].rows[0][0] = 200, "outside its format"),
+        (|d| d.input = "u64f7".parse().unwrap(), "at most 64"),
         (|d| d.output = "s9f7".parse().unwrap(), "s9f7 is needed"),
         (
             |d| {

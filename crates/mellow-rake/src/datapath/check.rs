@@ -271,7 +271,7 @@ fn check_formats(
     }
     for line in &datapath.lines {
         if fits_i64(line.format).is_none() {
-            return Err(DatapathError::TooWide { node: Node(0), needed: 65 });
+            return Err(DatapathError::LineTooWide { line: line.name });
         }
     }
     agree(datapath.body.result, formats[&datapath.body.result], datapath.output)

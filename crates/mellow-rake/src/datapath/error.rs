@@ -100,6 +100,12 @@ pub enum DatapathError {
         /// Bits needed.
         needed: u32,
     },
+    /// The words of a delay line are too wide.
+    #[error("line `{line}`: an unsigned word has at most 63 bits")]
+    LineTooWide {
+        /// The line.
+        line: &'static str,
+    },
     /// Overflow is forbidden, and no proof shows that it cannot happen.
     #[error(
         "node n{} of pass {pass}: overflow = \"{overflow}\", but the level can reach {low:.6} to {high:.6}, \
