@@ -3,7 +3,10 @@
 mod common;
 
 use common::{Case, cases, mutated};
+use mellow_rake::datapath::Simulator;
+use mellow_rake::signal::NoiseSource;
 use mellow_rake::verify::{Mismatch, compare, stimuli};
+use mellow_rake::write::GeneratedFile;
 use mellow_rake_rig::{C_FLAGS, CProgram, Device, Target, ToolName, run};
 use std::time::Duration;
 
@@ -18,8 +21,7 @@ fn simulator_c_and_verilog_agree_in_every_integer() {
             let device = Device::build(target, &files, datapath.input, datapath.output)
                 .unwrap_or_else(|error| panic!("{name} on {target:?}: {error}"));
             for stimulus in stimuli(&checked, Some(&bounds.gain), None) {
-                let expected =
-                    mellow_rake::datapath::Simulator::new(&checked).run(&stimulus.samples);
+                let expected = Simulator::new(&checked).run(&stimulus.samples);
                 for answer in device.run(&stimulus.samples, &expected).unwrap() {
                     let comparison = compare(&expected, &answer.words);
                     assert_eq!(
@@ -68,7 +70,7 @@ fn generated_c_does_nothing_undefined() {
         let bounds = checked.facts().bounds().as_ref().unwrap();
         for stimulus in stimuli(&checked, Some(&bounds.gain), None) {
             let found = program.run(&stimulus.samples, 7).unwrap_or_else(|e| panic!("{name}: {e}"));
-            let expected = mellow_rake::datapath::Simulator::new(&checked).run(&stimulus.samples);
+            let expected = Simulator::new(&checked).run(&stimulus.samples);
             assert_eq!(compare(&expected, &found).first, None, "{name}, {}", stimulus.name);
         }
     }
@@ -81,7 +83,7 @@ fn a_change_in_the_generated_text_is_caught() {
     let datapath = checked.datapath();
     let bounds = checked.facts().bounds().as_ref().unwrap();
     let stimulus = &stimuli(&checked, Some(&bounds.gain), None)[0].samples;
-    let expected = mellow_rake::datapath::Simulator::new(&checked).run(stimulus);
+    let expected = Simulator::new(&checked).run(stimulus);
     let changes = [
         (Target::HostC, ".c", "-27507, 16131, -27507", "-27507, 16131, -27508"),
         (
@@ -113,6 +115,61 @@ fn a_change_in_the_generated_text_is_caught() {
             assert!(answer.own_mismatches.is_none_or(|count| count == comparison.differing));
         }
     }
+}
+
+/// Two instances side by side share nothing, `init` clears one of them in mid-stream, and blocks of any length are the
+/// same as samples one by one.
+#[test]
+fn instances_share_nothing_and_init_clears() {
+    const MAIN: &str = r#"
+#include "cascade.h"
+#include <inttypes.h>
+#include <stdio.h>
+int main(void)
+{
+    static struct cascade one, two, three;
+    static int32_t block[1000];
+    static int16_t all[1000];
+    long long word;
+    size_t count = 0, done = 0, length = 1;
+    cascade_init(&one);
+    cascade_init(&two);
+    cascade_init(&three);
+    while (scanf("%lld", &word) == 1 && count < 1000) {
+        if (count == 500) {
+            cascade_init(&two);
+        }
+        all[count] = (int16_t)word;
+        printf("%" PRId32 "\n", cascade_step(&one, (int16_t)word));
+        printf("%" PRId32 "\n", cascade_step(&two, (int16_t)word));
+        count++;
+    }
+    while (done < count) {
+        if (length > count - done) {
+            length = count - done;
+        }
+        cascade_block(&three, all + done, block + done, length);
+        done += length;
+        length = length * 2 + 1;
+    }
+    for (done = 0; done < count; done++) {
+        printf("%" PRId32 "\n", block[done]);
+    }
+    return 0;
+}
+"#;
+    let case = cases().into_iter().find(|case| case.name == "cascade").unwrap();
+    let mut files: Vec<GeneratedFile> = case.files[..2].to_vec();
+    files.push(GeneratedFile { name: "main.c".to_owned(), text: MAIN.to_owned() });
+    let program = CProgram::build(ToolName::CC, &files).unwrap();
+    let mut noise = NoiseSource::new(3);
+    let input: Vec<i64> = (0..1000).map(|_| noise.integer(-2048, 2047)).collect();
+    let found = program.run_with(&input, &[]).unwrap();
+    let whole = Simulator::new(&case.checked).run(&input);
+    let restarted = [&whole[..500], &Simulator::new(&case.checked).run(&input[500..])].concat();
+    let interleaved: Vec<i64> = whole.iter().zip(&restarted).flat_map(|(a, b)| [*a, *b]).collect();
+    assert_eq!(compare(&interleaved, &found[..2000]).first, None);
+    assert_eq!(compare(&whole, &found[2000..]).first, None);
 }
 
 /// Tools that are missing, hang or talk rubbish are errors with their name, in time.
