@@ -128,7 +128,8 @@ pub(crate) enum On {
 /// the predicted error and the proved bound.
 ///
 /// Exit status 1: an integer differs, the error exceeds its bound, the signal-to-error ratio is below verify.min_ser,
-/// or a target named with --on could not be run. Without --on a target whose tool is missing is shown as not run.
+/// a target named with --on could not be run, or none could. Without --on a target whose tool is missing is shown as not
+/// run.
 ///
 /// Example: mrake verify demo/mooring/pump_hum.toml --recording demo/mooring/mooring.csv
 #[derive(Debug, Args)]

@@ -61,8 +61,7 @@ fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
 
 fn band_plan(choice: &IirChoice, nyquist: f64) -> Plan {
     let IirChoice { kind, family, order, .. } = choice;
-    let bands =
-        Bands { kind: *kind, pass_hz: choice.pass_hz.clone(), stop_hz: choice.stop_hz.clone() };
+    let bands = Bands::from(choice);
     let mut forbidden = Vec::new();
     let mut points = choice.edges_hz.clone();
     let edges = choice.pass_hz.as_ref().unwrap_or(&choice.edges_hz);
@@ -113,7 +112,6 @@ pub(crate) fn response(
     let plan = match &loaded.design.choice {
         Choice::Notch(choice) => notch_plan(choice, nyquist),
         Choice::Recursive(choice) => band_plan(choice, nyquist),
-        _ => unreachable!("every choice has its figure"),
     };
     let (zoom_title, zoom, zoom_floor) = plan.zoom;
     let curve = |filter: &dyn Transfer| {

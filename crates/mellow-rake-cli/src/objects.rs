@@ -1,21 +1,18 @@
 //! The JSON objects; docs/json.md describes them field by field.
 
-use crate::measured::{Measured, Measures};
+use crate::measured::Measured;
+use mellow_rake::analysis::Measures;
 use mellow_rake::datapath::{Cost, Description, describe};
 use mellow_rake::design::iir::IirChoice;
 use mellow_rake::design::{Choice, NotchChoice};
+use mellow_rake::filter::ZerosPolesGain;
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::Implementation;
-use num_pair::pairs;
 use serde::Serialize;
 
-mod num_pair {
-    use mellow_rake::filter::ZerosPolesGain;
-
-    /// Zeros and poles as `[re, im]`.
-    pub(super) fn pairs(filter: &ZerosPolesGain) -> [Vec<[f64; 2]>; 2] {
-        [&filter.zeros, &filter.poles].map(|roots| roots.iter().map(|z| [z.re, z.im]).collect())
-    }
+/// Zeros and poles as `[re, im]`.
+fn pairs(filter: &ZerosPolesGain) -> [Vec<[f64; 2]>; 2] {
+    [&filter.zeros, &filter.poles].map(|roots| roots.iter().map(|z| [z.re, z.im]).collect())
 }
 
 /// `mrake design --json`
@@ -177,7 +174,6 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
             format!("{} (analogue prototype, bilinear)", choice.family),
             AskedObject::Recursive(choice.clone()),
         ),
-        _ => unreachable!("every choice has its object"),
     };
     let quantized = measured.implementation.as_ref().zip(measured.rounded.as_ref());
     DesignObject {

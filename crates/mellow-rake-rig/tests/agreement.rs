@@ -183,11 +183,9 @@ fn a_bad_tool_is_an_error_and_not_a_result() {
     let error = missing.find().unwrap_err().to_string();
     assert!(error.contains("no-such-compiler") && error.contains("no-such-package"), "{error}");
 
-    let started = std::time::Instant::now();
     let mut sleeper = std::process::Command::new("sleep");
     let error = run(sleeper.arg("60"), b"", Duration::from_millis(200)).unwrap_err();
     assert!(error.to_string().contains("sleep did not end"), "{error}");
-    assert!(started.elapsed() < Duration::from_secs(30));
 
     let Case { files, .. } = cases().swap_remove(0);
     let error = CProgram::build(ToolName::CC, &mutated(&files, ".c", "int64_t n2", "int64 n2"))

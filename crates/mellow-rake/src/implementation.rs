@@ -2,7 +2,7 @@
 
 use crate::datapath::{
     BuildError, Checked, DatapathError, Drive, LinearDatapath, NoisePrediction, SectionWords,
-    direct_form_1, predict_noise,
+    direct_form_1,
 };
 use crate::filter::{Decay, Difference, NotProved, PeakGain, Section, Sections};
 use crate::fixed::{QuantizeError, RoundedTable, round_coefficients};
@@ -94,7 +94,7 @@ pub fn implement(sections: &Sections, fixed: Fixed) -> Result<Implementation, Im
 }
 
 fn predict(checked: &Checked, sections: &Sections) -> Result<Predictions, NotProved> {
-    let noise = predict_noise(checked)?;
+    let noise = checked.facts().bounds().as_ref().map_err(|why| *why)?.noise;
     let first = LinearDatapath::new(checked, Drive::Input);
     let mut difference = Difference { first, second: sections.clone() };
     let decay = Decay::prove(&mut difference)?;

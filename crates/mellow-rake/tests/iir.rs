@@ -271,9 +271,7 @@ fn unreasonable_wishes_are_refused() {
         (template(Family::Elliptic, 0.1, 0.1 + 1e-12, 200.0), "widen the transition"),
     ];
     for (wish, words) in cases {
-        let started = std::time::Instant::now();
         let error = design_iir(&wish, rate()).expect_err(words).to_string();
         assert!(error.contains(words), "`{words}` is not in: {error}");
-        assert!(started.elapsed() < std::time::Duration::from_secs(1));
     }
 }

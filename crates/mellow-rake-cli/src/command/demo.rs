@@ -11,7 +11,7 @@ use crate::print;
 use crate::prove::{Proof, prove};
 use mellow_rake::datapath::Simulator;
 use mellow_rake::design::Choice;
-use mellow_rake::signal::tone_amplitude;
+use mellow_rake::signal::tone_level_db;
 use mellow_rake::units::SampleRate;
 use mellow_rake_figures::{BeforeAfter, Format, SignalPair, draw};
 use mellow_rake_files::write_whole;
@@ -106,7 +106,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     let home = Path::new("demo").join(name);
     let measured = Measured::new(Loaded::text(&home.join(spec_file), spec)?)?;
     let loaded = &measured.loaded;
-    let implementation = loaded.need_implementation("demo")?;
+    let implementation = measured.need_implementation("demo")?;
     let rate = loaded.spec.sample_rate;
     let samples = Recording::bytes(&home.join(recording_file), recording, None, rate)?;
     let words = samples.words(implementation.fixed.input)?;
@@ -115,7 +115,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         .map_err(|source| Failure::Read { path: folder.to_owned(), source })?;
     write_whole(&folder.join(recording_file), recording)?;
     write_whole(&folder.join(spec_file), spec.as_bytes())?;
-    let generated = files(&loaded.spec.name, &implementation, &[Language::C, Language::Verilog])?;
+    let generated = files(&loaded.spec.name, implementation, &[Language::C, Language::Verilog])?;
     write_files(folder, &generated)?;
 
     let before = samples.reals();
@@ -134,7 +134,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         _ => None,
     };
 
-    figures::response(loaded, Some(&implementation), &folder.join("response.png"))?;
+    figures::response(loaded, Some(implementation), &folder.join("response.png"))?;
     let figure = BeforeAfter {
         title: &format!("{name}, before and after {} on integers", loaded.spec.name),
         unit: "counts",
@@ -149,7 +149,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     write_whole(&folder.join("before_after.png"), &draw(&figure, Format::Png)?)?;
 
     let targets = [Target::HostC, Target::Icarus];
-    let proof = prove(loaded, &implementation, Some(&words), &targets, &generated);
+    let proof = prove(loaded, implementation, Some(&words), &targets, &generated);
     let mut names: Vec<String> = [recording_file, spec_file].map(str::to_owned).to_vec();
     names.extend(generated.iter().map(|file| file.name.clone()));
     names.extend(["response.png", "before_after.png", "result.json"].map(str::to_owned));
@@ -182,8 +182,8 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     Ok(Outcome::of(measured.meets_spec() && proof.held))
 }
 
-/// The level of the tone at `hertz` in 16-bit counts, in decibels below a full-scale sine.
+/// The level of the tone at `hertz` in 16-bit counts, once the start is over.
 fn level(counts: &[f64], rate: SampleRate, hertz: f64) -> f64 {
     let settled = (SETTLED_S * rate.hertz()) as usize;
-    20.0 * (tone_amplitude(&counts[settled..], rate, hertz) / 32768.0).log10()
+    tone_level_db(&counts[settled..], rate, hertz, 32768.0)
 }

@@ -4,10 +4,12 @@ use crate::arguments::Design;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
 use crate::load::Loaded;
-use crate::measured::{Measured, Measures};
+use crate::measured::Measured;
 use crate::objects::{DesignObject, design_object};
 use crate::print::{self, number, table};
-use mellow_rake::analysis::{BandMeasures, FamilyFigures, NotchMeasures, compare_families};
+use mellow_rake::analysis::{
+    BandMeasures, FamilyFigures, Measures, NotchMeasures, compare_families,
+};
 use mellow_rake::design::iir::IirChoice;
 use mellow_rake::design::{Choice, DesignError, NotchChoice, wish};
 use mellow_rake::filter::{EdgeMeaning, Family, Section};
@@ -25,7 +27,6 @@ impl Measured {
         let (title, rows) = match &design.choice {
             Choice::Notch(choice) => (notch_title(choice), notch_rows(choice, &reports)),
             Choice::Recursive(choice) => (band_title(choice), band_rows(choice, &reports)),
-            _ => unreachable!("every choice has its text"),
         };
         let spec = &self.loaded.spec;
         let mut text = format!(
@@ -317,8 +318,8 @@ fn families_text(families: &[FamilyRow]) -> String {
                 figures.family.to_string(),
                 figures.order.to_string(),
                 figures.multiplies_per_sample.to_string(),
-                number(Some(figures.worst_delay_samples), 2),
-                number(Some(figures.delay_variation_samples), 2),
+                number(figures.worst_delay_samples, 2),
+                number(figures.delay_variation_samples, 2),
                 number(Some(figures.step_overshoot_percent), 1),
             ]),
             FamilyRow::Fails { family, reason } => {

@@ -56,9 +56,9 @@ pub(crate) fn write_files(folder: &Path, files: &[GeneratedFile]) -> Result<(), 
 }
 
 pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
-    let loaded = Loaded::file(&options.spec)?;
-    let implementation = loaded.need_implementation("generate")?;
-    let files = files(&loaded.spec.name, &implementation, &options.to)?;
+    let measured = Measured::new(Loaded::file(&options.spec)?)?;
+    let implementation = measured.need_implementation("generate")?;
+    let files = files(&measured.loaded.spec.name, implementation, &options.to)?;
     write_files(&options.output, &files)?;
     let folder = options.output.display().to_string();
     if options.json {
@@ -72,7 +72,7 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             }
         };
         let files = files.iter().map(object).collect();
-        let design = design_object(&Measured::new(loaded)?);
+        let design = design_object(&measured);
         print::json(&GenerateObject { folder, files, design })?;
     } else {
         for file in &files {

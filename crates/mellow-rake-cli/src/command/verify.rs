@@ -53,7 +53,9 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
     }
     let proof = prove(&loaded, &implementation, recording.as_deref(), &targets, &files);
     // A target that was named must be run; one that was only tried may be missing.
-    let held = proof.held && (proof.complete || options.on.is_none());
+    // And where none could be run, nothing is proved.
+    let tried = proof.targets.iter().any(|target| target.verdict != "not run");
+    let held = proof.held && tried && (proof.complete || options.on.is_none());
     let verdict = match (held, proof.complete) {
         (true, true) => "proved on every target",
         (true, false) => "held where it was run",

@@ -1,9 +1,8 @@
 //! The families of recursive filters against one template.
 
-use super::linear_grid;
-use crate::analysis::Bands;
-use crate::design::DesignError;
+use super::passband_delay;
 use crate::design::iir::{IirChoice, IirWish, design_iir};
+use crate::design::{Choice, Design, DesignError};
 use crate::filter::{Family, Sections, Transfer, ZerosPolesGain};
 use crate::units::SampleRate;
 use serde::Serialize;
@@ -17,10 +16,10 @@ pub struct FamilyFigures {
     pub order: usize,
     /// Products per sample in second-order sections of direct form I: 5 each, 3 for a first-order one.
     pub multiplies_per_sample: usize,
-    /// The largest group delay in the pass-band, in samples.
-    pub worst_delay_samples: f64,
+    /// The largest group delay in the pass-band, in samples; `None` where no pass-band is known.
+    pub worst_delay_samples: Option<f64>,
     /// The largest less the smallest group delay in the pass-band, in samples.
-    pub delay_variation_samples: f64,
+    pub delay_variation_samples: Option<f64>,
     /// How far the step response goes beyond its final value, in percent of the final value's size or, where that is
     /// below a thousandth (high-pass and band-pass filters), of the step.
     pub step_overshoot_percent: f64,
@@ -56,32 +55,28 @@ pub fn compare_families(
         .map(|family| {
             let wish = IirWish { family, ..wish.clone() };
             let figures =
-                design_iir(&wish, rate).map(|(choice, filter)| figures(&choice, &filter, rate));
+                design_iir(&wish, rate).map(|(choice, filter)| figures(&choice, filter, rate));
             (family, figures)
         })
         .collect()
 }
 
-fn figures(choice: &IirChoice, filter: &ZerosPolesGain, rate: SampleRate) -> FamilyFigures {
-    let bands = Bands { kind: choice.kind, pass_hz: None, stop_hz: None };
-    let edges = choice.pass_hz.as_ref().unwrap_or(&choice.edges_hz);
-    let delays = bands
-        .stretches(edges, true, rate.nyquist())
-        .into_iter()
-        .flat_map(|(low, high)| linear_grid(low, high, 4000))
-        .map(|hz| filter.group_delay(rate.radians(hz)));
-    let (least, most) =
-        delays.fold((f64::MAX, f64::MIN), |(least, most), d| (least.min(d), most.max(d)));
-    let sections = Sections::from_zeros_poles(filter);
+fn figures(choice: &IirChoice, filter: ZerosPolesGain, rate: SampleRate) -> FamilyFigures {
+    let sections = Sections::from_zeros_poles(&filter);
+    let pole_radius = filter.pole_radius();
+    let design =
+        Design { choice: Choice::Recursive(choice.clone()), zeros_poles: filter, sections };
+    let delay = passband_delay(&design, rate);
+    let Design { sections, .. } = design;
     let multiplies =
         |s: &crate::filter::Section| if s.b[2] == 0.0 && s.a[1] == 0.0 { 3 } else { 5 };
     FamilyFigures {
         family: choice.family,
         order: choice.order,
         multiplies_per_sample: sections.0.iter().map(multiplies).sum(),
-        worst_delay_samples: most,
-        delay_variation_samples: most - least,
-        step_overshoot_percent: step_overshoot(&sections, filter.pole_radius()),
+        worst_delay_samples: delay.map(|[_, most]| most),
+        delay_variation_samples: delay.map(|[least, most]| most - least),
+        step_overshoot_percent: step_overshoot(&sections, pole_radius),
     }
 }
 

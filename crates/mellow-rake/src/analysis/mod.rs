@@ -3,11 +3,13 @@
 mod band_measures;
 mod families;
 mod notch_measures;
+mod quality;
 mod search;
 
 pub use band_measures::{BandMeasures, Bands, measure_bands};
 pub use families::{FamilyFigures, compare_families};
 pub use notch_measures::{NotchMeasures, measure_notch};
+pub use quality::{Measures, meets_spec, passband_delay};
 
 use crate::filter::Transfer;
 use crate::units::SampleRate;

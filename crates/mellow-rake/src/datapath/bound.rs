@@ -11,7 +11,7 @@
 
 use super::linear::{Drive, LinearDatapath, rounding_sources};
 use super::walk::Place;
-use super::{Checked, Datapath, Node, RoundingSource};
+use super::{Checked, Datapath, Node, NoisePrediction, RoundingSource};
 use crate::filter::{Decay, NotProved, PeakGain};
 use crate::fixed::WordFormat;
 
@@ -56,6 +56,8 @@ pub struct Bounds {
     pub reaches: Vec<Reach>,
     /// The error at the output while no limit acts.
     pub error: ErrorBound,
+    /// What the roundings are expected to add at the output: an estimate, no bound.
+    pub noise: NoisePrediction,
     /// From the input to the output.
     pub gain: PeakGain,
 }
@@ -85,6 +87,7 @@ pub(super) fn bounds(
     let (low, high) = (end(datapath.input, false), end(datapath.input, true));
     let mut levels: Vec<(f64, f64)> = gains.iter().map(|gain| gain.reach(low, high)).collect();
     let mut error = ErrorBound { low: 0.0, high: 0.0 };
+    let mut noise = NoisePrediction { mean: 0.0, variance: 0.0 };
     for source in rounding_sources(datapath, fractions) {
         let drive = Drive::After { node: source.node, pass: source.pass };
         model = model.driven_by(drive);
@@ -96,6 +99,7 @@ pub(super) fn bounds(
         }
         let output = &gains[gains.len() - 1];
         let (down, up) = output.reach(low * source.step, high * source.step);
+        noise.add(&source, output);
         error = ErrorBound { low: error.low + down, high: error.high + up };
     }
     let mut reaches: Vec<Reach> = watched
@@ -120,7 +124,7 @@ pub(super) fn bounds(
         }
     }
     let gain = gains.into_iter().next_back().unwrap_or_default();
-    Ok(Bounds { reaches, error, gain })
+    Ok(Bounds { reaches, error, noise, gain })
 }
 
 /// One end of a format as a value, exact to the 53 bits of f64 and never outward.

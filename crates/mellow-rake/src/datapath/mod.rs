@@ -71,7 +71,7 @@ pub use describe::{Description, describe};
 pub use dump::dump;
 pub use error::DatapathError;
 pub use linear::{Drive, LinearDatapath, RoundingSource};
-pub use noise::{NoisePrediction, predict_noise};
+pub use noise::NoisePrediction;
 pub use run::Simulator;
 
 use crate::fixed::{Overflow, Rounding, WordFormat};

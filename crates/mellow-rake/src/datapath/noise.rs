@@ -6,8 +6,8 @@
 //! signal and so its spectrum, the model is on the safe side where the filter stops what its feedback amplifies: by
 //! up to 3 dB for a narrow notch.
 
-use super::{Checked, Drive, LinearDatapath};
-use crate::filter::{Decay, NotProved};
+use super::RoundingSource;
+use crate::filter::PeakGain;
 
 /// The predicted rounding noise at the output.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -23,23 +23,11 @@ impl NoisePrediction {
     pub fn rms(self) -> f64 {
         libm::sqrt(self.variance + self.mean * self.mean)
     }
-}
 
-/// Predicts the rounding noise at the output of a datapath.
-///
-/// # Errors
-/// [`NotProved`] when the linear model does not decay.
-pub fn predict_noise(checked: &Checked) -> Result<NoisePrediction, NotProved> {
-    let mut prediction = NoisePrediction { mean: 0.0, variance: 0.0 };
-    let mut model = LinearDatapath::new(checked, Drive::Input);
-    let decay = Decay::prove(&mut model)?;
-    for source in checked.rounding_sources() {
-        model = model.driven_by(Drive::After { node: source.node, pass: source.pass });
-        let gains = decay.impulse(&mut model);
-        let path = &gains[gains.len() - 1];
+    /// Adds one rounding, whose errors reach the output by `path`.
+    pub(super) fn add(&mut self, source: &RoundingSource, path: &PeakGain) {
         let (mean, variance) = source.rounding.error_moments(source.dropped);
-        prediction.mean += mean * source.step * path.sum();
-        prediction.variance += variance * source.step * source.step * path.energy();
+        self.mean += mean * source.step * path.sum();
+        self.variance += variance * source.step * source.step * path.energy();
     }
-    Ok(prediction)
 }

@@ -12,7 +12,6 @@ use iir::{IirChoice, IirWish, Points, design_iir};
 
 /// What was decided before anything was computed.
 #[derive(Debug, Clone, PartialEq)]
-#[non_exhaustive]
 pub enum Choice {
     /// A second-order notch.
     Notch(NotchChoice),

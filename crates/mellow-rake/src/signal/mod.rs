@@ -4,4 +4,4 @@ mod noise;
 mod tone;
 
 pub use noise::NoiseSource;
-pub use tone::tone_amplitude;
+pub use tone::{tone_amplitude, tone_level_db};

@@ -1,6 +1,7 @@
 //! The level of one spectral line.
 
 use crate::units::SampleRate;
+use crate::units::level::decibels;
 use std::f64::consts::TAU;
 
 /// The amplitude of the tone at `hertz` in a signal, in the signal's own unit.
@@ -28,4 +29,9 @@ pub fn tone_amplitude(signal: &[f64], rate: SampleRate, hertz: f64) -> f64 {
         weight += window;
     }
     if weight > 0.0 { 2.0 * libm::hypot(real, imaginary) / weight } else { 0.0 }
+}
+
+/// The level of the tone at `hertz`, in decibels below a sine of amplitude `full_scale`.
+pub fn tone_level_db(signal: &[f64], rate: SampleRate, hertz: f64, full_scale: f64) -> f64 {
+    decibels(tone_amplitude(signal, rate, hertz) / full_scale)
 }

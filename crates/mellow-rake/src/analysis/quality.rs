@@ -1,0 +1,118 @@
+//! A design held against what was asked.
+
+use super::{
+    BandMeasures, Bands, NotchMeasures, gain_db, linear_grid, measure_bands, measure_notch,
+};
+use crate::design::iir::IirChoice;
+use crate::design::{Choice, Design, NotchChoice};
+use crate::filter::{EdgeMeaning, Transfer};
+use crate::units::SampleRate;
+
+/// What was measured on one response.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Measures {
+    /// Of a notch.
+    Notch(NotchMeasures),
+    /// Of a low-pass, high-pass, band-pass or band-stop filter.
+    Bands(BandMeasures),
+}
+
+/// Decibels by which a level may miss its wish: what f64 leaves of it.
+const SLACK_DB: f64 = 1e-6;
+
+impl Measures {
+    /// Measures a response, designed or rounded, in the terms of what was chosen.
+    pub fn of(filter: &dyn Transfer, choice: &Choice, rate: SampleRate) -> Self {
+        match choice {
+            Choice::Notch(choice) => Measures::Notch(measure_notch(filter, rate, choice.center_hz)),
+            Choice::Recursive(choice) => {
+                let middle = match choice.edges_hz[..] {
+                    [low, high] => (low * high).sqrt(),
+                    _ => choice.edges_hz[0],
+                };
+                Measures::Bands(measure_bands(filter, rate, &Bands::from(choice), middle))
+            }
+        }
+    }
+
+    /// By how many decibels the measured levels exceed those asked for, zero where they are kept; `None` where
+    /// none were asked for.
+    pub fn template_excess_db(&self, choice: &Choice) -> Option<f64> {
+        let (Measures::Bands(measures), Choice::Recursive(choice)) = (self, choice) else {
+            return None;
+        };
+        let ripple = measures.passband_ripple_db.zip(choice.ripple_db);
+        let attenuation = measures.stopband_attenuation_db.zip(choice.attenuation_db);
+        let excess = [
+            ripple.map(|(found, asked)| found - asked),
+            attenuation.map(|(found, asked)| asked - found),
+        ];
+        let worst = excess.into_iter().flatten().reduce(f64::max)?;
+        Some(if worst > SLACK_DB { worst } else { 0.0 })
+    }
+}
+
+impl From<&IirChoice> for Bands {
+    /// The bands as far as they were asked for.
+    fn from(choice: &IirChoice) -> Self {
+        Bands {
+            kind: choice.kind,
+            pass_hz: choice.pass_hz.clone(),
+            stop_hz: choice.stop_hz.clone(),
+        }
+    }
+}
+
+/// Whether a design, with what was measured on it, is what was asked.
+///
+/// A notch: a null at the centre, and the −3 dB points within a millionth of the width, or within what f64 can tell
+/// apart at this sample rate. Otherwise: every edge at its level and the template kept, within 1e-6 dB.
+pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> bool {
+    match (&design.choice, measures) {
+        (Choice::Notch(choice), Measures::Notch(measures)) => {
+            let floor = 1e3 * f64::EPSILON * rate.hertz();
+            let tolerance = (1e-6 * choice.width_hz).max(floor);
+            let mut edges = measures.edges_3db_hz.iter().zip(choice.edges_hz);
+            measures.center_gain_db.is_none_or(|gain| gain < -100.0)
+                && edges.all(|(f, asked)| f.is_some_and(|f| (f - asked).abs() <= tolerance))
+        }
+        (Choice::Recursive(choice), Measures::Bands(found)) => {
+            let level = match choice.meaning {
+                EdgeMeaning::HalfPower => -10.0 * std::f64::consts::LOG10_2,
+                EdgeMeaning::RippleEnd => -choice.ripple_db.unwrap_or(0.0),
+                EdgeMeaning::StopBegin => -choice.attenuation_db.unwrap_or(0.0),
+            };
+            let at_level = |hz: &f64| {
+                let gain = gain_db(&design.zeros_poles, rate, *hz) - found.peak_gain_db;
+                (gain - level).abs() <= SLACK_DB
+            };
+            choice.edges_hz.iter().all(at_level)
+                && measures.template_excess_db(&design.choice).is_none_or(|excess| excess == 0.0)
+        }
+        _ => false,
+    }
+}
+
+/// Smallest and largest group delay in the pass-band, in samples: outside the −3 dB points of a notch, else in the
+/// pass-band that was asked for or between the half-power points; `None` where no pass-band is known.
+pub fn passband_delay(design: &Design, rate: SampleRate) -> Option<[f64; 2]> {
+    let nyquist = rate.nyquist();
+    let stretches = match &design.choice {
+        Choice::Notch(NotchChoice { edges_hz: [low, high], .. }) => {
+            vec![(0.0, *low), (*high, nyquist)]
+        }
+        Choice::Recursive(choice) => {
+            let half_power = (choice.meaning == EdgeMeaning::HalfPower).then_some(&choice.edges_hz);
+            let edges = choice.pass_hz.as_ref().or(half_power)?;
+            Bands::from(choice).stretches(edges, true, nyquist)
+        }
+    };
+    stretches
+        .into_iter()
+        .flat_map(|(low, high)| linear_grid(low, high, 4000))
+        .map(|hz| design.zeros_poles.group_delay(rate.radians(hz)))
+        .fold(None, |range: Option<[f64; 2]>, delay| {
+            let [least, most] = range.unwrap_or([delay; 2]);
+            Some([least.min(delay), most.max(delay)])
+        })
+}
