@@ -3,10 +3,12 @@
 use crate::failure::Failure;
 use crate::load::Loaded;
 use mellow_rake::analysis::{Bands, gain_db, linear_grid};
+use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
-use mellow_rake::design::{Choice, NotchChoice};
+use mellow_rake::design::{Choice, DirectChoice, NotchChoice};
 use mellow_rake::filter::Transfer;
 use mellow_rake::implementation::Implementation;
+use mellow_rake::spec::Phase;
 use mellow_rake_figures::{Curve, Format, Region, ResponseFigure, View, draw};
 use mellow_rake_files::write_whole;
 use std::path::Path;
@@ -59,27 +61,75 @@ fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
     }
 }
 
-fn band_plan(choice: &IirChoice, nyquist: f64) -> Plan {
+fn iir_plan(choice: &IirChoice, nyquist: f64) -> Plan {
     let IirChoice { kind, family, order, .. } = choice;
-    let bands = Bands::from(choice);
+    let shown = Shown {
+        title: format!("{family} {} of order {order}", kind.as_str()),
+        bands: Bands::from(choice),
+        edges: &choice.edges_hz,
+        ripple_db: choice.ripple_db,
+        attenuation_db: choice.attenuation_db,
+        peak_db: 0.0,
+    };
+    band_plan(&shown, nyquist)
+}
+
+/// A finite response that lets a band through; `None` if that is not known or where its edges are is not.
+fn fir_plan(choice: &FirChoice, nyquist: f64) -> Option<Plan> {
+    let edges = choice.pass_hz.as_ref().or(choice.cutoff_hz.as_ref())?;
+    let FirChoice { kind, method, taps, .. } = choice;
+    let peak = choice.ripple_db.filter(|_| choice.phase == Phase::Linear);
+    let shown = Shown {
+        title: format!("{kind}, {taps} taps ({})", choice.window.as_deref().unwrap_or(method)),
+        bands: Bands {
+            kind: choice.band?,
+            pass_hz: choice.pass_hz.clone(),
+            stop_hz: choice.stop_hz.clone(),
+        },
+        edges,
+        ripple_db: choice.ripple_db,
+        attenuation_db: choice.attenuation_db,
+        // The ripple lies on both sides of 1.
+        peak_db: peak.map_or(0.0, |ripple| ripple / 2.0),
+    };
+    Some(band_plan(&shown, nyquist))
+}
+
+/// A filter that lets a band through, as far as its figure needs to know it.
+struct Shown<'a> {
+    title: String,
+    bands: Bands,
+    edges: &'a [f64],
+    ripple_db: Option<f64>,
+    attenuation_db: Option<f64>,
+    /// The upper end of the ripple.
+    peak_db: f64,
+}
+
+fn band_plan(shown: &Shown<'_>, nyquist: f64) -> Plan {
+    let Shown { bands, peak_db, .. } = shown;
     let mut forbidden = Vec::new();
-    let mut points = choice.edges_hz.clone();
-    let edges = choice.pass_hz.as_ref().unwrap_or(&choice.edges_hz);
-    let ripple = choice.ripple_db.filter(|_| choice.pass_hz.is_some());
+    let mut points = shown.edges.to_vec();
+    let edges = bands.pass_hz.as_deref().unwrap_or(shown.edges);
+    let ripple = shown.ripple_db.filter(|_| bands.pass_hz.is_some());
     for hertz in bands.stretches(edges, true, nyquist) {
-        let decibels = (-EVERYWHERE, -ripple.unwrap_or(-HALF_POWER_DB));
+        let decibels = (-EVERYWHERE, peak_db - ripple.unwrap_or(-HALF_POWER_DB));
         forbidden.push(Region { hertz, decibels });
-        forbidden.push(Region { hertz, decibels: (0.0, EVERYWHERE) });
+        if ripple.is_some() || *peak_db == 0.0 {
+            forbidden.push(Region { hertz, decibels: (*peak_db, EVERYWHERE) });
+        }
     }
-    let attenuation = choice.attenuation_db.unwrap_or(60.0);
-    if let Some(stop) = &choice.stop_hz {
+    let attenuation = shown.attenuation_db.unwrap_or(60.0);
+    if let Some(stop) = &bands.stop_hz {
         points.extend(stop);
-        for hertz in bands.stretches(stop, false, nyquist) {
-            forbidden.push(Region { hertz, decibels: (-attenuation, EVERYWHERE) });
+        if shown.attenuation_db.is_some() {
+            for hertz in bands.stretches(stop, false, nyquist) {
+                forbidden.push(Region { hertz, decibels: (peak_db - attenuation, EVERYWHERE) });
+            }
         }
     }
     let (least, most) = points.iter().fold((f64::MAX, 0.0f64), |(a, b), &p| (a.min(p), b.max(p)));
-    let zoom = if kind.is_band() {
+    let zoom = if bands.kind.is_band() {
         let air = 0.6 * (most - least);
         ((least - air).max(0.0), (most + air).min(nyquist))
     } else {
@@ -91,12 +141,39 @@ fn band_plan(choice: &IirChoice, nyquist: f64) -> Plan {
         stretch.iter().fold((nyquist, 0.0f64), |(a, b), &(low, high)| (a.min(low), b.max(high)));
     let air = 0.1 * (pass.1 - pass.0);
     Plan {
-        title: format!("{family} {} of order {order}", kind.as_str()),
+        title: shown.title.clone(),
         forbidden,
         zoom: ("around the edges", zoom, -attenuation - 10.0),
         pass: (((pass.0 - air).max(0.0), (pass.1 + air).min(nyquist)), below),
         points,
         floor_db: -attenuation - 40.0,
+    }
+}
+
+/// A filter that is fixed by points, around them.
+fn marks_plan(choice: &DirectChoice, nyquist: f64) -> Plan {
+    let inner = |hz: &f64| *hz > 0.0 && *hz < nyquist;
+    let points: Vec<f64> = choice.marks.iter().map(|mark| mark.hertz).collect();
+    plain_plan(choice.kind.to_owned(), points.iter().copied().filter(inner).collect(), nyquist)
+}
+
+/// A filter of which nothing is known but some frequencies.
+fn plain_plan(title: String, points: Vec<f64>, nyquist: f64) -> Plan {
+    let around = points.iter().fold(None, |range: Option<(f64, f64)>, &hz| {
+        let (low, high) = range.unwrap_or((hz, hz));
+        Some((low.min(hz), high.max(hz)))
+    });
+    let zoom = around.map_or((0.0, nyquist / 4.0), |(low, high)| {
+        let air = (1.5 * (high - low)).max(0.02 * nyquist);
+        ((low - air).max(0.0), (high + air).min(nyquist))
+    });
+    Plan {
+        title,
+        forbidden: Vec::new(),
+        zoom: ("around the points that matter", zoom, -60.0),
+        pass: ((0.0, nyquist), 3.2),
+        points,
+        floor_db: -90.0,
     }
 }
 
@@ -111,7 +188,13 @@ pub(crate) fn response(
     let nyquist = rate.nyquist();
     let plan = match &loaded.design.choice {
         Choice::Notch(choice) => notch_plan(choice, nyquist),
-        Choice::Recursive(choice) => band_plan(choice, nyquist),
+        Choice::Recursive(choice) => iir_plan(choice, nyquist),
+        Choice::Fir(choice) => fir_plan(choice, nyquist).unwrap_or_else(|| {
+            let title = format!("{}, {} taps", choice.kind, choice.taps);
+            let edges = choice.bands.iter().flat_map(|band| band.edges_hz);
+            plain_plan(title, edges.filter(|hz| *hz > 0.0 && *hz < nyquist).collect(), nyquist)
+        }),
+        Choice::Direct(choice) => marks_plan(choice, nyquist),
     };
     let (zoom_title, zoom, zoom_floor) = plan.zoom;
     let curve = |filter: &dyn Transfer| {
@@ -125,7 +208,7 @@ pub(crate) fn response(
         let decibels = hertz.iter().map(|&f| gain_db(filter, rate, f).max(-1000.0)).collect();
         Curve { hertz, decibels }
     };
-    let designed = curve(&loaded.design.zeros_poles);
+    let designed = curve(loaded.design.transfer());
     let rounded = implementation.map(|implementation| curve(&implementation.rounded));
     let title = format!("{}: {}", loaded.spec.name, plan.title);
     let view = |title, hertz, decibels| View { title, hertz, decibels };

@@ -43,7 +43,7 @@ impl Loaded {
         let Some(fixed) = self.spec.fixed else {
             return Ok(None);
         };
-        implement(&self.design.sections, fixed)
+        implement(&self.design.form, fixed)
             .map(Some)
             .map_err(|error| Failure::Implement { path: self.path.clone(), error: Box::new(error) })
     }

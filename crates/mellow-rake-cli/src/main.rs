@@ -9,6 +9,7 @@ mod measured;
 mod objects;
 mod print;
 mod prove;
+mod text;
 
 use arguments::{Arguments, Command};
 use clap::Parser;

@@ -19,7 +19,7 @@ impl Measured {
     pub(crate) fn new(loaded: Loaded) -> Result<Self, Failure> {
         let implementation = loaded.implementation()?;
         let (rate, design) = (loaded.spec.sample_rate, &loaded.design);
-        let designed = Measures::of(&design.zeros_poles, &design.choice, rate);
+        let designed = Measures::of(design.transfer(), &design.choice, rate);
         let rounded = implementation
             .as_ref()
             .map(|integers| Measures::of(&integers.rounded, &design.choice, rate));
@@ -36,8 +36,8 @@ impl Measured {
         self.implementation.as_ref().ok_or_else(missing)
     }
 
-    /// Whether the design is what was asked.
-    pub(crate) fn meets_spec(&self) -> bool {
+    /// Whether the design is what was asked; `None` where nothing was.
+    pub(crate) fn meets_spec(&self) -> Option<bool> {
         meets_spec(&self.loaded.design, &self.designed, self.loaded.spec.sample_rate)
     }
 

@@ -1,11 +1,12 @@
 //! The JSON objects; docs/json.md describes them field by field.
 
 use crate::measured::Measured;
-use mellow_rake::analysis::Measures;
+use mellow_rake::analysis::{BandDeviation, MarkMeasure, Measures, float_cost};
 use mellow_rake::datapath::{Cost, Description, describe};
+use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
-use mellow_rake::design::{Choice, NotchChoice};
-use mellow_rake::filter::ZerosPolesGain;
+use mellow_rake::design::{Choice, DirectChoice, NotchChoice};
+use mellow_rake::filter::{Form, ZerosPolesGain};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::Implementation;
 use serde::Serialize;
@@ -23,14 +24,14 @@ pub(crate) struct DesignObject {
     kind: &'static str,
     method: String,
     order: usize,
-    zeros: Vec<[f64; 2]>,
-    poles: Vec<[f64; 2]>,
-    gain: f64,
-    sections: Vec<SectionObject>,
+    zeros: Option<Vec<[f64; 2]>>,
+    poles: Option<Vec<[f64; 2]>>,
+    gain: Option<f64>,
+    sections: Option<Vec<SectionObject>>,
     taps: Option<Vec<f64>>,
     asked: AskedObject,
     achieved: AchievedObject,
-    meets_spec: bool,
+    meets_spec: Option<bool>,
     quantized: Option<QuantizedObject>,
 }
 
@@ -46,6 +47,8 @@ struct SectionObject {
 enum AskedObject {
     Notch { center_hz: f64, width_hz: f64, q: f64, edges_3db_hz: [f64; 2] },
     Recursive(IirChoice),
+    Fir(FirChoice),
+    Direct(DirectChoice),
 }
 
 /// What came out, measured on a response.
@@ -63,6 +66,8 @@ struct AchievedObject {
     null_hz: Option<f64>,
     center_gain_db: Option<f64>,
     width_hz: Option<f64>,
+    marks: Vec<MarkMeasure>,
+    bands: Vec<BandDeviation>,
     passband_group_delay_samples: Option<[f64; 2]>,
     multiplies_per_sample: usize,
     adds_per_sample: usize,
@@ -74,7 +79,8 @@ struct AchievedObject {
 struct QuantizedObject {
     structure: &'static str,
     coefficients: WordFormat,
-    sections: Vec<SectionObject>,
+    sections: Option<Vec<SectionObject>>,
+    taps: Option<Vec<f64>>,
     achieved: AchievedObject,
     template_excess_db: Option<f64>,
     reach: Vec<ReachObject>,
@@ -98,7 +104,7 @@ struct ReachObject {
 fn achieved(
     measures: &Measures,
     delay: Option<[f64; 2]>,
-    (multiplies, adds, state): (usize, usize, usize),
+    [multiplies, adds, state]: [usize; 3],
 ) -> AchievedObject {
     let mut object = AchievedObject {
         passband_ripple_db: None,
@@ -113,6 +119,8 @@ fn achieved(
         null_hz: None,
         center_gain_db: None,
         width_hz: None,
+        marks: Vec::new(),
+        bands: Vec::new(),
         passband_group_delay_samples: delay,
         multiplies_per_sample: multiplies,
         adds_per_sample: adds,
@@ -134,6 +142,7 @@ fn achieved(
             object.passband_ripple_db = m.passband_ripple_db;
             object.stopband_attenuation_db = m.stopband_attenuation_db;
             object.worst_stop_hz = m.worst_stop_hz;
+            object.transition_width_hz = m.transition_width_hz;
             object.edges_3db_hz.clone_from(&m.edges_3db_hz);
             object.edges_6db_hz.clone_from(&m.edges_6db_hz);
             object.dc_gain_db = m.dc_gain_db;
@@ -143,23 +152,34 @@ fn achieved(
                 object.width_hz = Some(high - low);
             }
         }
+        Measures::General(m) => {
+            object.dc_gain_db = m.dc_gain_db;
+            object.nyquist_gain_db = m.nyquist_gain_db;
+            object.peak_gain_db = m.peak_gain_db;
+            object.marks.clone_from(&m.marks);
+            object.bands.clone_from(&m.bands);
+        }
     }
     object
 }
 
-fn sections(sections: &mellow_rake::filter::Sections) -> Vec<SectionObject> {
-    sections
-        .0
-        .iter()
-        .map(|section| SectionObject { b: section.b, a: [1.0, section.a[0], section.a[1]] })
-        .collect()
+fn sections(form: &Form) -> Option<Vec<SectionObject>> {
+    let object = |section: &mellow_rake::filter::Section| SectionObject {
+        b: section.b,
+        a: [1.0, section.a[0], section.a[1]],
+    };
+    Some(form.sections()?.0.iter().map(object).collect())
+}
+
+fn taps(form: &Form) -> Option<Vec<f64>> {
+    form.taps().map(|taps| taps.0.clone())
 }
 
 /// The whole design as data.
 pub(crate) fn design_object(measured: &Measured) -> DesignObject {
     let (spec, design) = (&measured.loaded.spec, &measured.loaded.design);
-    let [zeros, poles] = pairs(&design.zeros_poles);
-    let count = design.sections.0.len();
+    let roots = design.zeros_poles.as_ref().map(pairs);
+    let (zeros, poles) = roots.map_or((None, None), |[zeros, poles]| (Some(zeros), Some(poles)));
     let (method, asked) = match &design.choice {
         Choice::Notch(NotchChoice { center_hz, width_hz, q, edges_hz }) => (
             "second-order notch (all-pass plus unity, bilinear)".to_owned(),
@@ -174,6 +194,8 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
             format!("{} (analogue prototype, bilinear)", choice.family),
             AskedObject::Recursive(choice.clone()),
         ),
+        Choice::Fir(choice) => (choice.method.to_owned(), AskedObject::Fir(choice.clone())),
+        Choice::Direct(choice) => ("closed form".to_owned(), AskedObject::Direct(choice.clone())),
     };
     let quantized = measured.implementation.as_ref().zip(measured.rounded.as_ref());
     DesignObject {
@@ -181,15 +203,14 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
         sample_rate_hz: spec.sample_rate.hertz(),
         kind: spec.want.kind(),
         method,
-        order: poles.len(),
+        order: design.order(),
         zeros,
         poles,
-        gain: design.zeros_poles.gain,
-        sections: sections(&design.sections),
-        taps: None,
+        gain: design.zeros_poles.as_ref().map(|filter| filter.gain),
+        sections: sections(&design.form),
+        taps: taps(&design.form),
         asked,
-        // In f64, direct form I: five products a section.
-        achieved: achieved(&measured.designed, measured.delay, (5 * count, 4 * count, 4 * count)),
+        achieved: achieved(&measured.designed, measured.delay, float_cost(&design.form)),
         meets_spec: measured.meets_spec(),
         quantized: quantized.map(|(filter, measures)| {
             quantized_object(filter, measures, measured.rounded_excess_db())
@@ -218,11 +239,12 @@ fn quantized_object(
         bounds.reaches.iter().map(object).collect()
     });
     let predictions = implementation.predictions.as_ref().ok();
-    let counts = (cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words);
+    let counts = [cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words];
     QuantizedObject {
         structure: implementation.fixed.structure.as_str(),
         coefficients: implementation.table.format,
         sections: sections(&implementation.rounded),
+        taps: taps(&implementation.rounded),
         achieved: achieved(measures, None, counts),
         template_excess_db,
         reach,

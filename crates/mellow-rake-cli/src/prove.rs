@@ -79,7 +79,7 @@ pub(crate) fn prove(
     let mut inputs: Vec<(Stimulus, Vec<i64>)> = Vec::new();
     let mut results = Vec::new();
     for stimulus in stimuli(&implementation.checked, gain, recording) {
-        let (output, error) = judge(implementation, &loaded.design.sections, &stimulus.samples);
+        let (output, error) = judge(implementation, &loaded.design.form, &stimulus.samples);
         results.push(StimulusResult {
             name: stimulus.name,
             samples: stimulus.samples.len(),

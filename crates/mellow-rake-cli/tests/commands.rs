@@ -207,8 +207,6 @@ fn wrong_specs_and_calls_end_with_status_2_and_a_place() {
             assert!(err.starts_with(&format!("mrake: {spec}: ")) && err.contains(place), "{err}");
         }
     }
-    let not_built = run(&["design", "demo/modem/carrier_band.toml"]);
-    assert!(not_built.0 == 2 && not_built.2.contains("not built yet"), "{not_built:?}");
     for arguments in [
         &["design", "no/such/file.toml"][..],
         &["design", RECORDING],

@@ -20,12 +20,12 @@
 //!     overflow = "saturate"
 //! "#)?;
 //! let design = design::design(&spec)?;
-//! let filter = implementation::implement(&design.sections, spec.fixed.expect("the spec has words"))?;
+//! let filter = implementation::implement(&design.form, spec.fixed.expect("the spec has words"))?;
 //! assert_eq!(filter.table.rows, [[16131, -27507, 16131, -27507, 15877]]);
 //!
 //! // The integer filter stays within its proved distance from the floating-point reference.
 //! let input: Vec<i64> = (0..1000).map(|n| if n % 7 < 3 { 9000 } else { -9000 }).collect();
-//! let (_, error) = verify::judge(&filter, &design.sections, &input);
+//! let (_, error) = verify::judge(&filter, &design.form, &input);
 //! assert!(error.largest_lsb <= error.bound_lsb.unwrap());
 //!
 //! let files = write::c::write(&filter.checked, &write::Symbols::new(&spec.name))?;
@@ -34,7 +34,8 @@
 //! ```
 //!
 //! The order of work is the order of the modules: [`units`] and [`spec`] say what is asked for, [`design`] makes a
-//! [`filter`] of it, [`analysis`] looks at it, [`fixed`] has the words it will run on, [`implementation`] puts it on a
+//! [`filter`] of it, [`analysis`] looks at it, [`convert`] gives it
+//! other forms, [`fixed`] has the words it will run on, [`implementation`] puts it on a
 //! [`datapath`], the one exact program on integers that everything else reads: the simulator, the bounds, and the
 //! writers in [`write`](mod@write). [`signal`] makes what it is tried on, [`verify`] compares.
 //!
@@ -45,6 +46,7 @@
 #![cfg_attr(test, allow(clippy::disallowed_methods))]
 
 pub mod analysis;
+pub mod convert;
 pub mod datapath;
 pub mod design;
 pub mod filter;
@@ -54,4 +56,5 @@ pub mod signal;
 pub mod spec;
 pub mod units;
 pub mod verify;
+pub mod window;
 pub mod write;

@@ -69,7 +69,7 @@ fn white(seed: u64, length: usize) -> Vec<i64> {
 }
 
 fn on_integers(sections: &Sections, rounding: Rounding) -> Implementation {
-    implement(sections, fixed(rounding)).unwrap()
+    implement(&sections.clone().into(), fixed(rounding)).unwrap()
 }
 
 proptest! {
@@ -82,7 +82,7 @@ proptest! {
         (name, sections) in arbitrary(), rounding in 0usize..4, seed: u64,
     ) {
         let integers = on_integers(&sections, Rounding::ALL[rounding]);
-        let (_, error) = judge(&integers, &sections, &white(seed, 20_000));
+        let (_, error) = judge(&integers, &sections.clone().into(), &white(seed, 20_000));
         prop_assert_eq!(error.limited_samples, 0, "{}", &name);
         prop_assert!(error.within_bound(), "{name}: {error:?}");
         let off = 20.0 * (error.rms_lsb / error.predicted_rms_lsb.unwrap()).log10();

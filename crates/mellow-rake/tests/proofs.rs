@@ -49,7 +49,7 @@ proptest! {
         let design = notch(center, share * center.min(0.5 - center), rate()).unwrap();
         // Four whole bits: the level is never limited, and can be watched.
         let words = fixed("s16f15", "s28f23", "s18", Rounding::HalfUp, Overflow::Forbid);
-        let filter = implement(&design.sections, words).unwrap();
+        let filter = implement(&design.sections.clone().into(), words).unwrap();
         let bounds = filter.checked.facts().bounds().as_ref().unwrap();
         let (low, high) = bounds.gain.reach(-1.0, 1.0 - 1.0 / 32768.0);
         let error = bounds.error.largest();
@@ -74,10 +74,10 @@ proptest! {
         let design = notch(center, share * center.min(0.5 - center), rate()).unwrap();
         let rounding = Rounding::ALL[rounding];
         let words = fixed("s16f15", "s18f15", "s20", rounding, Overflow::Saturate);
-        let filter = implement(&design.sections, words).unwrap();
+        let filter = implement(&design.sections.clone().into(), words).unwrap();
         let mut noise = NoiseSource::new(seed);
         let input: Vec<i64> = (0..30_000).map(|_| noise.integer(-32768, 32767)).collect();
-        let (_, error) = judge(&filter, &design.sections, &input);
+        let (_, error) = judge(&filter, &design.sections.clone().into(), &input);
         prop_assert!(error.within_bound(), "{:?}", error);
         prop_assert_eq!(error.limited_samples, 0);
         let off = 20.0 * (error.rms_lsb / error.predicted_rms_lsb.unwrap()).log10();
@@ -117,7 +117,7 @@ fn norms_of_a_geometric_response_are_exact() {
 fn forbid_needs_the_proof() {
     let design = notch(0.0875, 0.005, rate()).unwrap();
     let refused = implement(
-        &design.sections,
+        &design.sections.clone().into(),
         fixed("s16f15", "s16f15", "s16", Rounding::HalfUp, Overflow::Forbid),
     );
     let Err(ImplementError::Datapath(error @ DatapathError::CanOverflow { more: 2, .. })) = refused
@@ -126,7 +126,7 @@ fn forbid_needs_the_proof() {
     };
     assert!(error.to_string().contains("2 more whole bits"), "{error}");
     let granted = implement(
-        &design.sections,
+        &design.sections.clone().into(),
         fixed("s16f15", "s18f15", "s16", Rounding::HalfUp, Overflow::Forbid),
     );
     let checked = granted.unwrap().checked;
@@ -145,7 +145,7 @@ fn forbid_needs_the_proof() {
     let error = direct_form_1(&table, words).unwrap().check().unwrap_err();
     assert!(error.to_string().contains("does not decay"), "{error}");
     let rounded_away = implement(
-        &notch(0.25, 1e-4, rate()).unwrap().sections,
+        &notch(0.25, 1e-4, rate()).unwrap().sections.into(),
         fixed("s16f15", "s16f15", "s8", Rounding::HalfUp, Overflow::Saturate),
     );
     assert!(matches!(rounded_away, Err(ImplementError::Unstable { .. })), "{rounded_away:?}");
@@ -157,17 +157,17 @@ fn forbid_needs_the_proof() {
 fn what_cannot_be_proved_is_said() {
     let design = notch(0.05e-3, 1e-6, rate()).unwrap();
     let filter = implement(
-        &design.sections,
+        &design.sections.clone().into(),
         fixed("s16f15", "s16f15", "s40", Rounding::HalfEven, Overflow::Saturate),
     )
     .unwrap();
     assert!(filter.checked.facts().bounds().is_err() && filter.predictions.is_err());
-    let (_, error) = judge(&filter, &design.sections, &[1000; 300]);
+    let (_, error) = judge(&filter, &design.sections.clone().into(), &[1000; 300]);
     assert_eq!((error.bound_lsb, error.predicted_rms_lsb), (None, None));
     let made = mellow_rake::verify::stimuli(&filter.checked, None, None);
     assert!(made.iter().all(|stimulus| stimulus.name != "worst-case signs") && made.len() == 6);
     let forbid = implement(
-        &design.sections,
+        &design.sections.clone().into(),
         fixed("s16f15", "s40f15", "s40", Rounding::HalfEven, Overflow::Forbid),
     );
     let Err(ImplementError::Build(_) | ImplementError::Datapath(DatapathError::NoBound { .. })) =

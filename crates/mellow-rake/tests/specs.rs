@@ -5,7 +5,7 @@
 
 use mellow_rake::design::design;
 use mellow_rake::implementation::implement;
-use mellow_rake::spec::{KINDS, Problem, Spec, template};
+use mellow_rake::spec::{Problem, Spec, kinds, template};
 use proptest::prelude::*;
 
 const GOOD: &str = r#"name = "pump_hum"
@@ -56,7 +56,12 @@ const BAD: &[Mistake] = &[
     ("width = \"5 Hz\"", "width = \"5 Hz\"\nq = 3", (7, 5, "want.q"), &["want.width"]),
     ("width = \"5 Hz\"", "wdth = \"5 Hz\"", (6, 1, "want.wdth"), &["did you mean `width`"]),
     ("kind = \"notch\"", "kind = \"nocth\"", (4, 8, "want.kind"), &["did you mean `notch`"]),
-    ("kind = \"notch\"", "kind = \"multiband\"", (4, 8, "want.kind"), &["not built yet"]),
+    (
+        "kind = \"notch\"",
+        "kind = \"multiband\"",
+        (5, 1, "want.center"),
+        &["accepted here: kind, bands"],
+    ),
     ("name = \"pump_hum\"", "name = \"pump hum\"", (1, 8, "name"), &["identifier"]),
     ("name = \"pump_hum\"", "name = \"../hum\"", (1, 8, "name"), &["identifier"]),
     ("name = \"pump_hum\"", "name = \"a; rm -rf\"", (1, 8, "name"), &["identifier"]),
@@ -135,12 +140,12 @@ const BAD_RECURSIVE: &[Mistake] = &[
     ("ripple = \"0.5 dB\"", "", (3, 1, "want.ripple"), &["missing"]),
     ("\"50 dB\"", "\"0.1 dB\"", (8, 15, "want.attenuation"), &["more than the ripple"]),
     ("\"elliptic\"", "\"eliptic\"", (10, 10, "method.design"), &["did you mean `elliptic`"]),
-    ("\"elliptic\"", "\"equiripple\"", (10, 10, "method.design"), &["not built yet"]),
+    ("\"elliptic\"", "\"equiripple\"", (11, 1, "method.order"), &["taps"]),
     ("\"minimum\"", "0", (11, 9, "method.order"), &["1 to 24"]),
     ("\"minimum\"", "1000000000", (11, 9, "method.order"), &["1 to 24"]),
     ("\"minimum\"", "2.5", (11, 9, "method.order"), &["2.5"]),
     ("\"minimum\"", "5", (6, 13, "want.stop_edge"), &["one kind of edge with a given order"]),
-    ("order = ", "taps = 5\norder = ", (11, 8, "method.taps"), &["design, order"]),
+    ("order = ", "taps = 5\norder = ", (11, 1, "method.taps"), &["design, order"]),
     ("[method]\ndesign = \"elliptic\"\norder = \"minimum\"", "", (1, 1, "method"), &["design = "]),
     (
         "kind = \"lowpass\"\npass_edge = \"40 Hz\"",
@@ -172,6 +177,184 @@ fn mistakes_in_recursive_filters_are_named_with_their_place() {
     }
 }
 
+/// In a template of a kind one text is replaced; the error names the line where the new text stands (or the table, where a
+/// key is missing), the key, and says these words.
+const BAD_KINDS: &[(&str, &str, &str, &str, &[&str])] = &[
+    ("peak", "\"87.5 Hz\"", "\"600 Hz\"", "want.center", &["500 Hz"]),
+    ("peak", "width = \"5 Hz\"", "q = 0.005", "want.q", &["above 0.175"]),
+    ("comb", "\"87.5 Hz\"", "\"260 Hz\"", "want.fundamental", &["780 Hz", "1 of them"]),
+    ("comb", "widths = [\"5 Hz\", \"4 Hz\", \"3 Hz\"]", "widths = []", "want.widths", &["1 to 24"]),
+    ("comb", "widths = [", "width = \"3 Hz\"\nwidths = [", "want.widths", &["give one of the two"]),
+    ("dcblocker", "\"0.05 Hz\"", "\"32 Hz\"", "want.cutoff", &["below the Nyquist"]),
+    ("allpass", "order = 2", "order = 3", "want.order", &["1 to 2"]),
+    ("allpass", "order = 2", "order = 1", "want.width", &["has no width"]),
+    ("leaky", "\"80 ms\"", "\"80 mm\"", "want.time_constant", &["unit `mm`", "8 samples"]),
+    ("leaky", "\"80 ms\"", "\"0 s\"", "want.time_constant", &["0.001 to"]),
+    ("resonator", "width = ", "breadth = ", "want.breadth", &["width"]),
+    ("placed", "radius = 0.9", "radius = 1.0", "want.poles.radius", &["0 to 0.999"]),
+    ("placed", "radius = 0.9", "radius = nan", "want.poles.radius", &["NaN"]),
+    (
+        "placed",
+        "frequency = \"40 Hz\"",
+        "frequency = \"501 Hz\"",
+        "want.poles.frequency",
+        &["500 Hz"],
+    ),
+    (
+        "coefficients",
+        "feedback = \"subtracted\"",
+        "feedback = \"minus\"",
+        "want.feedback",
+        &["added"],
+    ),
+    (
+        "coefficients",
+        "0.6414]",
+        "0.6414, 1.0]",
+        "want.sections",
+        &["7 numbers", "b0 b1 b2 a0 a1 a2"],
+    ),
+    ("coefficients", "feedback", "taps = [1]\nfeedback", "want.taps", &["`sections`"]),
+    (
+        "multiband",
+        "[\"80 Hz\", \"200 Hz\"]",
+        "[\"50 Hz\", \"200 Hz\"]",
+        "want.bands.edges",
+        &["above the end"],
+    ),
+    (
+        "multiband",
+        "[\"80 Hz\", \"200 Hz\"]",
+        "[\"200 Hz\", \"80 Hz\"]",
+        "want.bands.edges",
+        &["lower edge first"],
+    ),
+    ("multiband", "weight = 10", "weight = 0", "want.bands.weight", &["0.000000000001 to"]),
+    ("multiband", "level = \"0 x\"", "level = 0", "want.bands.level", &["bare number 0"]),
+    ("multiband", "taps = 101", "taps = \"minimum\"", "method.taps", &["needs both edges"]),
+    ("multiband", "taps = 101", "taps = 1000000000000", "method.taps", &["1 to 10000"]),
+    ("multiband", "taps = 101", "taps = 2.5", "method.taps", &["whole number"]),
+    ("multiband", "taps = 101", "taps = 101\norder = 7", "method.order", &["taps"]),
+    ("points", "[\"0 Hz\", \"0 x\"]", "[\"9 kHz\", \"0 x\"]", "want.points", &["rising"]),
+    (
+        "points",
+        "\"frequency-sampling\"",
+        "\"window\"\nwindow = \"han\"",
+        "method.window",
+        &["mean `hann`"],
+    ),
+    ("differentiator", "\"400 Hz\"", "\"0 Hz\"", "want.pass_edge", &["above 0 Hz"]),
+    ("differentiator", "\"equiripple\"", "\"equiripple\"\nbeta = 3", "method.beta", &["weights"]),
+    (
+        "hilbert",
+        "[\"20 kHz\", \"34 kHz\"]",
+        "[\"0 Hz\", \"34 kHz\"]",
+        "want.pass_edges",
+        &["nothing to turn"],
+    ),
+    ("halfband", "\"20 kHz\"", "\"25 kHz\"", "want.pass_edge", &["below fs/4, 24000 Hz"]),
+    ("mthband", "factor = 4", "factor = 1", "want.factor", &["2 to 1000"]),
+    ("raised-cosine", "0.35", "1.35", "want.rolloff", &["0 to 1"]),
+    ("raised-cosine", "\"3 kHz\"", "\"80 kHz\"", "want.symbol_rate", &["54000 Hz"]),
+    ("smoother", "degree = 3", "degree = 3\nwindow = \"hann\"", "method.window", &["degree"]),
+    ("smoother", "derivative = 0", "derivative = 4", "method.derivative", &["0 to 3"]),
+    ("average", "taps = 16", "taps = 0", "method.taps", &["1 to 10000"]),
+];
+
+#[test]
+fn mistakes_in_every_other_kind_are_named_with_their_line() {
+    for (kind, from, to, key, words) in BAD_KINDS {
+        let good = template(kind).unwrap();
+        assert!(good.contains(from), "{kind}: {from}");
+        let text = good.replacen(from, to, 1);
+        let error = Spec::parse(&text).expect_err(to);
+        let message = error.to_string();
+        assert_eq!(error.key, *key, "{kind}: {message}");
+        let last = key.rsplit('.').next().unwrap();
+        let line = text.lines().nth(error.line - 1).unwrap();
+        assert!(
+            line.contains(last) || line.contains('"') || line.contains(to),
+            "{kind}: {message}: {line}"
+        );
+        for word in *words {
+            assert!(message.contains(word), "{kind}: `{word}` is not in: {message}");
+        }
+    }
+}
+
+/// A kind, what is replaced in its template, and words of the message.
+type OutOfReach = (&'static str, &'static [(&'static str, &'static str)], &'static [&'static str]);
+
+/// Wishes that can be read but not designed: what is wrong and what would do.
+#[test]
+fn wishes_out_of_reach_say_what_would_do() {
+    let cases: &[OutOfReach] = &[
+        ("differentiator", &[("\"400 Hz\"", "\"500 Hz\"")], &["method.taps", "22 taps would do"]),
+        (
+            "points",
+            &[("taps = 127", "taps = 126"), ("[\"48 kHz\", \"0 x\"]", "[\"48 kHz\", \"1 x\"]")],
+            &["127 taps would do"],
+        ),
+        ("halfband", &[("taps = 31", "taps = 33")], &["outermost taps", "32 taps would do"]),
+        ("halfband", &[("taps = 31", "taps = 30")], &["31 taps would do"]),
+        (
+            "mthband",
+            &[("\"least-squares\"", "\"equiripple\"")],
+            &["method.design", "least-squares"],
+        ),
+        (
+            "multiband",
+            &[("\"equiripple\"", "\"frequency-sampling\"")],
+            &["method.design", "equiripple"],
+        ),
+        (
+            "multiband",
+            &[("\"equiripple\"", "\"equiripple\"\nweights = [1]")],
+            &["1 weights for 3 bands"],
+        ),
+        ("multiband", &[("taps = 101", "taps = 4001")], &["below what double precision"]),
+        ("smoother", &[("taps = 21", "taps = 3")], &["method.degree", "less than the 3 taps"]),
+        ("coefficients", &[("-1.561, 0.6414", "1.561, -0.6414")], &["radius", "added"]),
+        (
+            "placed",
+            &[("gain_at = \"20 Hz\"", "gain_at = \"87.5 Hz\"")],
+            &["gain at 87.5 Hz is zero"],
+        ),
+        ("resonator", &[("\"5 Hz\"", "\"400 Hz\"")], &["want.width", "below"]),
+        (
+            "lowpass",
+            &[
+                ("\"60 Hz\"", "\"40.01 Hz\""),
+                ("\"elliptic\"", "\"equiripple\""),
+                ("order = ", "taps = "),
+            ],
+            &["it needs about", "an elliptic filter of order"],
+        ),
+        (
+            "lowpass",
+            &[("\"elliptic\"", "\"window\"\nwindow = \"rectangular\""), ("order = ", "taps = ")],
+            &["rectangular window", "a kaiser window or \"equiripple\" would do"],
+        ),
+        (
+            "highpass",
+            &[("\"elliptic\"", "\"equiripple\""), ("order = \"minimum\"", "taps = 100")],
+            &["zero at the Nyquist frequency", "101 taps would do"],
+        ),
+    ];
+    for (kind, changes, words) in cases {
+        let mut text = template(kind).unwrap().to_owned();
+        for (from, to) in *changes {
+            assert!(text.contains(from), "{kind}: {from}");
+            text = text.replacen(from, to, 1);
+        }
+        let spec = Spec::parse(&text).unwrap_or_else(|error| panic!("{kind}: {error}"));
+        let message = design(&spec).expect_err(kind).to_string();
+        for word in *words {
+            assert!(message.contains(word), "{kind}: `{word}` is not in: {message}");
+        }
+    }
+}
+
 #[test]
 fn widths_and_q_ask_for_the_same_notch() {
     let by_q = GOOD.replace("width = \"5 Hz\"", "q = 17.5");
@@ -183,9 +366,10 @@ fn widths_and_q_ask_for_the_same_notch() {
 
 #[test]
 fn every_template_can_be_designed_and_quantized() {
-    for kind in KINDS {
+    for kind in kinds() {
         let spec = Spec::parse(template(kind).unwrap()).unwrap();
-        implement(&design(&spec).unwrap().sections, spec.fixed.unwrap()).unwrap();
+        assert_eq!(spec.want.kind(), kind);
+        implement(&design(&spec).unwrap().form, spec.fixed.unwrap()).unwrap();
     }
     assert_eq!(template("no such kind"), None);
 }
@@ -228,7 +412,7 @@ proptest! {
         match Spec::parse(&text) {
             Ok(spec) => {
                 if let Ok(design) = design(&spec)
-                    && let Ok(filter) = implement(&design.sections, spec.fixed.unwrap())
+                    && let Ok(filter) = implement(&design.form, spec.fixed.unwrap())
                 {
                     let symbols = mellow_rake::write::Symbols::new(&spec.name);
                     let _ = mellow_rake::write::c::write(&filter.checked, &symbols);
@@ -240,6 +424,34 @@ proptest! {
                 let is_toml = matches!(*error.problem, Problem::Toml { .. });
                 prop_assert!(error.line > 1 || is_toml);
             }
+        }
+    }
+
+    /// Any template with any of its values replaced by another value is designed or refused, never a panic.
+    #[test]
+    fn no_kind_panics_on_a_strange_value(
+        kind in 0usize..23, line in 0usize..40,
+        value in prop_oneof![
+            Just("0"), Just("-1"), Just("1e300"), Just("nan"), Just("inf"), Just("3"), Just("[]"), Just("\"0 Hz\""),
+            Just("\"1e-9 Hz\""), Just("\"0.4999999 fs\""), Just("\"-3 Hz\""), Just("\"1e9 dB\""), Just("\"0 x\""),
+            Just("[\"1 Hz\", \"2 Hz\"]"), Just("\"minimum\""), Just("\"window\""), Just("\"least-squares\""),
+            Just("\"butterworth\""), Just("1000"), Just("{}"), Just("\"peak\""),
+        ],
+    ) {
+        let kind = kinds().nth(kind).unwrap();
+        let text = template(kind).unwrap();
+        let keys: Vec<usize> =
+            text.lines().enumerate().filter(|(_, l)| l.contains(" = ")).map(|(k, _)| k).collect();
+        let target = keys[line % keys.len()];
+        let change = |(k, l): (usize, &str)| {
+            if k == target { format!("{} = {value}", l.split(" = ").next().unwrap()) } else { l.to_owned() }
+        };
+        let changed: Vec<String> = text.lines().enumerate().map(change).collect();
+        if let Ok(spec) = Spec::parse(&changed.join("\n"))
+            && let Ok(design) = design(&spec)
+            && let Some(fixed) = spec.fixed
+        {
+            let _ = implement(&design.form, fixed);
         }
     }
 }

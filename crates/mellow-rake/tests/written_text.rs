@@ -38,7 +38,7 @@ fn compare_with_expected(checked: &Checked, name: &Name) {
 #[test]
 fn the_written_text_is_the_reviewed_text() {
     let spec = Spec::parse(include_str!("../../../demo/mooring/pump_hum.toml")).unwrap();
-    let filter = implement(&design(&spec).unwrap().sections, spec.fixed.unwrap()).unwrap();
+    let filter = implement(&design(&spec).unwrap().form, spec.fixed.unwrap()).unwrap();
     compare_with_expected(&filter.checked, &spec.name);
 
     let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse().unwrap()).unwrap();

@@ -3,7 +3,7 @@
 use crate::arguments::New;
 use crate::failure::{Failure, Outcome};
 use crate::print;
-use mellow_rake::spec::{KINDS, template};
+use mellow_rake::spec::{kinds, template};
 use mellow_rake_files::write_whole;
 use serde::Serialize;
 
@@ -19,7 +19,7 @@ pub(crate) fn run(options: &New) -> Result<Outcome, Failure> {
         Failure::Call(format!(
             "no spec for the kind `{}`; there is: {}",
             options.kind,
-            KINDS.join(", ")
+            kinds().collect::<Vec<_>>().join(", ")
         ))
     })?;
     if let Some(path) = &options.output {

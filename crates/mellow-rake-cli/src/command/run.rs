@@ -32,7 +32,7 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         let output = simulator.run(&words);
         (Values::Integers(words), Values::Integers(output), Some(simulator.limited_samples()))
     } else {
-        let output = loaded.design.sections.start().run(&recording.reals());
+        let output = loaded.design.form.start().run(&recording.reals());
         (recording.values.clone(), Values::Reals(output), None)
     };
     let samples = before.len();

@@ -26,6 +26,9 @@ pub struct BandMeasures {
     pub stopband_attenuation_db: Option<f64>,
     /// Where in the stop-band the gain is largest, in hertz.
     pub worst_stop_hz: Option<f64>,
+    /// The widest stretch from where the gain leaves the measured ripple of the pass-band to where it first reaches the
+    /// measured attenuation of the stop-band, in hertz.
+    pub transition_width_hz: Option<f64>,
     /// Where the gain first falls to half power (−3.0103 dB) below the peak, at each end, in hertz.
     pub edges_3db_hz: Vec<Option<f64>>,
     /// Where the gain first falls to half amplitude (−6.0206 dB) below the peak, at each end, in hertz.
@@ -82,13 +85,13 @@ pub fn measure_bands(
     let largest = |stretches: &[(f64, f64)]| {
         stretches
             .iter()
-            .map(|&(low, high)| extreme(low, high, &|hz| -gain(hz)))
+            .map(|&(low, high)| extreme(low, high, nyquist, filter.extent(), &|hz| -gain(hz)))
             .max_by(|&a, &b| gain(a).total_cmp(&gain(b)))
     };
     let smallest = |stretches: &[(f64, f64)]| {
         stretches
             .iter()
-            .map(|&(low, high)| extreme(low, high, &gain))
+            .map(|&(low, high)| extreme(low, high, nyquist, filter.extent(), &gain))
             .min_by(|&a, &b| gain(a).total_cmp(&gain(b)))
     };
     let pass = bands.pass_hz.as_ref().map(|edges| bands.stretches(edges, true, nyquist));
@@ -114,7 +117,16 @@ pub fn measure_bands(
         let falls = bands.kind != BandKind::Bandstop;
         outward.iter().map(|&end| crossing(start, end, wanted, falls, &gain)).collect()
     };
+    let transition_width_hz = pass.as_deref().zip(worst_stop_hz).and_then(|(pass, worst)| {
+        // A millionth beyond, so that rounding at the last ripple does not count as leaving.
+        let leaves = edges(gain(smallest(pass)?) * (1.0 - 1e-6));
+        let arrives = edges(gain(worst) * (1.0 + 1e-6));
+        let width = |(a, b): (&Option<f64>, &Option<f64>)| Some(((*a)? - (*b)?).abs());
+        leaves.iter().zip(&arrives).map(width).collect::<Option<Vec<f64>>>()
+    });
+    let transition_width_hz = transition_width_hz.and_then(|w| w.into_iter().reduce(f64::max));
     BandMeasures {
+        transition_width_hz,
         passband_ripple_db: pass.as_deref().and_then(|pass| {
             let (high, low) = (gain(largest(pass)?), gain(smallest(pass)?));
             (low > 0.0).then(|| decibels(high) - decibels(low))

@@ -3,7 +3,7 @@
 use super::passband_delay;
 use crate::design::iir::{IirChoice, IirWish, design_iir};
 use crate::design::{Choice, Design, DesignError};
-use crate::filter::{Family, Sections, Transfer, ZerosPolesGain};
+use crate::filter::{Family, Form, Sections, Transfer, ZerosPolesGain};
 use crate::units::SampleRate;
 use serde::Serialize;
 
@@ -64,10 +64,12 @@ pub fn compare_families(
 fn figures(choice: &IirChoice, filter: ZerosPolesGain, rate: SampleRate) -> FamilyFigures {
     let sections = Sections::from_zeros_poles(&filter);
     let pole_radius = filter.pole_radius();
-    let design =
-        Design { choice: Choice::Recursive(choice.clone()), zeros_poles: filter, sections };
+    let design = Design {
+        choice: Choice::Recursive(choice.clone()),
+        zeros_poles: Some(filter),
+        form: Form::Sections(sections.clone()),
+    };
     let delay = passband_delay(&design, rate);
-    let Design { sections, .. } = design;
     let multiplies =
         |s: &crate::filter::Section| if s.b[2] == 0.0 && s.a[1] == 0.0 { 3 } else { 5 };
     FamilyFigures {

@@ -2,12 +2,17 @@
 
 mod band_measures;
 mod families;
+mod general_measures;
 mod notch_measures;
 mod quality;
 mod search;
 
 pub use band_measures::{BandMeasures, Bands, measure_bands};
 pub use families::{FamilyFigures, compare_families};
+pub(crate) use general_measures::peak_frequency;
+pub use general_measures::{
+    BandDeviation, GeneralMeasures, MarkMeasure, float_cost, measure_general,
+};
 pub use notch_measures::{NotchMeasures, measure_notch};
 pub use quality::{Measures, meets_spec, passband_delay};
 

@@ -1,10 +1,12 @@
 //! A design held against what was asked.
 
 use super::{
-    BandMeasures, Bands, NotchMeasures, gain_db, linear_grid, measure_bands, measure_notch,
+    BandMeasures, Bands, GeneralMeasures, NotchMeasures, gain_db, linear_grid, measure_bands,
+    measure_general, measure_notch,
 };
+use crate::design::fir::FirChoice;
 use crate::design::iir::IirChoice;
-use crate::design::{Choice, Design, NotchChoice};
+use crate::design::{Asked, Choice, Design, NotchChoice};
 use crate::filter::{EdgeMeaning, Transfer};
 use crate::units::SampleRate;
 
@@ -15,6 +17,8 @@ pub enum Measures {
     Notch(NotchMeasures),
     /// Of a low-pass, high-pass, band-pass or band-stop filter.
     Bands(BandMeasures),
+    /// Of any other filter.
+    General(GeneralMeasures),
 }
 
 /// Decibels by which a level may miss its wish: what f64 leaves of it.
@@ -32,23 +36,59 @@ impl Measures {
                 };
                 Measures::Bands(measure_bands(filter, rate, &Bands::from(choice), middle))
             }
+            Choice::Fir(choice) => match fir_bands(choice) {
+                Some(bands) => {
+                    let known = [&choice.pass_hz, &choice.cutoff_hz, &choice.stop_hz];
+                    let edges = known.into_iter().flatten().next();
+                    let middle = match edges.map(Vec::as_slice) {
+                        Some([low, high]) => (low * high).sqrt(),
+                        _ => 0.0,
+                    };
+                    Measures::Bands(measure_bands(filter, rate, &bands, middle))
+                }
+                None => Measures::General(measure_general(filter, rate, &[], &choice.bands)),
+            },
+            Choice::Direct(choice) => {
+                Measures::General(measure_general(filter, rate, &choice.marks, &[]))
+            }
         }
     }
 
     /// By how many decibels the measured levels exceed those asked for, zero where they are kept; `None` where
     /// none were asked for.
     pub fn template_excess_db(&self, choice: &Choice) -> Option<f64> {
-        let (Measures::Bands(measures), Choice::Recursive(choice)) = (self, choice) else {
+        let (Measures::Bands(measures), Some((ripple, attenuation))) = (self, choice.levels())
+        else {
             return None;
         };
-        let ripple = measures.passband_ripple_db.zip(choice.ripple_db);
-        let attenuation = measures.stopband_attenuation_db.zip(choice.attenuation_db);
+        let ripple = measures.passband_ripple_db.zip(ripple);
+        let attenuation = measures.stopband_attenuation_db.zip(attenuation);
         let excess = [
             ripple.map(|(found, asked)| found - asked),
             attenuation.map(|(found, asked)| asked - found),
         ];
         let worst = excess.into_iter().flatten().reduce(f64::max)?;
         Some(if worst > SLACK_DB { worst } else { 0.0 })
+    }
+}
+
+/// The bands of a finite response that lets a band through.
+fn fir_bands(choice: &FirChoice) -> Option<Bands> {
+    Some(Bands {
+        kind: choice.band?,
+        pass_hz: choice.pass_hz.clone(),
+        stop_hz: choice.stop_hz.clone(),
+    })
+}
+
+impl Choice {
+    /// Ripple and attenuation that were asked for, in decibels, of filters that let a band through.
+    fn levels(&self) -> Option<(Option<f64>, Option<f64>)> {
+        match self {
+            Choice::Recursive(choice) => Some((choice.ripple_db, choice.attenuation_db)),
+            Choice::Fir(choice) => Some((choice.ripple_db, choice.attenuation_db)),
+            Choice::Notch(_) | Choice::Direct(_) => None,
+        }
     }
 }
 
@@ -63,12 +103,14 @@ impl From<&IirChoice> for Bands {
     }
 }
 
-/// Whether a design, with what was measured on it, is what was asked.
+/// Whether a design, with what was measured on it, is what was asked; `None` where nothing was asked that a response could
+/// miss, as of taps with nothing but a number.
 ///
 /// A notch: a null at the centre, and the −3 dB points within a millionth of the width, or within what f64 can tell
-/// apart at this sample rate. Otherwise: every edge at its level and the template kept, within 1e-6 dB.
-pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> bool {
-    match (&design.choice, measures) {
+/// apart at this sample rate. Otherwise: every edge of a recursive filter at its level, every fixed point at its gain or
+/// phase, and the template kept, within 1e-6 dB or degrees.
+pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> Option<bool> {
+    Some(match (&design.choice, measures) {
         (Choice::Notch(choice), Measures::Notch(measures)) => {
             let floor = 1e3 * f64::EPSILON * rate.hertz();
             let tolerance = (1e-6 * choice.width_hz).max(floor);
@@ -83,14 +125,26 @@ pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> boo
                 EdgeMeaning::StopBegin => -choice.attenuation_db.unwrap_or(0.0),
             };
             let at_level = |hz: &f64| {
-                let gain = gain_db(&design.zeros_poles, rate, *hz) - found.peak_gain_db;
+                let gain = gain_db(design.transfer(), rate, *hz) - found.peak_gain_db;
                 (gain - level).abs() <= SLACK_DB
             };
             choice.edges_hz.iter().all(at_level)
                 && measures.template_excess_db(&design.choice).is_none_or(|excess| excess == 0.0)
         }
-        _ => false,
-    }
+        (Choice::Fir(_), Measures::Bands(_)) => {
+            return measures.template_excess_db(&design.choice).map(|excess| excess == 0.0);
+        }
+        (Choice::Direct(choice), Measures::General(found)) if !choice.marks.is_empty() => {
+            found.marks.iter().all(|point| match (point.mark.asked, point.found) {
+                (Asked::Null, found) => found.is_none(),
+                (Asked::GainDb(asked) | Asked::PhaseDegrees(asked), Some(found)) => {
+                    (found - asked).abs() <= SLACK_DB
+                }
+                _ => false,
+            })
+        }
+        _ => return None,
+    })
 }
 
 /// Smallest and largest group delay in the pass-band, in samples: outside the −3 dB points of a notch, else in the
@@ -106,11 +160,18 @@ pub fn passband_delay(design: &Design, rate: SampleRate) -> Option<[f64; 2]> {
             let edges = choice.pass_hz.as_ref().or(half_power)?;
             Bands::from(choice).stretches(edges, true, nyquist)
         }
+        // The same at every frequency.
+        Choice::Fir(choice) if choice.linear_phase.is_some() => vec![(0.0, nyquist)],
+        Choice::Fir(choice) => {
+            let edges = choice.pass_hz.as_ref().or(choice.cutoff_hz.as_ref())?;
+            fir_bands(choice)?.stretches(edges, true, nyquist)
+        }
+        Choice::Direct(_) => return None,
     };
     stretches
         .into_iter()
         .flat_map(|(low, high)| linear_grid(low, high, 4000))
-        .map(|hz| design.zeros_poles.group_delay(rate.radians(hz)))
+        .map(|hz| design.group_delay(rate.radians(hz)))
         .fold(None, |range: Option<[f64; 2]>, delay| {
             let [least, most] = range.unwrap_or([delay; 2]);
             Some([least.min(delay), most.max(delay)])

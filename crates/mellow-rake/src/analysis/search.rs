@@ -15,16 +15,28 @@ pub(super) fn golden(mut low: f64, mut high: f64, value: &dyn Fn(f64) -> f64) ->
 }
 
 /// The place of the smallest value between `low` and `high`: on a grid that is dense at both ends, then refined.
-pub(super) fn extreme(low: f64, high: f64, value: &dyn Fn(f64) -> f64) -> f64 {
-    const GRID: u32 = 2000;
+///
+/// `extent` is over how many samples the response is spread: there are 8 points for each of its ripples between 0 and
+/// `nyquist`.
+pub(super) fn extreme(
+    low: f64,
+    high: f64,
+    nyquist: f64,
+    extent: usize,
+    value: &dyn Fn(f64) -> f64,
+) -> f64 {
+    let ripples = extent as f64 * (high - low) / nyquist;
+    let grid = 2000 + (6.0 * ripples) as u32;
     let place = |k: u32| {
-        // sin² of a quarter turn per end: steps of (π/GRID)²/2 of the stretch at the ends.
-        let s = libm::sin(std::f64::consts::FRAC_PI_2 * f64::from(k) / f64::from(GRID));
+        // sin² of a quarter turn per end: steps of (π/grid)²/2 of the stretch at the ends.
+        let s = libm::sin(std::f64::consts::FRAC_PI_2 * f64::from(k) / f64::from(grid));
         low + (high - low) * s * s
     };
-    let best = (0..=GRID).min_by(|&a, &b| value(place(a)).total_cmp(&value(place(b)))).unwrap_or(0);
-    let found = golden(place(best.saturating_sub(1)), place((best + 1).min(GRID)), value);
-    if value(found) < value(place(best)) { found } else { place(best) }
+    let first = (value(place(0)), 0);
+    let values = (1..=grid).map(|k| (value(place(k)), k));
+    let (least, best) = values.fold(first, |a, b| if b.0 < a.0 { b } else { a });
+    let found = golden(place(best.saturating_sub(1)), place((best + 1).min(grid)), value);
+    if value(found) < least { found } else { place(best) }
 }
 
 /// The place between `inside` (where `beyond` is false) and `outside` (where it is true) where it becomes true.

@@ -1,13 +1,18 @@
 //! From what is wanted to a filter in f64.
 
+mod direct;
+mod double_double;
+pub mod fir;
 pub mod iir;
 mod notch;
 
+pub use direct::{Asked, DirectChoice, DirectError, Mark};
 pub use notch::{NotchChoice, NotchDesign, notch};
 
-use crate::filter::{BandKind, Family, Sections, ZerosPolesGain};
+use crate::filter::{BandKind, Family, Form, Sections, Transfer, ZerosPolesGain};
 use crate::spec::{Recursive, RecursiveEdges, Spec, Want};
 use crate::units::{Frequency, Level, SampleRate};
+use fir::{FirChoice, FirError, design_fir};
 use iir::{IirChoice, IirWish, Points, design_iir};
 
 /// What was decided before anything was computed.
@@ -17,6 +22,10 @@ pub enum Choice {
     Notch(NotchChoice),
     /// A recursive filter through an analogue prototype.
     Recursive(IirChoice),
+    /// A finite impulse response.
+    Fir(FirChoice),
+    /// A recursive filter in closed form, placed by hand, or given by its coefficients.
+    Direct(DirectChoice),
 }
 
 /// A filter as designed, with the choices that led to it.
@@ -24,10 +33,40 @@ pub enum Choice {
 pub struct Design {
     /// What was decided before anything was computed.
     pub choice: Choice,
-    /// Zeros, poles and gain.
-    pub zeros_poles: ZerosPolesGain,
-    /// The same filter as second-order sections.
-    pub sections: Sections,
+    /// Zeros, poles and gain, of recursive filters.
+    pub zeros_poles: Option<ZerosPolesGain>,
+    /// The same filter as it runs: second-order sections, or taps.
+    pub form: Form,
+}
+
+impl Design {
+    /// The most accurate form: zeros and poles if they are there, else taps.
+    pub fn transfer(&self) -> &dyn Transfer {
+        match &self.zeros_poles {
+            Some(zeros_poles) => zeros_poles,
+            None => &self.form,
+        }
+    }
+
+    /// Group delay in samples at the angle ω.
+    pub fn group_delay(&self, omega: f64) -> f64 {
+        match (&self.zeros_poles, &self.form) {
+            (Some(zeros_poles), _) => zeros_poles.group_delay(omega),
+            (None, Form::Taps(taps)) => taps.group_delay(omega),
+            (None, Form::Sections(sections)) => {
+                crate::convert::from_sections(sections).group_delay(omega)
+            }
+        }
+    }
+
+    /// The order: all poles of a recursive filter, one less than the taps of a finite response.
+    pub fn order(&self) -> usize {
+        match (&self.zeros_poles, &self.form) {
+            (Some(zeros_poles), _) => zeros_poles.poles.len(),
+            (None, Form::Taps(taps)) => taps.0.len() - 1,
+            (None, Form::Sections(sections)) => 2 * sections.0.len(),
+        }
+    }
 }
 
 /// Why a wish cannot be designed.
@@ -163,6 +202,12 @@ pub enum DesignError {
         /// The edges, in hertz.
         edges_hz: Vec<f64>,
     },
+    /// A finite impulse response that cannot be designed.
+    #[error(transparent)]
+    Fir(#[from] FirError),
+    /// A directly given filter that is none.
+    #[error(transparent)]
+    Direct(#[from] DirectError),
 }
 
 /// Designs what a spec asks for.
@@ -179,8 +224,16 @@ pub fn design(spec: &Spec) -> Result<Design, DesignError> {
         Want::Recursive(recursive) => {
             let wish = wish(recursive, rate);
             let (choice, zeros_poles) = design_iir(&wish, rate)?;
-            let sections = Sections::from_zeros_poles(&zeros_poles);
-            Ok(Design { choice: Choice::Recursive(choice), zeros_poles, sections })
+            let form = Form::Sections(Sections::from_zeros_poles(&zeros_poles));
+            Ok(Design { choice: Choice::Recursive(choice), zeros_poles: Some(zeros_poles), form })
+        }
+        Want::Fir(wish) => {
+            let (choice, taps) = design_fir(wish, rate)?;
+            Ok(Design { choice: Choice::Fir(choice), zeros_poles: None, form: Form::Taps(taps) })
+        }
+        Want::Direct(wish) => {
+            let (choice, zeros_poles, form) = direct::direct(wish, rate)?;
+            Ok(Design { choice: Choice::Direct(choice), zeros_poles, form })
         }
     }
 }
@@ -188,7 +241,11 @@ pub fn design(spec: &Spec) -> Result<Design, DesignError> {
 impl From<NotchDesign> for Design {
     fn from(notch: NotchDesign) -> Self {
         let NotchDesign { choice, zeros_poles, sections } = notch;
-        Design { choice: Choice::Notch(choice), zeros_poles, sections }
+        Design {
+            choice: Choice::Notch(choice),
+            zeros_poles: Some(zeros_poles),
+            form: Form::Sections(sections),
+        }
     }
 }
 

@@ -57,6 +57,35 @@ pub struct NotchDesign {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn notch(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<NotchDesign, DesignError> {
+    let SecondOrder { beta, a1, a2, poles, edges_hz } = second_order(center_hz, width_hz, rate)?;
+    let omega = rate.radians(center_hz);
+    let zero = Complex64::new(libm::cos(omega), libm::sin(omega));
+    let gain = 1.0 / (1.0 + beta);
+    let zeros_poles = ZerosPolesGain { zeros: vec![zero, zero.conj()], poles, gain };
+    let section = Section { b: [gain, a1, gain], a: [a1, a2] };
+    let choice = NotchChoice { center_hz, width_hz, q: center_hz / width_hz, edges_hz };
+    Ok(NotchDesign { choice, zeros_poles, sections: Sections(vec![section]) })
+}
+
+/// The denominator that notch, peak and all-pass share.
+pub(super) struct SecondOrder {
+    /// tan(Δω/2)
+    pub(super) beta: f64,
+    /// −2c/(1+β)
+    pub(super) a1: f64,
+    /// (1−β)/(1+β)
+    pub(super) a2: f64,
+    pub(super) poles: Vec<Complex64>,
+    /// Where the all-pass is at −90° and −270°, in hertz.
+    pub(super) edges_hz: [f64; 2],
+}
+
+/// The second-order all-pass at −180° at the centre, see [`notch`].
+pub(super) fn second_order(
+    center_hz: f64,
+    width_hz: f64,
+    rate: SampleRate,
+) -> Result<SecondOrder, DesignError> {
     let nyquist_hz = rate.nyquist();
     // Written so that a NaN is refused too.
     if !(center_hz > 0.0 && center_hz < nyquist_hz) {
@@ -75,7 +104,6 @@ pub fn notch(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<NotchDes
         return Err(DesignError::TooNarrow { width_hz, least_hz });
     }
 
-    let zero = Complex64::new(c, s);
     let discriminant = (beta - s) * (beta + s);
     let root = libm::sqrt(discriminant.abs());
     let poles = if discriminant < 0.0 {
@@ -87,16 +115,13 @@ pub fn notch(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<NotchDes
         let near = if far == 0.0 { 0.0 } else { a2 / far };
         vec![Complex64::new(far, 0.0), Complex64::new(near, 0.0)]
     };
-    let zeros_poles = ZerosPolesGain { zeros: vec![zero, zero.conj()], poles, gain };
-    let section = Section { b: [gain, -2.0 * c * gain, gain], a: [-2.0 * c * gain, a2] };
 
     // sin²(m/2) of the middle m between the edges: cos m = cos ω₀ · cos(Δω/2) without cancellation.
     let (t, u) = (libm::sin(omega / 2.0), libm::sin(delta / 4.0));
     let middle = 2.0 * libm::asin(libm::sqrt(t * t + u * u - 2.0 * t * t * u * u).min(1.0));
     let hertz = |angle: f64| angle / std::f64::consts::TAU * rate.hertz();
     let edges_hz = [hertz(middle - delta / 2.0), hertz(middle + delta / 2.0)];
-    let choice = NotchChoice { center_hz, width_hz, q: center_hz / width_hz, edges_hz };
-    Ok(NotchDesign { choice, zeros_poles, sections: Sections(vec![section]) })
+    Ok(SecondOrder { beta, a1: -2.0 * c * gain, a2, poles, edges_hz })
 }
 
 #[cfg(test)]

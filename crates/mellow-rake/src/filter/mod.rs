@@ -1,18 +1,25 @@
-//! What a filter is: zeros, poles and gain, or second-order sections; and, of any linear system, its
+//! What a filter is: zeros, poles and gain, second-order sections, or taps; and, of any linear system, its
 //! impulse response with proved norms.
 
 mod band;
 pub mod complex;
 mod decay;
 mod difference;
+mod form;
 mod pairing;
+mod polynomial;
 mod sections;
+mod taps;
 mod zeros_poles;
 
 pub use band::{BandKind, EdgeMeaning, Family, LARGEST_ORDER};
 pub use decay::{Decay, LinearSystem, NotProved, PeakGain};
 pub use difference::Difference;
+pub use form::{Form, Running};
+pub(crate) use polynomial::paired;
+pub use polynomial::{RootsError, polynomial_from_roots, polynomial_roots};
 pub use sections::{RunningSections, Section, Sections};
+pub use taps::{LinearPhase, RunningTaps, Taps};
 pub use zeros_poles::ZerosPolesGain;
 
 use num_complex::Complex64;
@@ -25,5 +32,11 @@ pub trait Transfer {
     /// |H(e^{jω})|
     fn gain(&self, omega: f64) -> f64 {
         complex::modulus(self.response(omega))
+    }
+
+    /// Over how many samples the response is spread, where that is known: the more, the finer its ripples in
+    /// frequency, and the finer the grids that it is looked at on.
+    fn extent(&self) -> usize {
+        0
     }
 }

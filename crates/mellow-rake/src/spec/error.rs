@@ -76,14 +76,6 @@ pub enum Problem {
         /// What would be accepted.
         accepted: String,
     },
-    /// A word of the grammar for which this version has nothing yet.
-    #[error("\"{found}\" is not built yet in this version; built: {built}")]
-    NotBuilt {
-        /// What was found.
-        found: String,
-        /// What would work.
-        built: &'static str,
-    },
     /// A value outside its range.
     #[error("found {found}; accepted: {accepted}")]
     Range {

@@ -3,15 +3,21 @@
 //! A spec is TOML. Every quantity carries its unit, every key is known, and everything wrong is refused with
 //! its line, column and key, with what was found and with what would be accepted.
 
+mod direct;
 mod error;
+mod fir;
 mod name;
 mod read;
+mod read_direct;
+mod read_fir;
 mod read_recursive;
 mod template;
 
+pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
+pub use fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
 pub use name::{Name, NameError};
-pub use template::{KINDS, template};
+pub use template::{kinds, template};
 
 use crate::filter::{BandKind, EdgeMeaning, Family};
 use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
@@ -61,6 +67,10 @@ pub enum Want {
     },
     /// A recursive low-pass, high-pass, band-pass or band-stop filter.
     Recursive(Recursive),
+    /// A finite impulse response.
+    Fir(FirWish),
+    /// A recursive filter in closed form, placed by hand, or given by its coefficients.
+    Direct(DirectWish),
 }
 
 /// A recursive filter: `[want]` and `[method]` together.
@@ -105,6 +115,8 @@ impl Want {
         match self {
             Want::Notch { .. } => "notch",
             Want::Recursive(wish) => wish.kind.as_str(),
+            Want::Fir(wish) => wish.shape.kind(),
+            Want::Direct(wish) => wish.kind(),
         }
     }
 }
@@ -137,7 +149,7 @@ pub struct Fixed {
     pub output: WordFormat,
     /// The coefficients.
     pub coefficients: CoefficientFormat,
-    /// How the sections are arranged.
+    /// How the filter is arranged.
     pub structure: Structure,
     /// How bits are dropped from the right.
     pub rounding: Rounding,
@@ -145,12 +157,14 @@ pub struct Fixed {
     pub overflow: Overflow,
 }
 
-/// How the sections of a recursive filter are arranged.
+/// How a filter is arranged.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Structure {
     /// Direct form I: inputs and outputs remembered, one accumulator per section.
     DirectForm1,
+    /// Finite impulse response: one dot product over a delay line.
+    FirDirect,
 }
 
 impl Structure {
@@ -158,6 +172,7 @@ impl Structure {
     pub fn as_str(self) -> &'static str {
         match self {
             Structure::DirectForm1 => "direct-form-1",
+            Structure::FirDirect => "fir-direct",
         }
     }
 }

@@ -1,6 +1,8 @@
 //! Reading a spec: TOML with the place of every key and value.
 
-use super::read_recursive::recursive;
+use super::read_direct;
+use super::read_fir::{self, Wanted, fir_band, fir_kind};
+use super::read_recursive::{design_word, recursive};
 use super::{Fixed, Name, NotchWidth, Problem, Spec, SpecError, Structure, Verify, Want};
 use crate::filter::BandKind;
 use crate::fixed::{Overflow, Rounding};
@@ -13,24 +15,6 @@ use toml::de::{DeTable, DeValue};
 const WORD_FORMS: &str = "a word format in quotes, as \"s16f15\" or \"Q15\"";
 pub(super) const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
      \"628 rad/s\", \"0.25 fs\" (a fraction of the sample rate), \"0.5 pi rad/sample\"";
-/// Kinds of the grammar; those not in the match of [`want`] are not built yet.
-const KINDS: [&str; 14] = [
-    "notch",
-    "lowpass",
-    "highpass",
-    "bandpass",
-    "bandstop",
-    "peak",
-    "allpass",
-    "halfband",
-    "differentiator",
-    "hilbert",
-    "points",
-    "placed",
-    "multiband",
-    "comb",
-];
-
 /// A text and the way from a byte offset to its line and column.
 pub(super) struct Source<'a> {
     text: &'a str,
@@ -90,6 +74,16 @@ impl<'a> Keys<'a> {
         Ok(Keys { source, table, prefix, at })
     }
 
+    /// The table before its keys are checked.
+    pub(super) fn unchecked(
+        source: &'a Source<'a>,
+        table: &'a DeTable<'a>,
+        prefix: &'static str,
+        at: usize,
+    ) -> Self {
+        Keys { source, table, prefix, at }
+    }
+
     pub(super) fn source(&self) -> &'a Source<'a> {
         self.source
     }
@@ -137,6 +131,22 @@ impl<'a> Found<'a> {
     pub(super) fn element(&self, value: &'a Spanned<DeValue<'a>>) -> Found<'a> {
         let key = self.key.clone();
         Found { source: self.source, key, value: value.get_ref(), span: value.span() }
+    }
+
+    /// Where the value begins, in bytes.
+    pub(super) fn start(&self) -> usize {
+        self.span.start
+    }
+
+    /// The elements of an array.
+    pub(super) fn array(
+        &self,
+        accepted: &'static str,
+    ) -> Result<&'a [Spanned<DeValue<'a>>], SpecError> {
+        match self.value {
+            DeValue::Array(values) => Ok(values),
+            _ => Err(self.wrong_type(accepted)),
+        }
     }
 
     pub(super) fn error(&self, problem: impl Into<Problem>) -> SpecError {
@@ -228,19 +238,30 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
         return Err(found.wrong_type(missing));
     };
     // The kind decides which keys are known; so it is read before the others are checked.
-    let kinds = Keys { source: top.source, table, prefix: "want.", at: found.span.start };
-    let kind =
-        kinds.need("kind", "\"notch\", \"lowpass\", \"highpass\", \"bandpass\" or \"bandstop\"")?;
-    let choice = kind.choice(&KINDS.map(|kind| (kind, kind)))?;
-    let band = [BandKind::Lowpass, BandKind::Highpass, BandKind::Bandpass, BandKind::Bandstop]
-        .into_iter()
-        .find(|band| band.as_str() == choice);
-    if let Some(band) = band {
+    let kinds = Keys::unchecked(top.source, table, "want.", found.span.start);
+    let kind = kinds.need("kind", "the kind of filter, as \"notch\" or \"lowpass\"")?;
+    let bands = [BandKind::Lowpass, BandKind::Highpass, BandKind::Bandpass, BandKind::Bandstop];
+    let words: Vec<(&'static str, &'static str)> = bands
+        .iter()
+        .map(|band| band.as_str())
+        .chain(["notch"])
+        .chain(read_direct::KINDS)
+        .chain(read_fir::KINDS)
+        .map(|word| (word, word))
+        .collect();
+    let choice = kind.choice(&words)?;
+    let wanted = Wanted { top, table, at: found.span.start, rate };
+    if let Some(band) = bands.into_iter().find(|band| band.as_str() == choice) {
+        if read_fir::METHODS.contains(&design_word(top)?) {
+            return fir_band(&wanted, band).map(Want::Fir);
+        }
         return recursive(top, table, found.span.start, band, rate).map(Want::Recursive);
     }
+    if read_fir::KINDS.contains(&choice) {
+        return fir_kind(&wanted, choice).map(Want::Fir);
+    }
     if choice != "notch" {
-        let built = "notch, lowpass, highpass, bandpass, bandstop";
-        return Err(kind.error(Problem::NotBuilt { found: choice.to_owned(), built }));
+        return read_direct::direct(&wanted, choice).map(Want::Direct);
     }
     method(top)?;
     let known = ["kind", "center", "width", "q"];
@@ -327,6 +348,8 @@ fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
         return Ok(None);
     };
     let coefficients = "a word in quotes, as \"s16\" (fraction chosen) or \"s18f17\"";
+    let structures = [Structure::DirectForm1, Structure::FirDirect]
+        .map(|structure| (structure.as_str(), structure));
     let roundings = Rounding::ALL.map(|rounding| (rounding.as_str(), rounding));
     let overflows = Overflow::ALL.map(|overflow| (overflow.as_str(), overflow));
     Ok(Some(Fixed {
@@ -334,8 +357,8 @@ fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
         output: keys.need("output", WORD_FORMS)?.parse(WORD_FORMS)?,
         coefficients: keys.need("coefficients", coefficients)?.parse(coefficients)?,
         structure: keys
-            .need("structure", "\"direct-form-1\"")?
-            .choice(&[("direct-form-1", Structure::DirectForm1)])?,
+            .need("structure", "\"direct-form-1\" for recursive filters, \"fir-direct\" for taps")?
+            .choice(&structures)?,
         rounding: keys
             .need("rounding", "floor, half-up, half-even, half-away, toward-zero")?
             .choice(&roundings)?,

@@ -6,11 +6,12 @@ use crate::filter::{BandKind, EdgeMeaning, Family, LARGEST_ORDER};
 use crate::units::{Frequency, Level, SampleRate};
 use toml::de::{DeTable, DeValue};
 
-const PAIR_FORMS: &str = "two rising frequencies with their units, as [\"5 Hz\", \"15 Hz\"]";
+pub(super) const PAIR_FORMS: &str =
+    "two rising frequencies with their units, as [\"5 Hz\", \"15 Hz\"]";
 const LEVEL_FORMS: &str = "a level with its unit in quotes, as \"0.5 dB\" or \"0.01 x\"";
 
 /// The keys of the three kinds of edges: one edge, or two.
-fn edge_keys(kind: BandKind) -> [&'static str; 3] {
+pub(super) fn edge_keys(kind: BandKind) -> [&'static str; 3] {
     if kind.is_band() {
         ["cutoffs", "pass_edges", "stop_edges"]
     } else {
@@ -18,17 +19,8 @@ fn edge_keys(kind: BandKind) -> [&'static str; 3] {
     }
 }
 
-pub(super) fn recursive<'a>(
-    top: &Keys<'a>,
-    table: &'a DeTable<'a>,
-    at: usize,
-    kind: BandKind,
-    rate: SampleRate,
-) -> Result<Recursive, SpecError> {
-    let [cutoff, pass, stop] = edge_keys(kind);
-    let known = ["kind", cutoff, pass, stop, "ripple", "attenuation"];
-    let keys = Keys::new(top.source(), table, "want.", at, &known)?;
-    let (family, order) = method(top, kind)?;
+/// `ripple` and `attenuation`, if they are there.
+pub(super) fn levels(keys: &Keys<'_>) -> Result<(Option<Level>, Option<Level>), SpecError> {
     let level = |key: &'static str, least: f64, most: f64| match keys.find(key) {
         None => Ok(None),
         Some(found) => {
@@ -55,6 +47,21 @@ pub(super) fn recursive<'a>(
             accepted: format!("more than the ripple, {} dB", r.decibels()),
         }));
     }
+    Ok((ripple, attenuation))
+}
+
+pub(super) fn recursive<'a>(
+    top: &Keys<'a>,
+    table: &'a DeTable<'a>,
+    at: usize,
+    kind: BandKind,
+    rate: SampleRate,
+) -> Result<Recursive, SpecError> {
+    let [cutoff, pass, stop] = edge_keys(kind);
+    let known = ["kind", cutoff, pass, stop, "ripple", "attenuation"];
+    let keys = Keys::new(top.source(), table, "want.", at, &known)?;
+    let (family, order) = method(top, kind)?;
+    let (ripple, attenuation) = levels(&keys)?;
     if family.needs_ripple() && ripple.is_none() {
         return Err(keys.missing("ripple", "the pass-band ripple of this family, as \"0.5 dB\""));
     }
@@ -149,7 +156,7 @@ fn need(
 }
 
 /// The stop-band must lie beyond the pass-band on every side.
-fn check_template(
+pub(super) fn check_template(
     keys: &Keys<'_>,
     kind: BandKind,
     key: &'static str,
@@ -180,7 +187,11 @@ fn check_template(
 }
 
 /// One frequency, or two rising ones, all between zero and Nyquist.
-fn edges(found: &Found<'_>, kind: BandKind, rate: SampleRate) -> Result<Vec<Frequency>, SpecError> {
+pub(super) fn edges(
+    found: &Found<'_>,
+    kind: BandKind,
+    rate: SampleRate,
+) -> Result<Vec<Frequency>, SpecError> {
     if !kind.is_band() {
         let edge: Frequency = found.parse(FREQUENCY_FORMS)?;
         below_nyquist(found, edge, rate)?;
@@ -211,29 +222,36 @@ fn edges(found: &Found<'_>, kind: BandKind, rate: SampleRate) -> Result<Vec<Freq
     Ok(edges)
 }
 
+/// The word under `method.design`: a family of recursive filters, or a method for taps.
+pub(super) fn design_word(top: &Keys<'_>) -> Result<&'static str, SpecError> {
+    // Which other keys are known depends on this one; they are checked later.
+    let missing = "a table [method] with design = \"butterworth\", \"chebyshev1\", \"chebyshev2\", \"elliptic\", \
+         \"bessel\", \"window\", \"equiripple\", \"least-squares\" or \"frequency-sampling\"";
+    let Some(found) = top.find("method") else {
+        return Err(top.missing("method", missing));
+    };
+    let DeValue::Table(table) = found.value else {
+        return Err(found.wrong_type(missing));
+    };
+    let keys = Keys::unchecked(top.source(), table, "method.", found.start());
+    let words: Vec<(&'static str, &'static str)> = Family::ALL
+        .iter()
+        .map(|family| family.as_str())
+        .chain(super::read_fir::METHODS)
+        .map(|word| (word, word))
+        .collect();
+    keys.need("design", missing)?.choice(&words)
+}
+
 /// The family and the order; no order is the smallest that will do.
 fn method(top: &Keys<'_>, kind: BandKind) -> Result<(Family, Option<usize>), SpecError> {
     let missing = "a table [method] with design = \"butterworth\", \"chebyshev1\", \"chebyshev2\", \
          \"elliptic\" or \"bessel\"";
-    // Keys of finite impulse responses are known, so that the family can be refused before they are.
-    const FIR_KEYS: [&str; 4] = ["taps", "window", "weights", "transition_samples"];
-    let known = ["design", "order", "taps", "window", "weights", "transition_samples"];
-    let Some(keys) = top.table("method", "method.", &known)? else {
+    let Some(keys) = top.table("method", "method.", &["design", "order"])? else {
         return Err(top.missing("method", missing));
     };
     let design = keys.need("design", missing)?;
-    // Words of the grammar for finite impulse responses, which are not built yet.
-    let later = ["window", "equiripple", "least-squares", "frequency-sampling", "placement"];
-    let text = design.text(missing)?;
-    if later.contains(&text) {
-        let built = "butterworth, chebyshev1, chebyshev2, elliptic, bessel";
-        return Err(design.error(Problem::NotBuilt { found: text.to_owned(), built }));
-    }
     let family = design.choice(&Family::ALL.map(|family| (family.as_str(), family)))?;
-    if let Some(found) = FIR_KEYS.iter().find_map(|key| keys.find(key)) {
-        let accepted = "design, order".to_owned();
-        return Err(found.error(Problem::UnknownKey { nearest: None, accepted }));
-    }
     let Some(found) = keys.find("order") else {
         return Ok((family, None));
     };

@@ -1,21 +1,55 @@
 //! Commented specs to start from.
 
-/// The kinds for which there is a spec to start from.
-pub const KINDS: [&str; 5] = ["notch", "lowpass", "highpass", "bandpass", "bandstop"];
+/// The text of a kind, and the words that it runs on.
+macro_rules! spec {
+    ($kind:literal) => {
+        include_str!(concat!("kinds/", $kind, ".toml"))
+    };
+    ($kind:literal, sections) => {
+        concat!(spec!($kind), include_str!("kinds/tail_sections.toml"))
+    };
+    ($kind:literal, taps) => {
+        concat!(spec!($kind), include_str!("kinds/tail_taps.toml"))
+    };
+}
 
-/// A commented spec to start from, ready to design; `None` for a kind that is not in [`KINDS`].
+const SPECS: [(&str, &str); 23] = [
+    ("notch", spec!("notch")),
+    ("lowpass", spec!("lowpass", sections)),
+    ("highpass", spec!("highpass", sections)),
+    ("bandpass", spec!("bandpass", sections)),
+    ("bandstop", spec!("bandstop", sections)),
+    ("peak", spec!("peak", sections)),
+    ("comb", spec!("comb", sections)),
+    ("dcblocker", spec!("dcblocker", sections)),
+    ("allpass", spec!("allpass", sections)),
+    ("leaky", spec!("leaky", sections)),
+    ("resonator", spec!("resonator", sections)),
+    ("placed", spec!("placed", sections)),
+    ("coefficients", spec!("coefficients", sections)),
+    ("multiband", spec!("multiband", taps)),
+    ("points", spec!("points", taps)),
+    ("differentiator", spec!("differentiator", taps)),
+    ("hilbert", spec!("hilbert", taps)),
+    ("halfband", spec!("halfband", taps)),
+    ("mthband", spec!("mthband", taps)),
+    ("raised-cosine", spec!("raised-cosine", taps)),
+    ("root-raised-cosine", spec!("root-raised-cosine", taps)),
+    ("smoother", spec!("smoother", taps)),
+    ("average", spec!("average", taps)),
+];
+
+/// The kinds for which there is a spec to start from: all of them.
+pub fn kinds() -> impl Iterator<Item = &'static str> {
+    SPECS.iter().map(|(kind, _)| *kind)
+}
+
+/// A commented spec to start from, ready to design; `None` for a kind that is not in [`kinds`].
 ///
 /// ```
 /// use mellow_rake::spec::{Spec, template};
 /// assert!(Spec::parse(template("notch").unwrap()).is_ok());
 /// ```
 pub fn template(kind: &str) -> Option<&'static str> {
-    match kind {
-        "notch" => Some(include_str!("notch.toml")),
-        "lowpass" => Some(include_str!("lowpass.toml")),
-        "highpass" => Some(include_str!("highpass.toml")),
-        "bandpass" => Some(include_str!("bandpass.toml")),
-        "bandstop" => Some(include_str!("bandstop.toml")),
-        _ => None,
-    }
+    SPECS.iter().find(|(name, _)| *name == kind).map(|(_, text)| *text)
 }

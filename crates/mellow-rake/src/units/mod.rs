@@ -6,10 +6,12 @@
 //! which is meant, and a [`Frequency`] keeps the form it was given in until it
 //! meets a [`SampleRate`].
 
+mod duration;
 mod frequency;
 pub(crate) mod level;
 mod quantity;
 
+pub use duration::Duration;
 pub use frequency::{Frequency, SampleRate};
 pub use level::Level;
 pub use quantity::QuantityError;

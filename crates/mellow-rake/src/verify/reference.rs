@@ -1,7 +1,7 @@
 //! The integer filter against the filter as designed, in f64.
 
 use crate::datapath::Simulator;
-use crate::filter::Sections;
+use crate::filter::Form;
 use crate::implementation::Implementation;
 use crate::units::level::decibels;
 use serde::Serialize;
@@ -43,7 +43,7 @@ fn rms(values: impl Iterator<Item = f64>) -> f64 {
 /// their distance from the reference.
 pub fn judge(
     implementation: &Implementation,
-    designed: &Sections,
+    designed: &Form,
     samples: &[i64],
 ) -> (Vec<i64>, ReferenceError) {
     let datapath = implementation.checked.datapath();

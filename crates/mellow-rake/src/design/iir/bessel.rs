@@ -1,6 +1,6 @@
 //! Roots of the reverse Bessel polynomials.
 
-use super::double_double::Complex;
+use crate::design::double_double::Complex;
 use crate::filter::complex::modulus;
 use num_complex::Complex64;
 

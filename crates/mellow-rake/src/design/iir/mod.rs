@@ -1,7 +1,6 @@
 //! Recursive filters through an analogue prototype and the bilinear transform.
 
 mod bessel;
-mod double_double;
 mod elliptic_functions;
 mod prototype;
 mod transform;

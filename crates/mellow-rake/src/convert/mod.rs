@@ -1,0 +1,25 @@
+//! Between the forms of a filter: zeros and poles, polynomials, second-order sections, state space, parallel sections,
+//! and sums of two all-passes; each conversion says what it lost, and refuses where it would lose the filter.
+//!
+//! | from | to | kept exactly | refused when |
+//! |---|---|---|---|
+//! | zeros-poles | polynomials | nothing | rounding can move a pole by a thousandth of its distance from the circle |
+//! | polynomials | zeros-poles | nothing | the coefficients do not fix the poles as well |
+//! | zeros-poles | sections | poles to rounding | never ([`Sections::from_zeros_poles`](crate::filter::Sections::from_zeros_poles)) |
+//! | sections | zeros-poles | roots of quadratics | never |
+//! | sections | state space | the sections' coefficients | never seen |
+//! | zeros-poles | parallel | poles | residues cancel, poles coincide |
+//! | zeros-poles | two all-passes | poles | no split of the poles gives the filter |
+//!
+//! The loss is measured: the largest change of the complex response over its peak, on a grid that is dense around every
+//! pole.
+
+mod loss;
+mod parallel;
+mod polynomials;
+mod state_space;
+
+pub use loss::{ConvertError, Converted, Loss};
+pub use parallel::{AllPassSum, Parallel, to_all_pass_sum, to_parallel};
+pub use polynomials::{Polynomials, from_polynomials, from_sections, to_polynomials};
+pub use state_space::{StateSpace, from_state_space, sections_to_state_space, to_state_space};

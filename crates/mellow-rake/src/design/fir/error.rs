@@ -1,0 +1,102 @@
+//! Why a finite impulse response cannot be designed.
+
+use super::{BandError, ExchangeError, LeastSquaresError, MinimumPhaseError};
+use crate::spec::LARGEST_TAPS;
+
+/// Why a finite impulse response cannot be designed.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum FirError {
+    /// The bands are no task.
+    #[error(transparent)]
+    Bands(#[from] BandError),
+    /// The exchange failed.
+    #[error(transparent)]
+    Exchange(#[from] ExchangeError),
+    /// Least squares failed.
+    #[error(transparent)]
+    LeastSquares(#[from] LeastSquaresError),
+    /// There is no minimum-phase form.
+    #[error(transparent)]
+    MinimumPhase(#[from] MinimumPhaseError),
+    /// So many taps cannot have this response.
+    #[error(
+        "key `method.taps`: {found} taps cannot make a {kind} filter: {why}; {would_do} would do"
+    )]
+    Parity {
+        /// The kind.
+        kind: &'static str,
+        /// The taps asked for.
+        found: usize,
+        /// What is in the way.
+        why: &'static str,
+        /// What would do.
+        would_do: String,
+    },
+    /// The number of taps is out of range.
+    #[error("key `method.taps`: {found} is out of range: {least} to {LARGEST_TAPS}")]
+    Taps {
+        /// The taps asked for.
+        found: usize,
+        /// The fewest.
+        least: usize,
+    },
+    /// The kind or method needs a number of taps.
+    #[error("key `method.taps`: \"minimum\" needs {needs}; otherwise give a number")]
+    NoTemplate {
+        /// What a smallest number of taps is found by.
+        needs: &'static str,
+    },
+    /// The method is not there for this kind.
+    #[error(
+        "key `method.design`: \"{method}\" is not there for kind \"{kind}\"; there is: {there}"
+    )]
+    Method {
+        /// The method.
+        method: &'static str,
+        /// The kind.
+        kind: &'static str,
+        /// What is there.
+        there: &'static str,
+    },
+    /// A method needs other edges.
+    #[error("key `want`: \"{method}\" needs {needs}")]
+    Edges {
+        /// The method.
+        method: &'static str,
+        /// What it needs.
+        needs: &'static str,
+    },
+    /// There is a weight too many or too few.
+    #[error(
+        "key `method.weights`: {found} weights for {bands} bands; give one for each, in rising frequency"
+    )]
+    Weights {
+        /// Weights given.
+        found: usize,
+        /// Bands.
+        bands: usize,
+    },
+    /// A number is out of range.
+    #[error("key `{key}`: found {found}; accepted: {accepted}")]
+    Range {
+        /// The key.
+        key: &'static str,
+        /// What was found.
+        found: f64,
+        /// What would be accepted.
+        accepted: String,
+    },
+    /// No number of taps up to the largest keeps the template.
+    #[error(
+        "no {method} design up to {LARGEST_TAPS} taps keeps this template{reached}; {would_do}"
+    )]
+    OutOfReach {
+        /// The method.
+        method: String,
+        /// How far it got.
+        reached: String,
+        /// What would do.
+        would_do: String,
+    },
+}

@@ -1,0 +1,540 @@
+//! Equiripple filters: the least largest weighted error, by exchange.
+//!
+//! Advice for those who change this file. The problem: find P, a polynomial in x = cos ω with r coefficients, so that
+//! max |W·(D − Q·P)| over the bands is least. The best P is marked by r + 1 frequencies at which the error takes its
+//! largest size with alternating signs (the alternation theorem); the exchange looks for them: (1) interpolate the P
+//! whose error alternates with one size δ on r + 1 reference frequencies, (2) find all local extremes of its error, (3)
+//! keep r + 1 of them that alternate, the largest among them, as the next reference. |δ| rises to the optimum.
+//! Two things make it work for thousands of taps: the barycentric formula (no polynomial coefficients, no
+//! systems of equations), and a start that is already right: the reference of a design of half the
+//! length, stretched (Filip, *A robust and scalable implementation of the Parks-McClellan algorithm for
+//! designing FIR filters*, ACM Transactions on Mathematical Software 43(1), 2016, sections 4.1 and 4.2).
+
+use super::bands::{Band, BandError, check_bands, fixed_factor, freedom};
+use super::barycentric::{Interpolant, weights};
+use super::ideal::{cosine_of_turns, sine_of_turns};
+use crate::filter::{LinearPhase, Taps};
+use std::f64::consts::TAU;
+
+/// Taps whose largest weighted error is least.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Equiripple {
+    /// The taps.
+    pub taps: Vec<f64>,
+    /// The largest weighted error, as measured on the taps.
+    pub error: f64,
+    /// |δ| of the last reference: no filter of this length can have a smaller largest error (de la Vallée Poussin).
+    pub least_error: f64,
+    /// Frequencies at which the error alternates, as parts of the sample rate: one more than there are free coefficients.
+    pub alternations: Vec<f64>,
+    /// Exchanges made, those of the shorter designs before it included.
+    pub exchanges: usize,
+}
+
+/// Why there is no equiripple design.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ExchangeError {
+    /// The bands are no task.
+    #[error(transparent)]
+    Bands(#[from] BandError),
+    /// There is no free coefficient.
+    #[error("{taps} taps of type {} have no free coefficient", .kind.as_str())]
+    TooShort {
+        /// The taps asked for.
+        taps: usize,
+        /// Their type.
+        kind: LinearPhase,
+    },
+    /// The exchange did not settle.
+    #[error(
+        "the exchange for {taps} taps did not settle after {exchanges} rounds: the largest error is {error:.3e} and no \
+         filter of this length goes below {least_error:.3e}; a wider transition or fewer taps would do"
+    )]
+    NoConvergence {
+        /// The taps asked for.
+        taps: usize,
+        /// Rounds.
+        exchanges: usize,
+        /// The largest weighted error.
+        error: f64,
+        /// |δ|
+        least_error: f64,
+    },
+    /// The optimum lies below what double precision resolves.
+    #[error(
+        "the best {taps} taps err by {error:.3e} (weighted), below what double precision can show; fewer taps would do"
+    )]
+    Precision {
+        /// The taps asked for.
+        taps: usize,
+        /// What the error would be.
+        error: f64,
+    },
+}
+
+/// The task: bands, type, and how many coefficients are free.
+struct Task<'a> {
+    bands: Vec<Band>,
+    kind: LinearPhase,
+    asked: &'a [Band],
+    taps: usize,
+}
+
+impl Task<'_> {
+    fn angle(frequency: f64) -> f64 {
+        TAU * frequency
+    }
+
+    /// Desired value and weight of the polynomial itself.
+    fn target(&self, band: usize, frequency: f64) -> (f64, f64) {
+        let factor = fixed_factor(self.kind, Task::angle(frequency));
+        let band = &self.asked[band];
+        (band.desired(frequency) / factor, band.weight_at(frequency) * factor)
+    }
+}
+
+/// A frequency in a band.
+#[derive(Debug, Clone, Copy)]
+struct Point {
+    band: usize,
+    frequency: f64,
+    error: f64,
+}
+
+/// Designs `taps` taps of a type of linear phase over bands.
+///
+/// The amplitude of antisymmetric types is that of j·A (a differentiator has desired amplitude ω).
+///
+/// # Errors
+/// [`ExchangeError`]; failing to converge is one.
+///
+/// ```
+/// use mellow_rake::design::fir::{Band, equiripple};
+/// use mellow_rake::filter::LinearPhase;
+/// let bands = [Band::flat(0.0, 0.1, 1.0, 1.0), Band::flat(0.15, 0.5, 0.0, 10.0)];
+/// let design = equiripple(&bands, LinearPhase::TypeI, 41)?;
+/// // 21 free coefficients: 22 alternations, and an error that no other filter of this length goes below.
+/// assert_eq!(design.alternations.len(), 22);
+/// assert!(design.error <= design.least_error * 1.0001);
+/// # Ok::<(), mellow_rake::design::fir::ExchangeError>(())
+/// ```
+pub fn equiripple(
+    bands: &[Band],
+    kind: LinearPhase,
+    taps: usize,
+) -> Result<Equiripple, ExchangeError> {
+    check_bands(bands)?;
+    let free = if taps == 0 { 0 } else { freedom(kind, taps) };
+    if free == 0 {
+        return Err(ExchangeError::TooShort { taps, kind });
+    }
+    // The fixed factor is zero at an end of the frequency axis for some types; there the error does not depend on
+    // the taps, and an optimum never alternates. Bands stop a thousandth of a ripple short of it.
+    let margin = 0.5e-3 / free as f64;
+    let (zero_low, zero_high) = match kind {
+        LinearPhase::TypeI => (false, false),
+        LinearPhase::TypeII => (false, true),
+        LinearPhase::TypeIII => (true, true),
+        LinearPhase::TypeIV => (true, false),
+    };
+    let inside = bands
+        .iter()
+        .map(|band| Band {
+            low: if zero_low { band.low.max(margin) } else { band.low },
+            high: if zero_high { band.high.min(0.5 - margin) } else { band.high },
+            ..*band
+        })
+        .collect();
+    let task = Task { bands: inside, kind, asked: bands, taps };
+    let mut exchanges = 0;
+    let solved = task.solve(free, &mut exchanges)?;
+    task.finish(&solved, exchanges)
+}
+
+/// The result of an exchange.
+struct Solved {
+    reference: Vec<Point>,
+    interpolant: Interpolant,
+    delta: f64,
+}
+
+impl Task<'_> {
+    /// The optimum with `free` coefficients: from half as many, if that is still many.
+    fn solve(&self, free: usize, exchanges: &mut usize) -> Result<Solved, ExchangeError> {
+        const EASY: usize = 32;
+        if free > EASY {
+            // A shorter design that fails only costs the better start.
+            if let Ok(half) = self.solve(free / 2, exchanges) {
+                let start = self.stretched(&half.reference, free + 1);
+                if let Ok(solved) = self.exchange(start, exchanges) {
+                    return Ok(solved);
+                }
+            }
+        }
+        self.exchange(self.evenly(free + 1, false), exchanges)
+            .or_else(|_| self.exchange(self.evenly(free + 1, true), exchanges))
+    }
+
+    /// Points spread evenly over the bands, or densely at the ends of each; at least one in each band.
+    fn evenly(&self, count: usize, dense_ends: bool) -> Vec<Point> {
+        let total: f64 = self.bands.iter().map(|band| band.high - band.low).sum();
+        let shares: Vec<f64> =
+            self.bands.iter().map(|band| (band.high - band.low) / total).collect();
+        let mut points = Vec::with_capacity(count);
+        for (band, own) in apportion(&shares, count).into_iter().enumerate() {
+            let Band { low, high, .. } = self.bands[band];
+            for k in 0..own {
+                let even = self.place(band, k, own);
+                let dense = (1.0 - libm::cos(std::f64::consts::PI * even)) / 2.0;
+                let place = if dense_ends { dense } else { even };
+                points.push(Point { band, frequency: low + (high - low) * place, error: 0.0 });
+            }
+        }
+        points
+    }
+
+    /// Where the k-th of `own` points of a band stands, from 0 to 1. A band that begins where the one before ends keeps
+    /// off that point: no two may fall together.
+    fn place(&self, band: usize, k: usize, own: usize) -> f64 {
+        let joined = band > 0 && self.bands[band].low <= self.bands[band - 1].high;
+        if joined || own == 1 { (k as f64 + 0.5) / own as f64 } else { k as f64 / (own - 1) as f64 }
+    }
+
+    /// The reference of a shorter design with more points, spread as they are.
+    fn stretched(&self, reference: &[Point], count: usize) -> Vec<Point> {
+        let members = |band: usize| -> Vec<f64> {
+            reference.iter().filter(|p| p.band == band).map(|p| p.frequency).collect()
+        };
+        let all: Vec<Vec<f64>> = (0..self.bands.len()).map(members).collect();
+        let shares: Vec<f64> =
+            all.iter().map(|own| own.len() as f64 / reference.len() as f64).collect();
+        let mut points = Vec::with_capacity(count);
+        for (band, own) in apportion(&shares, count).into_iter().enumerate() {
+            let Band { low, high, .. } = self.bands[band];
+            // The old points with the ends of the band, so that there are always two.
+            let mut old = all[band].clone();
+            if old.first().is_none_or(|first| *first > low) {
+                old.insert(0, low);
+            }
+            if old.last().is_none_or(|last| *last < high) {
+                old.push(high);
+            }
+            for k in 0..own {
+                let place = self.place(band, k, own) * (old.len() - 1) as f64;
+                let below = (place as usize).min(old.len() - 2);
+                let rest = place - below as f64;
+                let frequency = old[below] + (old[below + 1] - old[below]) * rest;
+                points.push(Point { band, frequency, error: 0.0 });
+            }
+        }
+        points
+    }
+
+    fn exchange(
+        &self,
+        mut reference: Vec<Point>,
+        exchanges: &mut usize,
+    ) -> Result<Solved, ExchangeError> {
+        const MOST: usize = 120;
+        /// The largest error beyond |δ|, relative, at which the optimum counts as reached.
+        const SETTLED: f64 = 1e-8;
+        /// What is taken where rounding errors keep it from going further.
+        const GOOD: f64 = 5e-5;
+        let needed = reference.len();
+        let (mut error, mut delta) = (f64::INFINITY, 0.0);
+        let mut best: Option<(f64, Solved)> = None;
+        let mut stale = 0;
+        for _ in 0..MOST {
+            *exchanges += 1;
+            let (interpolant, found) = self.interpolate(&reference);
+            delta = found.abs();
+            let candidates = self.extremes(&interpolant, &reference);
+            let Some(next) = alternating(candidates, needed) else {
+                break;
+            };
+            error = next.iter().map(|point| point.error.abs()).fold(0.0, f64::max);
+            let excess = error / delta - 1.0;
+            if excess.is_nan() || !delta.is_finite() {
+                break;
+            }
+            if best.as_ref().is_none_or(|(least, _)| excess < *least) {
+                best = Some((excess, Solved { reference: next.clone(), interpolant, delta }));
+                stale = 0;
+            } else {
+                stale += 1;
+            }
+            let settled = best.as_ref().is_some_and(|(least, _)| *least <= SETTLED);
+            let good = best.as_ref().is_some_and(|(least, _)| *least <= GOOD);
+            if settled || (good && stale >= 3) {
+                break;
+            }
+            reference = next;
+        }
+        match best {
+            Some((excess, solved)) if excess <= GOOD => Ok(solved),
+            // What alternates far below the rounding errors of 1 is rounding errors.
+            _ if delta < 1e-13 => Err(ExchangeError::Precision { taps: self.taps, error: delta }),
+            _ => Err(ExchangeError::NoConvergence {
+                taps: self.taps,
+                exchanges: *exchanges,
+                error,
+                least_error: delta,
+            }),
+        }
+    }
+
+    /// The polynomial whose weighted error alternates with one size δ on the reference, and δ.
+    fn interpolate(&self, reference: &[Point]) -> (Interpolant, f64) {
+        let targets = reference.iter().map(|p| self.target(p.band, p.frequency)).collect();
+        self.interpolate_targets(reference, targets)
+    }
+
+    /// The same for desired values and weights that are given.
+    fn interpolate_targets(
+        &self,
+        reference: &[Point],
+        targets: Vec<(f64, f64)>,
+    ) -> (Interpolant, f64) {
+        let nodes: Vec<f64> =
+            reference.iter().map(|p| libm::cos(Task::angle(p.frequency))).collect();
+        let weights = weights(&nodes);
+        let (mut above, mut below, mut sign) = (0.0, 0.0, 1.0);
+        for ((desired, weight), w) in targets.iter().zip(&weights) {
+            above += w * desired;
+            below += sign * w / weight;
+            sign = -sign;
+        }
+        let delta = above / below;
+        let mut sign = 1.0;
+        let values = targets
+            .iter()
+            .map(|(desired, weight)| {
+                let value = desired - sign * delta / weight;
+                sign = -sign;
+                value
+            })
+            .collect();
+        (Interpolant::new(nodes, values, weights), delta)
+    }
+
+    fn error(&self, interpolant: &Interpolant, band: usize, frequency: f64) -> f64 {
+        let (desired, weight) = self.target(band, frequency);
+        weight * (desired - interpolant.at(libm::cos(Task::angle(frequency))))
+    }
+
+    /// All local extremes of the error that point away from zero, the ends of the bands among them.
+    fn extremes(&self, interpolant: &Interpolant, reference: &[Point]) -> Vec<Point> {
+        /// Samples between two neighbouring reference points. Between them the error of the interpolating
+        /// polynomial has a few extremes at most.
+        const BETWEEN: u32 = 8;
+        let mut found = Vec::new();
+        for (band, stretch) in self.bands.iter().enumerate() {
+            let mut marks = vec![stretch.low];
+            marks.extend(reference.iter().filter(|p| p.band == band).map(|p| p.frequency));
+            marks.push(stretch.high);
+            marks.dedup_by(|a, b| *a <= *b);
+            let mut places = Vec::with_capacity(marks.len() * BETWEEN as usize);
+            for pair in marks.windows(2) {
+                let step = (pair[1] - pair[0]) / f64::from(BETWEEN);
+                places.extend((0..BETWEEN).map(|k| pair[0] + step * f64::from(k)));
+            }
+            places.push(stretch.high);
+            let errors: Vec<f64> =
+                places.iter().map(|f| self.error(interpolant, band, *f)).collect();
+            for k in 0..places.len() {
+                let size = errors[k].abs();
+                let beyond = |other: Option<&f64>| {
+                    other.is_none_or(|e| size >= e.abs() || e.signum() != errors[k].signum())
+                };
+                let before = k.checked_sub(1).and_then(|k| errors.get(k));
+                if !(size > 0.0 && beyond(before) && beyond(errors.get(k + 1))) {
+                    continue;
+                }
+                let mut point = Point { band, frequency: places[k], error: errors[k] };
+                if k > 0 && k + 1 < places.len() {
+                    self.sharpen(interpolant, &mut point, places[k - 1], places[k + 1]);
+                }
+                found.push(point);
+            }
+        }
+        found
+    }
+
+    /// Moves an extreme to the vertex of the parabola through three points, twice.
+    fn sharpen(&self, interpolant: &Interpolant, point: &mut Point, mut low: f64, mut high: f64) {
+        for _ in 0..2 {
+            let (a, b) = (point.frequency - low, high - point.frequency);
+            let at = |f: f64| self.error(interpolant, point.band, f);
+            let (left, right) = (point.error - at(low), point.error - at(high));
+            // Vertex of the parabola through (−a, −left), (0, 0), (b, −right) relative to the point.
+            let below = 2.0 * (left * b + right * a);
+            let frequency = point.frequency + (left * b * b - right * a * a) / below;
+            if !(frequency > low && frequency < high) {
+                return;
+            }
+            let error = at(frequency);
+            if error.abs() <= point.error.abs() || error.signum() != point.error.signum() {
+                return;
+            }
+            *point = Point { frequency, error, ..*point };
+            (low, high) = (frequency - a / 4.0, frequency + b / 4.0);
+            (low, high) =
+                (low.max(self.bands[point.band].low), high.min(self.bands[point.band].high));
+        }
+    }
+
+    /// The taps of a polynomial.
+    fn taps_of(&self, interpolant: &Interpolant) -> Vec<f64> {
+        let count = self.taps;
+        let amplitude = |k: usize| {
+            // Q from whole steps of the grid.
+            let factor = match self.kind {
+                LinearPhase::TypeI => 1.0,
+                LinearPhase::TypeII => cosine_of_turns(k as f64 / (2 * count) as f64),
+                LinearPhase::TypeIII => sine_of_turns(k as f64 / count as f64),
+                LinearPhase::TypeIV => sine_of_turns(k as f64 / (2 * count) as f64),
+            };
+            factor * interpolant.at(libm::cos(TAU * k as f64 / count as f64))
+        };
+        from_amplitudes(count, self.kind.is_antisymmetric(), &amplitude)
+    }
+
+    /// The taps, and their error as it is measured on them.
+    ///
+    /// Between the bands the polynomial is an extrapolation: rounding errors of the values grow there, the more the
+    /// higher the attenuation, and would come back into the bands through the taps. So what the taps miss on the
+    /// reference is interpolated in its turn and added, as in iterative refinement.
+    fn finish(&self, solved: &Solved, exchanges: usize) -> Result<Equiripple, ExchangeError> {
+        let count = self.taps;
+        let mut taps = Taps(self.taps_of(&solved.interpolant));
+        for _ in 0..3 {
+            let missed = solved.reference.iter().map(|p| {
+                let omega = Task::angle(p.frequency);
+                let (_, weight) = self.target(p.band, p.frequency);
+                let rest = self.asked[p.band].desired(p.frequency) - taps.amplitude(omega);
+                (rest / fixed_factor(self.kind, omega), weight)
+            });
+            let missed = missed.collect();
+            let (correction, _) = self.interpolate_targets(&solved.reference, missed);
+            for (tap, more) in taps.0.iter_mut().zip(self.taps_of(&correction)) {
+                *tap += more;
+            }
+        }
+        let measured = |band: usize, frequency: f64| {
+            let band = &self.asked[band];
+            let error = band.desired(frequency) - taps.amplitude(TAU * frequency);
+            (band.weight_at(frequency) * error).abs()
+        };
+        let mut error: f64 = 0.0;
+        for pair in solved.reference.windows(2) {
+            let [a, b] = [&pair[0], &pair[1]];
+            error = error.max(measured(a.band, a.frequency)).max(measured(b.band, b.frequency));
+            if a.band == b.band {
+                error = error.max(measured(a.band, f64::midpoint(a.frequency, b.frequency)));
+            }
+        }
+        if error > solved.delta * 1.0001 {
+            return Err(ExchangeError::Precision { taps: count, error: solved.delta });
+        }
+        Ok(Equiripple {
+            taps: taps.0,
+            error,
+            least_error: solved.delta,
+            alternations: solved.reference.iter().map(|point| point.frequency).collect(),
+            exchanges,
+        })
+    }
+}
+
+/// The inverse discrete Fourier transform of real amplitudes on the grid 2πk/N, k = 0 … N/2.
+pub(super) fn from_amplitudes(
+    count: usize,
+    antisymmetric: bool,
+    amplitude: &dyn Fn(usize) -> f64,
+) -> Vec<f64> {
+    let last = count / 2;
+    let even = count.is_multiple_of(2);
+    let values: Vec<f64> = (0..=last).map(amplitude).collect();
+    // Steps of half a grid angle: π·j/N.
+    let table: Vec<f64> = (0..2 * count)
+        .map(|j| {
+            let turns = j as f64 / (2 * count) as f64;
+            if antisymmetric { sine_of_turns(turns) } else { cosine_of_turns(turns) }
+        })
+        .collect();
+    let mut taps = vec![0.0; count];
+    for n in 0..count.div_ceil(2) {
+        // 2πk·(n − (N−1)/2)/N; before the middle the offset is negative.
+        let offset = count - 1 - 2 * n;
+        let term = |k: usize| {
+            let share = if k == 0 || (even && k == last) { 1.0 } else { 2.0 };
+            share * values[k] * table[k * offset % (2 * count)]
+        };
+        // H = j·A: h = +ΣA·sin before the middle.
+        let sum: f64 = (0..=last).map(term).sum::<f64>() / count as f64;
+        let mirror = count - 1 - n;
+        (taps[n], taps[mirror]) = if !antisymmetric {
+            (sum, sum)
+        } else if n == mirror {
+            (0.0, 0.0)
+        } else {
+            (sum, -sum)
+        };
+    }
+    taps
+}
+
+/// `count` places given out by shares, at least one each, by largest remainders.
+fn apportion(shares: &[f64], count: usize) -> Vec<usize> {
+    let mut given: Vec<usize> =
+        shares.iter().map(|share| ((share * count as f64) as usize).max(1)).collect();
+    loop {
+        let total: usize = given.iter().sum();
+        let lack = |band: usize| shares[band] * count as f64 - given[band] as f64;
+        let order = |a: &usize, b: &usize| lack(*a).total_cmp(&lack(*b));
+        if total < count {
+            let most = (0..shares.len()).max_by(order).unwrap_or(0);
+            given[most] += 1;
+        } else if total > count {
+            // With fewer points than bands some band goes without.
+            let least = (0..shares.len()).filter(|b| given[*b] > 1).min_by(order);
+            let least = least.or_else(|| (0..shares.len()).find(|b| given[*b] > 0)).unwrap_or(0);
+            given[least] -= 1;
+        } else {
+            return given;
+        }
+    }
+}
+
+/// `needed` points of alternating sign, the largest among them; `None` if there are not so many.
+fn alternating(candidates: Vec<Point>, needed: usize) -> Option<Vec<Point>> {
+    let mut points: Vec<Point> = Vec::with_capacity(candidates.len());
+    for point in candidates {
+        match points.last_mut() {
+            Some(last) if last.error.signum() == point.error.signum() => {
+                if point.error.abs() > last.error.abs() {
+                    *last = point;
+                }
+            }
+            _ => points.push(point),
+        }
+    }
+    while points.len() > needed {
+        let size = |k: usize| points[k].error.abs();
+        let last = points.len() - 1;
+        if points.len() == needed + 1 {
+            points.remove(if size(0) < size(last) { 0 } else { last });
+            continue;
+        }
+        let least = (0..=last).min_by(|a, b| size(*a).total_cmp(&size(*b))).unwrap_or(0);
+        if least == 0 || least == last {
+            points.remove(least);
+        } else {
+            // A point within goes with its smaller neighbour, so that the signs go on alternating.
+            let with = if size(least - 1) < size(least + 1) { least - 1 } else { least };
+            points.drain(with..with + 2);
+        }
+    }
+    (points.len() == needed).then_some(points)
+}

@@ -1,0 +1,22 @@
+//! Finite impulse responses.
+
+mod assumptions;
+mod bands;
+mod barycentric;
+mod error;
+mod exchange;
+mod ideal;
+mod least_squares;
+mod minimum_phase;
+mod shapes;
+mod smallest;
+mod task;
+mod wish;
+mod wished_bands;
+
+pub use bands::{Band, BandError};
+pub use error::FirError;
+pub use exchange::{Equiripple, ExchangeError, equiripple};
+pub use least_squares::{LeastSquares, LeastSquaresError, least_squares};
+pub use minimum_phase::MinimumPhaseError;
+pub use wish::{FirChoice, WeightedBand, design_fir};

@@ -1,0 +1,116 @@
+//! The form in which a filter runs.
+
+use super::{LinearSystem, RunningSections, RunningTaps, Sections, Taps, Transfer};
+use num_complex::Complex64;
+
+/// What both forms do, through the one that is there.
+macro_rules! either {
+    ($form:expr, $one:ident => $what:expr) => {
+        match $form {
+            Form::Sections($one) => $what,
+            Form::Taps($one) => $what,
+        }
+    };
+}
+
+/// A filter as it runs: second-order sections one after the other, or taps.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Form {
+    /// A recursive filter.
+    Sections(Sections),
+    /// A finite impulse response.
+    Taps(Taps),
+}
+
+/// A filter at work in f64: the floating-point reference.
+#[derive(Debug, Clone)]
+pub enum Running {
+    /// Sections at work.
+    Sections(RunningSections),
+    /// Taps at work.
+    Taps(RunningTaps),
+}
+
+impl From<Sections> for Form {
+    fn from(sections: Sections) -> Self {
+        Form::Sections(sections)
+    }
+}
+
+impl From<Taps> for Form {
+    fn from(taps: Taps) -> Self {
+        Form::Taps(taps)
+    }
+}
+
+impl Form {
+    /// A filter in the zero state.
+    pub fn start(&self) -> Running {
+        match self {
+            Form::Sections(sections) => Running::Sections(sections.start()),
+            Form::Taps(taps) => Running::Taps(taps.start()),
+        }
+    }
+
+    /// The sections of a recursive filter.
+    pub fn sections(&self) -> Option<&Sections> {
+        match self {
+            Form::Sections(sections) => Some(sections),
+            Form::Taps(_) => None,
+        }
+    }
+
+    /// The taps of a finite impulse response.
+    pub fn taps(&self) -> Option<&Taps> {
+        match self {
+            Form::Taps(taps) => Some(taps),
+            Form::Sections(_) => None,
+        }
+    }
+}
+
+impl Running {
+    /// One sample.
+    pub fn step(&mut self, input: f64) -> f64 {
+        match self {
+            Running::Sections(running) => running.step(input),
+            Running::Taps(running) => running.step(input),
+        }
+    }
+
+    /// A whole signal.
+    pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
+        input.iter().map(|&x| self.step(x)).collect()
+    }
+}
+
+impl Transfer for Form {
+    fn response(&self, omega: f64) -> Complex64 {
+        either!(self, form => form.response(omega))
+    }
+
+    fn extent(&self) -> usize {
+        either!(self, form => form.extent())
+    }
+}
+
+impl LinearSystem for Form {
+    fn states(&self) -> usize {
+        either!(self, form => form.states())
+    }
+    fn observed(&self) -> usize {
+        either!(self, form => form.observed())
+    }
+    fn step(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
+        either!(self, form => LinearSystem::step(form, state, drive, seen));
+    }
+    fn step_absolute(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
+        either!(self, form => form.step_absolute(state, drive, seen));
+    }
+    fn operations(&self) -> usize {
+        either!(self, form => form.operations())
+    }
+    fn finite(&self) -> Option<usize> {
+        either!(self, form => form.finite())
+    }
+}

@@ -1,0 +1,184 @@
+//! Finite impulse responses, and running them in f64.
+
+use super::complex::modulus;
+use super::{LinearSystem, Transfer};
+use num_complex::Complex64;
+use serde::Serialize;
+
+/// H(z) = h\[0\] + h\[1\] z⁻¹ + … + h\[N−1\] z^−(N−1).
+///
+/// ```
+/// use mellow_rake::filter::{LinearPhase, Taps, Transfer};
+/// let smooth = Taps(vec![0.25, 0.5, 0.25]);
+/// assert_eq!(smooth.linear_phase(), Some(LinearPhase::TypeI));
+/// assert_eq!(smooth.group_delay(0.3), 1.0);
+/// assert!(smooth.gain(std::f64::consts::PI) < 1e-15);
+/// ```
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(transparent)]
+pub struct Taps(pub Vec<f64>);
+
+/// The four kinds of exactly linear phase (Oppenheim & Schafer, *Discrete-Time Signal Processing*, 1989, section 5.7.3).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub enum LinearPhase {
+    /// Odd number of taps, symmetric.
+    #[serde(rename = "I")]
+    TypeI,
+    /// Even number of taps, symmetric: zero gain at the Nyquist frequency.
+    #[serde(rename = "II")]
+    TypeII,
+    /// Odd number of taps, antisymmetric: zero gain at 0 Hz and at the Nyquist frequency.
+    #[serde(rename = "III")]
+    TypeIII,
+    /// Even number of taps, antisymmetric: zero gain at 0 Hz.
+    #[serde(rename = "IV")]
+    TypeIV,
+}
+
+impl LinearPhase {
+    /// The type with this symmetry and number of taps.
+    pub fn of(antisymmetric: bool, taps: usize) -> Self {
+        match (antisymmetric, taps % 2) {
+            (false, 1) => LinearPhase::TypeI,
+            (false, _) => LinearPhase::TypeII,
+            (true, 1) => LinearPhase::TypeIII,
+            (true, _) => LinearPhase::TypeIV,
+        }
+    }
+
+    /// Whether h\[k\] = −h\[N−1−k\].
+    pub fn is_antisymmetric(self) -> bool {
+        matches!(self, LinearPhase::TypeIII | LinearPhase::TypeIV)
+    }
+
+    /// The Roman numeral.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            LinearPhase::TypeI => "I",
+            LinearPhase::TypeII => "II",
+            LinearPhase::TypeIII => "III",
+            LinearPhase::TypeIV => "IV",
+        }
+    }
+}
+
+impl Taps {
+    /// The type of linear phase, if the taps are exactly symmetric or antisymmetric.
+    pub fn linear_phase(&self) -> Option<LinearPhase> {
+        let count = self.0.len();
+        let pairs = || (0..count.div_ceil(2)).map(|k| (self.0[k], self.0[count - 1 - k]));
+        if pairs().all(|(a, b)| a == b) {
+            Some(LinearPhase::of(false, count))
+        } else if pairs().all(|(a, b)| a == -b) {
+            Some(LinearPhase::of(true, count))
+        } else {
+            None
+        }
+    }
+
+    /// The real amplitude A(ω) of a filter of linear phase: H(e^{jω}) = A(ω)·e^{−jω(N−1)/2}, times j if antisymmetric.
+    pub fn amplitude(&self, omega: f64) -> f64 {
+        let half = (self.0.len() - 1) as f64 / 2.0;
+        let turn = Complex64::new(libm::cos(omega * half), libm::sin(omega * half));
+        let h = self.response(omega) * turn;
+        match self.linear_phase() {
+            Some(kind) if kind.is_antisymmetric() => h.im,
+            _ => h.re,
+        }
+    }
+
+    /// Group delay −dφ/dω in samples: Re(Σ k·h\[k\]·w^k / Σ h\[k\]·w^k), and exactly half the length for linear phase.
+    pub fn group_delay(&self, omega: f64) -> f64 {
+        if self.linear_phase().is_some() {
+            return (self.0.len() - 1) as f64 / 2.0;
+        }
+        let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
+        let (mut sum, mut weighted) = (Complex64::new(0.0, 0.0), Complex64::new(0.0, 0.0));
+        for (k, tap) in self.0.iter().enumerate().rev() {
+            weighted = weighted * w + k as f64 * tap;
+            sum = sum * w + tap;
+        }
+        (weighted / sum).re
+    }
+
+    /// A filter in the zero state that runs these taps in f64.
+    pub fn start(&self) -> RunningTaps {
+        RunningTaps { taps: self.clone(), line: vec![0.0; self.0.len()], at: 0 }
+    }
+
+    /// Products per sample when equal taps on both sides share one.
+    pub fn shared_multiplies(&self) -> usize {
+        let nonzero = self.0.iter().filter(|tap| **tap != 0.0).count();
+        if self.linear_phase().is_some() { nonzero.div_ceil(2) } else { nonzero }
+    }
+}
+
+impl Transfer for Taps {
+    fn response(&self, omega: f64) -> Complex64 {
+        let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
+        self.0.iter().rev().fold(Complex64::new(0.0, 0.0), |sum, tap| sum * w + tap)
+    }
+
+    fn gain(&self, omega: f64) -> f64 {
+        modulus(self.response(omega))
+    }
+
+    fn extent(&self) -> usize {
+        self.0.len()
+    }
+}
+
+/// Taps at work in f64: the floating-point reference. Products are added from h\[0\] on.
+#[derive(Debug, Clone)]
+pub struct RunningTaps {
+    taps: Taps,
+    /// The last inputs in a ring; `at` is where the next one goes.
+    line: Vec<f64>,
+    at: usize,
+}
+
+impl RunningTaps {
+    /// One sample.
+    pub fn step(&mut self, input: f64) -> f64 {
+        self.line[self.at] = input;
+        let (newer, older) = self.line.split_at(self.at + 1);
+        let ages = newer.iter().rev().chain(older.iter().rev());
+        let sum = self.taps.0.iter().zip(ages).map(|(tap, x)| tap * x).sum();
+        self.at = (self.at + 1) % self.line.len();
+        sum
+    }
+}
+
+/// Taps as a linear system observed at their output, for proofs about them.
+impl LinearSystem for Taps {
+    fn states(&self) -> usize {
+        self.0.len() - 1
+    }
+    fn observed(&self) -> usize {
+        1
+    }
+    fn step(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
+        let older: f64 = self.0[1..].iter().zip(&*state).map(|(tap, x)| tap * x).sum();
+        seen[0] = self.0[0] * drive + older;
+        shift(state, drive);
+    }
+    fn step_absolute(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
+        let older: f64 = self.0[1..].iter().zip(&*state).map(|(tap, x)| tap.abs() * x).sum();
+        seen[0] = self.0[0].abs() * drive + older;
+        shift(state, drive);
+    }
+    fn operations(&self) -> usize {
+        2 * self.0.len()
+    }
+    fn finite(&self) -> Option<usize> {
+        Some(self.0.len())
+    }
+}
+
+/// Everything one place back, the newest in front.
+fn shift(state: &mut [f64], newest: f64) {
+    if let Some(last) = state.len().checked_sub(1) {
+        state.copy_within(0..last, 1);
+        state[0] = newest;
+    }
+}
