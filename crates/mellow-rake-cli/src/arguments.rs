@@ -1,6 +1,7 @@
 //! The command line.
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use serde::Serialize;
 use std::path::PathBuf;
 
 /// Design digital filters, put them on fixed point, write them as C and Verilog, and prove that what runs is, bit for
@@ -33,7 +34,7 @@ pub(crate) enum Command {
 /// every integer with the bit-true simulator and the simulator with floating point, and leaves everything in a folder.
 #[derive(Debug, Args)]
 pub(crate) struct Demo {
-    /// Which example: mooring (a notch) or breath (a low-pass).
+    /// Which example: mooring (a notch), breath (a low-pass) or modem (a band-pass with taps).
     #[arg(default_value = "mooring")]
     pub(crate) name: String,
     /// The folder for all that is written; made if it is not there [default: lantern-reef/NAME].
@@ -74,12 +75,45 @@ pub(crate) struct Design {
     /// Compare all families of recursive filters against this template (order = "minimum").
     #[arg(long)]
     pub(crate) families: bool,
+    /// Show the filter in other forms as well, with what each loses; with commas between them.
+    #[arg(long = "form", value_enum, value_delimiter = ',', value_name = "FORM")]
+    pub(crate) forms: Vec<OtherForm>,
     /// Draw the response, asked, designed and rounded, into this .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+/// Another form of a filter.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum OtherForm {
+    /// The analogue prototype: zeros, poles and polynomials in s, prewarped edges.
+    Prototype,
+    /// One fraction b/a.
+    Polynomials,
+    /// A, B, C, D.
+    StateSpace,
+    /// Half the sum or difference of two all-passes.
+    AllPassSum,
+    /// A sum of sections.
+    Parallel,
+}
+
+impl OtherForm {
+    pub(crate) fn title(self) -> &'static str {
+        match self {
+            OtherForm::Prototype => "analogue prototype",
+            OtherForm::Polynomials => {
+                "polynomials, H(z) = (b0 + b1 z^-1 + ...)/(1 + a1 z^-1 + ...)"
+            }
+            OtherForm::StateSpace => "state space",
+            OtherForm::AllPassSum => "two all-passes",
+            OtherForm::Parallel => "parallel sections",
+        }
+    }
 }
 
 /// A language to write.
@@ -141,10 +175,10 @@ pub(crate) struct Verify {
     /// The targets, with commas between them [default: host,icarus].
     #[arg(long, value_enum, value_delimiter = ',')]
     pub(crate) on: Option<Vec<On>>,
-    /// A recording (CSV with a header) to filter as well.
+    /// A recording (CSV with a header, or WAV) to filter as well.
     #[arg(long, value_name = "FILE")]
     pub(crate) recording: Option<PathBuf>,
-    /// The column of the recording, if it has several.
+    /// The column (WAV: channel_1, channel_2, ...) of the recording, if it has several.
     #[arg(long, value_name = "NAME", requires = "recording")]
     pub(crate) column: Option<String>,
     /// Take the generated files from this folder, as they are, instead of writing them anew.
@@ -166,12 +200,13 @@ pub(crate) struct Verify {
 pub(crate) struct Run {
     /// The spec file.
     pub(crate) spec: PathBuf,
-    /// The recording: CSV with a header. A column called time must fit the spec's sample rate.
+    /// The recording: CSV with a header, or WAV. A column called time, or the WAV file's own rate, must fit the spec's
+    /// sample rate.
     pub(crate) input: PathBuf,
     /// The CSV file to write: time, the samples before, the samples after.
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
-    /// The column of the recording, if it has several.
+    /// The column (WAV: channel_1, channel_2, ...) of the recording, if it has several.
     #[arg(long, value_name = "NAME")]
     pub(crate) column: Option<String>,
     /// Run the integer filter instead of the floating-point one; the spec needs a table `[fixed]`.

@@ -5,7 +5,7 @@ use mellow_rake::implementation::ImplementError;
 use mellow_rake::spec::SpecError;
 use mellow_rake::write::WriteError;
 use mellow_rake_figures::FigureError;
-use mellow_rake_files::{CsvError, WriteFileError};
+use mellow_rake_files::{CoefficientError, CsvError, WavError, WriteFileError};
 use mellow_rake_rig::RigError;
 use std::path::PathBuf;
 
@@ -39,6 +39,10 @@ pub(crate) enum Failure {
     NoWords { path: PathBuf, needs: &'static str },
     #[error("{path}: {error}")]
     Csv { path: PathBuf, error: CsvError },
+    #[error("{path}: {error}")]
+    Wav { path: PathBuf, error: WavError },
+    #[error("{path}: {error}")]
+    Coefficients { path: PathBuf, error: Box<CoefficientError> },
     #[error(transparent)]
     Sample(Box<SampleError>),
     #[error(transparent)]

@@ -4,9 +4,11 @@ use crate::failure::{Failure, SampleError};
 use mellow_rake::design::{Design, design};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Implementation, implement};
-use mellow_rake::spec::Spec;
+use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
 use mellow_rake::units::SampleRate;
-use mellow_rake_files::{CsvTable, Values};
+use mellow_rake_files::{
+    CsvTable, Values, WavRecording, coefficients_from_csv, coefficients_from_json,
+};
 use std::path::{Path, PathBuf};
 
 /// A spec with where it came from, and its design.
@@ -20,6 +22,23 @@ pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
     std::fs::read(path).map_err(|source| Failure::Read { path: path.to_owned(), source })
 }
 
+/// Coefficients from a .csv or .json file.
+fn read_coefficients(path: &Path) -> Result<Coefficients, Failure> {
+    let bytes = read(path)?;
+    let ending = path.extension().and_then(std::ffi::OsStr::to_str);
+    let found = match ending {
+        Some("csv") => coefficients_from_csv(&bytes),
+        Some("json") => coefficients_from_json(&bytes),
+        _ => {
+            let path = path.display();
+            return Err(Failure::Call(format!(
+                "{path}: a file of coefficients ends in .csv or .json"
+            )));
+        }
+    };
+    found.map_err(|error| Failure::Coefficients { path: path.to_owned(), error: Box::new(error) })
+}
+
 impl Loaded {
     /// Reads and designs a spec file.
     pub(crate) fn file(path: &Path) -> Result<Self, Failure> {
@@ -31,8 +50,14 @@ impl Loaded {
     /// Reads and designs the text of a spec.
     pub(crate) fn text(path: &Path, text: &str) -> Result<Self, Failure> {
         let path = path.to_owned();
-        let spec =
+        let mut spec =
             Spec::parse(text).map_err(|error| Failure::Spec { path: path.clone(), error })?;
+        if let Want::Direct(DirectWish::Given(coefficients)) = &mut spec.want
+            && let Coefficients::File(name) = coefficients
+        {
+            let beside = path.parent().unwrap_or(Path::new("")).join(&*name);
+            *coefficients = read_coefficients(&beside)?;
+        }
         let design =
             design(&spec).map_err(|error| Failure::Design { path: path.clone(), error })?;
         Ok(Loaded { path, spec, design })
@@ -79,9 +104,29 @@ impl Recording {
         column: Option<&str>,
         rate: SampleRate,
     ) -> Result<Self, Failure> {
+        if path.extension().is_some_and(|ending| ending == "wav") {
+            return Recording::wav(path, bytes, column, rate);
+        }
         let wrong = |error| Failure::Csv { path: path.to_owned(), error };
         let table = CsvTable::parse(bytes).map_err(wrong)?;
         table.check_rate(rate).map_err(wrong)?;
+        let column = table.choose(column).map_err(wrong)?;
+        let (name, values) = (column.name.clone(), column.values.clone());
+        Ok(Recording { name, values, path: path.to_owned() })
+    }
+
+    fn wav(
+        path: &Path,
+        bytes: &[u8],
+        column: Option<&str>,
+        rate: SampleRate,
+    ) -> Result<Self, Failure> {
+        let wrong = |error| Failure::Wav { path: path.to_owned(), error };
+        let sound = WavRecording::parse(bytes).map_err(wrong)?;
+        sound.check_rate(rate.hertz()).map_err(wrong)?;
+        // The table's own rules for choosing a column hold for channels too.
+        let table = CsvTable { columns: sound.columns };
+        let wrong = |error| Failure::Csv { path: path.to_owned(), error };
         let column = table.choose(column).map_err(wrong)?;
         let (name, values) = (column.name.clone(), column.values.clone());
         Ok(Recording { name, values, path: path.to_owned() })

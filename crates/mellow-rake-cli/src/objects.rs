@@ -5,8 +5,8 @@ use mellow_rake::analysis::{BandDeviation, MarkMeasure, Measures, float_cost};
 use mellow_rake::datapath::{Cost, Description, describe};
 use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
-use mellow_rake::design::{Choice, DirectChoice, NotchChoice};
-use mellow_rake::filter::{Form, ZerosPolesGain};
+use mellow_rake::design::{Choice, DirectChoice, EqualizerChoice, NotchChoice};
+use mellow_rake::filter::{Form, Mapping, ZerosPolesGain};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::Implementation;
 use serde::Serialize;
@@ -30,6 +30,7 @@ pub(crate) struct DesignObject {
     sections: Option<Vec<SectionObject>>,
     taps: Option<Vec<f64>>,
     asked: AskedObject,
+    equalizer: Option<EqualizerChoice>,
     achieved: AchievedObject,
     meets_spec: Option<bool>,
     quantized: Option<QuantizedObject>,
@@ -191,7 +192,12 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
             },
         ),
         Choice::Recursive(choice) => (
-            format!("{} (analogue prototype, bilinear)", choice.family),
+            match choice.mapping {
+                Mapping::Bilinear => format!("{} (analogue prototype, bilinear)", choice.family),
+                Mapping::ImpulseInvariant => {
+                    format!("{} (analogue prototype, impulse-invariant)", choice.family)
+                }
+            },
             AskedObject::Recursive(choice.clone()),
         ),
         Choice::Fir(choice) => (choice.method.to_owned(), AskedObject::Fir(choice.clone())),
@@ -210,6 +216,7 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
         sections: sections(&design.form),
         taps: taps(&design.form),
         asked,
+        equalizer: design.equalizer.clone(),
         achieved: achieved(&measured.designed, measured.delay, float_cost(&design.form)),
         meets_spec: measured.meets_spec(),
         quantized: quantized.map(|(filter, measures)| {

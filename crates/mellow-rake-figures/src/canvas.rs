@@ -234,9 +234,37 @@ pub(crate) fn pieces(points: &[(f64, f64)], levels: &Range<f64>) -> Vec<Vec<(f64
     all
 }
 
+/// A piece in parts that have no sharp bends, measured in pixels per unit of x and y. The corner of a wide line at a sharp
+/// bend, as at the bottom of a null, would be drawn far beyond the point itself.
+pub(crate) fn straightened(piece: &[(f64, f64)], scale: (f64, f64)) -> Vec<Vec<(f64, f64)>> {
+    let step = |a: (f64, f64), b: (f64, f64)| ((b.0 - a.0) * scale.0, (b.1 - a.1) * scale.1);
+    let mut all = vec![Vec::new()];
+    for (index, &point) in piece.iter().enumerate() {
+        let last = all.len() - 1;
+        all[last].push(point);
+        if index == 0 || index + 1 == piece.len() {
+            continue;
+        }
+        let (a, b) = (step(piece[index - 1], point), step(point, piece[index + 1]));
+        let along = a.0 * b.0 + a.1 * b.1;
+        if along < 0.5 * a.0.hypot(a.1) * b.0.hypot(b.1) {
+            all.push(vec![point]);
+        }
+    }
+    all
+}
+
 #[cfg(test)]
 mod tests {
-    use super::pieces;
+    use super::{pieces, straightened};
+
+    #[test]
+    fn sharp_bends_part_a_piece() {
+        let null = [(0.0, 0.0), (1.0, -9.0), (2.0, 0.0), (3.0, 0.1)];
+        let parts = straightened(&null, (1.0, 1.0));
+        assert_eq!(parts, [null[..2].to_vec(), null[1..3].to_vec(), null[2..].to_vec()]);
+        assert_eq!(straightened(&null, (100.0, 1.0)), [null.to_vec()]);
+    }
 
     #[test]
     fn a_curve_is_cut_where_it_leaves_the_range_and_goes_on_where_it_comes_back() {

@@ -1,7 +1,7 @@
 //! The response of a filter: asked, designed and rounded.
 
 use crate::FigureError;
-use crate::canvas::{Area, Chart, Figure, Panel, failed, pieces};
+use crate::canvas::{Area, Chart, Figure, Panel, failed, pieces, straightened};
 use crate::style::{FIRST, SECOND, TEMPLATE};
 use plotters::prelude::*;
 
@@ -100,7 +100,13 @@ impl ResponseFigure<'_> {
                 .zip(curve.decibels.iter().copied())
                 .filter(|(hertz, _)| (panel.x.start..=panel.x.end).contains(hertz))
                 .collect();
-            for piece in pieces(&points, &panel.y) {
+            let per_unit = |range: &std::ops::Range<f64>, pixels: i32| {
+                f64::from(pixels) / (range.end - range.start)
+            };
+            let scale =
+                (per_unit(&panel.x, area.width()), per_unit(&panel.y, 3 * area.width() / 10));
+            let parts = pieces(&points, &panel.y);
+            for piece in parts.iter().flat_map(|piece| straightened(piece, scale)) {
                 let line = LineSeries::new(piece, color.stroke_width(area.px(weight)));
                 chart.draw_series(line).map_err(failed)?;
             }

@@ -72,7 +72,9 @@ impl Figure for BeforeAfter<'_> {
         let [top, bottom] = area.split_below(370);
         self.panel(&top, self.title, all)?;
         let (from, to) = self.zoom;
-        let title = format!("the same, {from:.2} s to {to:.2} s");
+        // Three digits of the stretch that is shown.
+        let digits = (2.0 - (to - from).log10().floor()).clamp(0.0, 9.0) as usize;
+        let title = format!("the same, {from:.digits$} s to {to:.digits$} s");
         self.panel(&bottom, &title, zoomed)
     }
 }

@@ -39,7 +39,8 @@ pub struct Column {
 /// A CSV file with a header.
 #[derive(Debug, Clone, PartialEq)]
 pub struct CsvTable {
-    columns: Vec<Column>,
+    /// The columns, of equal length.
+    pub columns: Vec<Column>,
 }
 
 /// What can be wrong with a CSV recording. Lines count from 1, the header being line 1.

@@ -8,8 +8,12 @@
 //! # Ok::<(), mellow_rake_files::CsvError>(())
 //! ```
 
+mod coefficients;
 mod csv_table;
+mod wav;
 mod whole;
 
+pub use coefficients::{CoefficientError, coefficients_from_csv, coefficients_from_json};
 pub use csv_table::{Column, CsvError, CsvTable, Values, write_columns};
+pub use wav::{WavError, WavRecording};
 pub use whole::{WriteFileError, write_whole};

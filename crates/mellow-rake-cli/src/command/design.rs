@@ -1,6 +1,7 @@
 //! `mrake design`
 
 use crate::arguments::Design;
+use crate::command::forms::{self, FormObject, form};
 use crate::failure::{Failure, Outcome};
 use crate::figures;
 use crate::load::Loaded;
@@ -21,24 +22,29 @@ pub(crate) fn run(options: &Design) -> Result<Outcome, Failure> {
         eprintln!("{} written", path.display());
     }
     let families = if options.families { Some(families(&measured.loaded)?) } else { None };
+    let forms: Vec<FormObject> =
+        options.forms.iter().map(|wanted| form(&measured.loaded, *wanted)).collect();
     if options.json {
-        print::json(&WithFamilies { design: design_object(&measured), families })?;
+        print::json(&WithMore { design: design_object(&measured), families, forms })?;
     } else {
         print::text(&measured.text())?;
         if let Some(families) = families {
             print::text(&families_text(&families))?;
         }
+        print::text(&forms::text(&forms))?;
     }
     Ok(Outcome::of(measured.meets_spec() != Some(false)))
 }
 
-/// A design, and the families if they were asked for.
+/// A design, and what else was asked for.
 #[derive(Serialize)]
-struct WithFamilies {
+struct WithMore {
     #[serde(flatten)]
     design: DesignObject,
     #[serde(skip_serializing_if = "Option::is_none")]
     families: Option<Vec<FamilyRow>>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    forms: Vec<FormObject>,
 }
 
 /// What a family does for the template, or why it cannot keep it.

@@ -2,6 +2,7 @@
 
 pub(crate) mod demo;
 pub(crate) mod design;
+pub(crate) mod forms;
 pub(crate) mod generate;
 pub(crate) mod new;
 pub(crate) mod run;

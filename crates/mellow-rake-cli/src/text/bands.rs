@@ -4,7 +4,7 @@ use super::rows::{gain, row, signed};
 use crate::print::number;
 use mellow_rake::analysis::{BandMeasures, Measures};
 use mellow_rake::design::iir::IirChoice;
-use mellow_rake::filter::{BandKind, EdgeMeaning};
+use mellow_rake::filter::{BandKind, EdgeMeaning, Mapping};
 
 /// "0.6 Hz", or "5 Hz and 15 Hz"
 pub(super) fn edges(edges: &[f64]) -> String {
@@ -21,7 +21,13 @@ pub(super) fn band_title(choice: &IirChoice) -> String {
         EdgeMeaning::RippleEnd => format!("the ripple ends exactly at {at}"),
         EdgeMeaning::StopBegin => format!("the stop-band begins exactly at {at}"),
     };
-    format!("{family} {} of order {order}{smallest};\n  {meaning}", kind.as_str())
+    let mapping = match choice.mapping {
+        Mapping::Bilinear => "",
+        Mapping::ImpulseInvariant => {
+            "\n  of the analogue filter, whose impulse response is sampled; what folds back moves the edges"
+        }
+    };
+    format!("{family} {} of order {order}{smallest};\n  {meaning}{mapping}", kind.as_str())
 }
 
 pub(super) fn iir_rows(choice: &IirChoice, reports: &[&Measures]) -> Vec<Vec<String>> {

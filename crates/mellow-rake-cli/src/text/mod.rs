@@ -54,6 +54,16 @@ impl Measured {
             }
             None => {}
         }
+        if let Some(equalizer) = &design.equalizer {
+            let _ = writeln!(
+                text,
+                "  equalizer: {} all-pass sections bring the delay ripple from {:.3} to {:.3} samples (asked {})",
+                equalizer.sections,
+                equalizer.ripple_before,
+                equalizer.ripple_after,
+                equalizer.asked_ripple
+            );
+        }
         text.push_str("  null: below -200 dB; -3 dB means half power, -6 dB half amplitude\n");
         for assumption in assumptions {
             let _ = writeln!(text, "  {assumption}");

@@ -68,6 +68,7 @@ fn figures(choice: &IirChoice, filter: ZerosPolesGain, rate: SampleRate) -> Fami
         choice: Choice::Recursive(choice.clone()),
         zeros_poles: Some(filter),
         form: Form::Sections(sections.clone()),
+        equalizer: None,
     };
     let delay = passband_delay(&design, rate);
     let multiplies =

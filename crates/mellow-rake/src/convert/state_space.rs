@@ -44,7 +44,8 @@ impl Transfer for StateSpace {
     }
 }
 
-/// The filter in state space: its sections one after the other, two states each (transposed direct form II).
+/// The filter in state space: its sections one after the other, two states each, one for first order (transposed direct
+/// form II).
 ///
 /// A is block triangular with the sections' own coefficients in it, so that its eigenvalues are the poles, as they were.
 ///
@@ -54,7 +55,10 @@ pub fn to_state_space(
     filter: &ZerosPolesGain,
     sections: &Sections,
 ) -> Result<Converted<StateSpace>, ConvertError> {
-    let size = 2 * sections.0.len();
+    let is_first_order = |section: &Section| section.b[2] == 0.0 && section.a[1] == 0.0;
+    let states = |section: &Section| if is_first_order(section) { 1 } else { 2 };
+    let size = sections.0.iter().map(states).sum();
+    let mut first = 0;
     let mut space = StateSpace {
         a: vec![vec![0.0; size]; size],
         b: vec![0.0; size],
@@ -62,22 +66,25 @@ pub fn to_state_space(
         d: 1.0,
     };
     // What enters a section, as a row over the states and a share of the input.
-    for (k, Section { b, a }) in sections.0.iter().enumerate() {
+    for section in &sections.0 {
+        let Section { b, a } = section;
         let (row, share) = (space.c.clone(), space.d);
-        let (first, second) = (2 * k, 2 * k + 1);
         // y = b0·u + s1; s1' = b1·u − a1·y + s2; s2' = b2·u − a2·y
-        for (state, more) in [(first, b[1] - a[0] * b[0]), (second, b[2] - a[1] * b[0])] {
-            for (entry, r) in space.a[state].iter_mut().zip(&row) {
+        let more = [b[1] - a[0] * b[0], b[2] - a[1] * b[0]];
+        for (k, more) in more.into_iter().enumerate().take(states(section)) {
+            for (entry, r) in space.a[first + k].iter_mut().zip(&row) {
                 *entry += more * r;
             }
-            space.b[state] += more * share;
+            space.b[first + k] += more * share;
+            space.a[first + k][first] -= a[k];
         }
-        space.a[first][first] -= a[0];
-        space.a[first][second] += 1.0;
-        space.a[second][first] -= a[1];
+        if !is_first_order(section) {
+            space.a[first][first + 1] += 1.0;
+        }
         space.c.iter_mut().for_each(|c| *c *= b[0]);
         space.c[first] += 1.0;
         space.d *= b[0];
+        first += states(section);
     }
     let after = space.clone();
     accept(space, "state space", filter, &after, 0.0)

@@ -458,7 +458,7 @@ fn given(coefficients: &Coefficients) -> Result<Direct, DesignError> {
             if zeros.len().max(poles.len()) > 128 {
                 return Err(shape("zeros and poles may be 128 at most"));
             }
-            let (Some(mut zeros), Some(mut poles)) =
+            let (Some(zeros), Some(mut poles)) =
                 (crate::filter::paired(zeros.clone()), crate::filter::paired(poles.clone()))
             else {
                 return Err(shape(
@@ -472,10 +472,10 @@ fn given(coefficients: &Coefficients) -> Result<Direct, DesignError> {
                 );
                 poles.resize(zeros.len(), real(0.0));
             } else if zeros.len() < poles.len() {
-                assumptions.push(
-                    "fewer zeros than poles: zeros at the origin are added, so that the filter answers at once".to_owned(),
-                );
-                zeros.resize(poles.len(), real(0.0));
+                let delay = poles.len() - zeros.len();
+                assumptions.push(format!(
+                    "{delay} zeros fewer than poles: the filter answers {delay} samples late"
+                ));
             }
             let filter = ZerosPolesGain { zeros, poles, gain: *gain };
             let title =

@@ -2,18 +2,20 @@
 
 mod direct;
 mod double_double;
+mod equalizer;
 pub mod fir;
 pub mod iir;
 mod notch;
 
 pub use direct::{Asked, DirectChoice, DirectError, Mark};
+pub use equalizer::{EqualizerChoice, EqualizerError, equalize};
 pub use notch::{NotchChoice, NotchDesign, notch};
 
-use crate::filter::{BandKind, Family, Form, Sections, Transfer, ZerosPolesGain};
+use crate::filter::{BandKind, Family, Form, Mapping, Sections, Transfer, ZerosPolesGain};
 use crate::spec::{Recursive, RecursiveEdges, Spec, Want};
 use crate::units::{Frequency, Level, SampleRate};
 use fir::{FirChoice, FirError, design_fir};
-use iir::{IirChoice, IirWish, Points, design_iir};
+use iir::{IirChoice, IirWish, Points, design_iir, design_impulse_invariant};
 
 /// What was decided before anything was computed.
 #[derive(Debug, Clone, PartialEq)]
@@ -37,6 +39,8 @@ pub struct Design {
     pub zeros_poles: Option<ZerosPolesGain>,
     /// The same filter as it runs: second-order sections, or taps.
     pub form: Form,
+    /// The all-passes behind it that flatten its delay, if they were asked for; `zeros_poles` and `form` hold them.
+    pub equalizer: Option<EqualizerChoice>,
 }
 
 impl Design {
@@ -202,6 +206,17 @@ pub enum DesignError {
         /// The edges, in hertz.
         edges_hz: Vec<f64>,
     },
+    /// The analogue filter cannot be sampled.
+    #[error(
+        "key `method.mapping`: this filter has no impulse-invariant form: {why}; \"bilinear\" would do"
+    )]
+    NoImpulseInvariance {
+        /// What is in the way.
+        why: &'static str,
+    },
+    /// The delay cannot be made as flat as asked.
+    #[error(transparent)]
+    Equalizer(#[from] EqualizerError),
     /// A finite impulse response that cannot be designed.
     #[error(transparent)]
     Fir(#[from] FirError),
@@ -223,17 +238,31 @@ pub fn design(spec: &Spec) -> Result<Design, DesignError> {
         }
         Want::Recursive(recursive) => {
             let wish = wish(recursive, rate);
-            let (choice, zeros_poles) = design_iir(&wish, rate)?;
-            let form = Form::Sections(Sections::from_zeros_poles(&zeros_poles));
-            Ok(Design { choice: Choice::Recursive(choice), zeros_poles: Some(zeros_poles), form })
+            let (choice, zeros_poles) = match recursive.mapping {
+                Mapping::Bilinear => design_iir(&wish, rate)?,
+                Mapping::ImpulseInvariant => design_impulse_invariant(&wish, rate)?,
+            };
+            let sections = Sections::from_zeros_poles(&zeros_poles);
+            let form = Form::Sections(sections);
+            let design = Design {
+                choice: Choice::Recursive(choice),
+                zeros_poles: Some(zeros_poles),
+                form,
+                equalizer: None,
+            };
+            match &spec.equalizer {
+                Some(wish) => Ok(equalize(design, *wish, rate)?),
+                None => Ok(design),
+            }
         }
         Want::Fir(wish) => {
             let (choice, taps) = design_fir(wish, rate)?;
-            Ok(Design { choice: Choice::Fir(choice), zeros_poles: None, form: Form::Taps(taps) })
+            let form = Form::Taps(taps);
+            Ok(Design { choice: Choice::Fir(choice), zeros_poles: None, form, equalizer: None })
         }
         Want::Direct(wish) => {
             let (choice, zeros_poles, form) = direct::direct(wish, rate)?;
-            Ok(Design { choice: Choice::Direct(choice), zeros_poles, form })
+            Ok(Design { choice: Choice::Direct(choice), zeros_poles, form, equalizer: None })
         }
     }
 }
@@ -245,6 +274,7 @@ impl From<NotchDesign> for Design {
             choice: Choice::Notch(choice),
             zeros_poles: Some(zeros_poles),
             form: Form::Sections(sections),
+            equalizer: None,
         }
     }
 }

@@ -49,6 +49,16 @@ pub enum EdgeMeaning {
     StopBegin,
 }
 
+/// How an analogue filter becomes a digital one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Mapping {
+    /// Bilinear, the edges prewarped: they are met exactly.
+    Bilinear,
+    /// The impulse response is sampled: the shape in time is kept, what lies above the Nyquist frequency folds back.
+    ImpulseInvariant,
+}
+
 /// A family of filters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "lowercase")]

@@ -12,7 +12,7 @@ mod sections;
 mod taps;
 mod zeros_poles;
 
-pub use band::{BandKind, EdgeMeaning, Family, LARGEST_ORDER};
+pub use band::{BandKind, EdgeMeaning, Family, LARGEST_ORDER, Mapping};
 pub use decay::{Decay, LinearSystem, NotProved, PeakGain};
 pub use difference::Difference;
 pub use form::{Form, Running};

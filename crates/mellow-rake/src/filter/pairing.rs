@@ -26,6 +26,10 @@ impl Group {
         }
     }
 
+    fn count(self) -> usize {
+        1 + usize::from(self.second.is_some())
+    }
+
     fn radius(self) -> f64 {
         modulus(self.first).max(self.second.map_or(0.0, modulus))
     }
@@ -54,7 +58,7 @@ impl Sections {
     /// from the least to the most resonant (Jackson, *Roundoff-noise analysis for fixed-point digital filters realized
     /// in cascade or parallel form*, 1970, section V). Each section but the last is scaled so that no sine
     /// leaves the sections up to it larger than 1; the last brings the product to the filter's gain. Roots must
-    /// come in exact conjugate pairs.
+    /// come in exact conjugate pairs, with at most as many zeros as poles.
     pub fn from_zeros_poles(filter: &ZerosPolesGain) -> Sections {
         let (pole_pairs, mut real_poles) = sort_out(&filter.poles);
         let (mut zero_pairs, real_zeros) = sort_out(&filter.zeros);
@@ -92,11 +96,15 @@ impl Sections {
                     }
                 };
                 let [b1, mut b2] = zeros.map_or([0.0; 2], Group::polynomial);
+                let taken = zeros.map_or(0, Group::count);
                 // Zeros meant to lie on the unit circle lie there: the section is exactly symmetric.
                 if (b2 - 1.0).abs() <= 8.0 * f64::EPSILON {
                     b2 = 1.0;
                 }
-                (group.radius(), Section { b: [1.0, b1, b2], a: group.polynomial() })
+                // Fewer zeros than poles are a delay.
+                let mut b = [1.0, b1, b2];
+                b.rotate_right(group.count() - taken);
+                (group.radius(), Section { b, a: group.polynomial() })
             })
             .collect();
         sections.sort_by(|a, b| a.0.total_cmp(&b.0));

@@ -13,13 +13,13 @@ mod read_fir;
 mod read_recursive;
 mod template;
 
+pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
-pub use fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
 pub use name::{Name, NameError};
 pub use template::{kinds, template};
 
-use crate::filter::{BandKind, EdgeMeaning, Family};
+use crate::filter::{BandKind, EdgeMeaning, Family, Mapping};
 use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 use crate::units::{Frequency, Level, SampleRate};
 
@@ -48,6 +48,8 @@ pub struct Spec {
     pub sample_rate: SampleRate,
     /// The filter that is wanted.
     pub want: Want,
+    /// All-passes behind it that flatten its delay, if they are wanted.
+    pub equalizer: Option<EqualizerWish>,
     /// The words that it runs on, if it is to be quantized.
     pub fixed: Option<Fixed>,
     /// What the proof must show.
@@ -80,12 +82,21 @@ pub struct Recursive {
     pub kind: BandKind,
     /// The family.
     pub family: Family,
+    /// How the analogue filter becomes a digital one.
+    pub mapping: Mapping,
     /// Which edges are given.
     pub edges: RecursiveEdges,
     /// Pass-band ripple, peak to peak.
     pub ripple: Option<Level>,
     /// Stop-band attenuation.
     pub attenuation: Option<Level>,
+}
+
+/// How flat the delay in the pass-band of a recursive filter is to be.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct EqualizerWish {
+    /// The largest less the smallest group delay, in samples.
+    pub delay_ripple: f64,
 }
 
 /// The edges that a recursive filter is asked for by.

@@ -3,10 +3,12 @@
 use super::read_direct;
 use super::read_fir::{self, Wanted, fir_band, fir_kind};
 use super::read_recursive::{design_word, recursive};
-use super::{Fixed, Name, NotchWidth, Problem, Spec, SpecError, Structure, Verify, Want};
+use super::{
+    EqualizerWish, Fixed, Name, NotchWidth, Problem, Spec, SpecError, Structure, Verify, Want,
+};
 use crate::filter::BandKind;
 use crate::fixed::{Overflow, Rounding};
-use crate::units::{Frequency, Level, SampleRate};
+use crate::units::{Duration, Frequency, Level, SampleRate};
 use std::ops::Range;
 use std::str::FromStr;
 use toml::Spanned;
@@ -220,7 +222,7 @@ pub(super) fn spec(text: &str) -> Result<Spec, SpecError> {
         let at = error.span().map_or(0, |span| span.start);
         source.error(at, "", Problem::Toml { message: error.message().to_owned() })
     })?;
-    let known = ["name", "sample_rate", "want", "method", "fixed", "verify"];
+    let known = ["name", "sample_rate", "want", "method", "equalizer", "fixed", "verify"];
     let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
     let found = top.need("name", "an identifier in quotes, as \"pump_hum\"")?;
     let name = Name::new(found.text("an identifier in quotes, as \"pump_hum\"")?)
@@ -228,7 +230,8 @@ pub(super) fn spec(text: &str) -> Result<Spec, SpecError> {
     let forms = "a sample rate with its unit in quotes, as \"1 kHz\"";
     let sample_rate: SampleRate = top.need("sample_rate", forms)?.parse(forms)?;
     let want = want(&top, sample_rate)?;
-    Ok(Spec { name, sample_rate, want, fixed: fixed(&top)?, verify: verify(&top)? })
+    let equalizer = equalizer(&top, &want, sample_rate)?;
+    Ok(Spec { name, sample_rate, want, equalizer, fixed: fixed(&top)?, verify: verify(&top)? })
 }
 
 fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
@@ -340,6 +343,33 @@ fn method(top: &Keys<'_>) -> Result<(), SpecError> {
         }
     }
     Ok(())
+}
+
+fn equalizer(
+    top: &Keys<'_>,
+    want: &Want,
+    rate: SampleRate,
+) -> Result<Option<EqualizerWish>, SpecError> {
+    let Some(keys) = top.table("equalizer", "equalizer.", &["delay_ripple"])? else {
+        return Ok(None);
+    };
+    let forms = "the largest less the smallest delay, as \"2 samples\" or \"5 ms\"";
+    let found = keys.need("delay_ripple", forms)?;
+    let has_one_band = matches!(want, Want::Recursive(wish) if wish.kind != BandKind::Bandstop);
+    if !has_one_band {
+        return Err(found.error(Problem::Range {
+            found: format!("an equalizer for kind \"{}\"", want.kind()),
+            accepted: "a recursive low-pass, high-pass or band-pass filter".to_owned(),
+        }));
+    }
+    let delay_ripple = found.parse::<Duration>(forms)?.samples(rate);
+    if !(1e-3..=1e6).contains(&delay_ripple) {
+        return Err(found.error(Problem::Range {
+            found: format!("{delay_ripple} samples"),
+            accepted: "0.001 to 1e6 samples".to_owned(),
+        }));
+    }
+    Ok(Some(EqualizerWish { delay_ripple }))
 }
 
 fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {

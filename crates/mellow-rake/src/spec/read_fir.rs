@@ -443,9 +443,11 @@ pub(super) fn fir_kind(wanted: &Wanted<'_, '_>, kind: &'static str) -> Result<Fi
         }
         "differentiator" => {
             let keys = wanted.keys(&["pass_edge", "attenuation"])?;
-            let pass_hz = wanted.upto_nyquist(&keys.need("pass_edge", FREQUENCY_FORMS)?)?;
+            let found = keys.need("pass_edge", FREQUENCY_FORMS)?;
+            let pass_hz = wanted.upto_nyquist(&found)?;
             if pass_hz == 0.0 {
-                return Err(keys.missing("pass_edge", "a frequency above 0 Hz"));
+                let accepted = "a frequency above 0 Hz".to_owned();
+                return Err(found.error(Problem::Range { found: "0 Hz".to_owned(), accepted }));
             }
             (FirShape::Differentiator { pass_hz }, level(&keys)?, equiripple)
         }

@@ -2,7 +2,7 @@
 
 use super::read::{FREQUENCY_FORMS, Found, Keys, below_nyquist};
 use super::{Problem, Recursive, RecursiveEdges, SpecError};
-use crate::filter::{BandKind, EdgeMeaning, Family, LARGEST_ORDER};
+use crate::filter::{BandKind, EdgeMeaning, Family, LARGEST_ORDER, Mapping};
 use crate::units::{Frequency, Level, SampleRate};
 use toml::de::{DeTable, DeValue};
 
@@ -60,7 +60,7 @@ pub(super) fn recursive<'a>(
     let [cutoff, pass, stop] = edge_keys(kind);
     let known = ["kind", cutoff, pass, stop, "ripple", "attenuation"];
     let keys = Keys::new(top.source(), table, "want.", at, &known)?;
-    let (family, order) = method(top, kind)?;
+    let (family, order, mapping) = method(top, kind)?;
     let (ripple, attenuation) = levels(&keys)?;
     if family.needs_ripple() && ripple.is_none() {
         return Err(keys.missing("ripple", "the pass-band ripple of this family, as \"0.5 dB\""));
@@ -143,7 +143,7 @@ pub(super) fn recursive<'a>(
     if let RecursiveEdges::Template { pass: inner, stop: outer } = &edges {
         check_template(&keys, kind, stop, inner, outer, rate)?;
     }
-    Ok(Recursive { kind, family, edges, ripple, attenuation })
+    Ok(Recursive { kind, family, mapping, edges, ripple, attenuation })
 }
 
 fn need(
@@ -244,21 +244,28 @@ pub(super) fn design_word(top: &Keys<'_>) -> Result<&'static str, SpecError> {
 }
 
 /// The family and the order; no order is the smallest that will do.
-fn method(top: &Keys<'_>, kind: BandKind) -> Result<(Family, Option<usize>), SpecError> {
+fn method(top: &Keys<'_>, kind: BandKind) -> Result<(Family, Option<usize>, Mapping), SpecError> {
     let missing = "a table [method] with design = \"butterworth\", \"chebyshev1\", \"chebyshev2\", \
          \"elliptic\" or \"bessel\"";
-    let Some(keys) = top.table("method", "method.", &["design", "order"])? else {
+    let Some(keys) = top.table("method", "method.", &["design", "order", "mapping"])? else {
         return Err(top.missing("method", missing));
     };
     let design = keys.need("design", missing)?;
     let family = design.choice(&Family::ALL.map(|family| (family.as_str(), family)))?;
+    let mapping = match keys.find("mapping") {
+        None => Mapping::Bilinear,
+        Some(found) => found.choice(&[
+            ("bilinear", Mapping::Bilinear),
+            ("impulse-invariant", Mapping::ImpulseInvariant),
+        ])?,
+    };
     let Some(found) = keys.find("order") else {
-        return Ok((family, None));
+        return Ok((family, None, mapping));
     };
     if let DeValue::String(text) = found.value
         && &**text == "minimum"
     {
-        return Ok((family, None));
+        return Ok((family, None, mapping));
     }
     let step = if kind.is_band() { 2 } else { 1 };
     let most = LARGEST_ORDER * step;
@@ -273,5 +280,5 @@ fn method(top: &Keys<'_>, kind: BandKind) -> Result<(Family, Option<usize>), Spe
             ),
         }));
     }
-    Ok((family, Some(order as usize)))
+    Ok((family, Some(order as usize), mapping))
 }

@@ -26,7 +26,7 @@ module average (
 );
 
     // s8f7, from the right: h[0], h[1], ...
-    localparam [63:0] TAPS = {
+    wire [63:0] TAPS = {
         8'h10, 8'h10, 8'h10, 8'h10, 8'h10, 8'h10, 8'h10, 8'h10
     };
 

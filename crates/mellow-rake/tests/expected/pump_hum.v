@@ -29,7 +29,7 @@ module pump_hum (
 
     // s16f14, from the right, section by section: b0, b1, b2, a1, a2 of
     // H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2)
-    localparam [79:0] SECTION = {
+    wire [79:0] SECTION = {
         16'h3e05, 16'h948d, 16'h3f03, 16'h948d, 16'h3f03
     };
 

@@ -1,10 +1,13 @@
 //! What is wanted of a recursive filter, and the choice that follows from it.
 
+use super::analogue::{Analogue, analogue, transform};
+use super::impulse_invariance::impulse_invariant;
 use super::{Prototype, Shape, digital};
 use crate::design::DesignError;
-use crate::filter::{BandKind, EdgeMeaning, Family, LARGEST_ORDER, ZerosPolesGain};
+use crate::filter::{BandKind, EdgeMeaning, Family, LARGEST_ORDER, Mapping, ZerosPolesGain};
 use crate::units::SampleRate;
 use serde::Serialize;
+use std::f64::consts::TAU;
 
 /// Edges in hertz: one for low-pass and high-pass, two rising ones for the band types.
 pub type Edges = Vec<f64>;
@@ -52,6 +55,8 @@ pub struct IirChoice {
     pub kind: BandKind,
     /// The family.
     pub family: Family,
+    /// How the analogue filter becomes a digital one.
+    pub mapping: Mapping,
     /// All poles of the digital filter.
     pub order: usize,
     /// Whether the order was found as the smallest that keeps the template.
@@ -109,6 +114,84 @@ pub fn design_iir(
     wish: &IirWish,
     rate: SampleRate,
 ) -> Result<(IirChoice, ZerosPolesGain), DesignError> {
+    let (choice, prototype) = plan(wish, rate, Mapping::Bilinear)?;
+    let filter = digital(&prototype, shape(wish.kind, &choice.edges_hz, rate));
+    if filter.pole_radius() >= 1.0 {
+        return Err(DesignError::OnTheCircle { edges_hz: choice.edges_hz });
+    }
+    Ok((choice, filter))
+}
+
+/// Designs a recursive filter whose impulse response is the sampled one of the analogue filter.
+///
+/// The edges are those of the analogue filter, without prewarping; what folds back moves them.
+///
+/// # Errors
+/// [`DesignError`], among them that high-pass, band-stop and stop-band-ripple filters of even order have no such form.
+pub fn design_impulse_invariant(
+    wish: &IirWish,
+    rate: SampleRate,
+) -> Result<(IirChoice, ZerosPolesGain), DesignError> {
+    let (choice, prototype) = plan(wish, rate, Mapping::ImpulseInvariant)?;
+    let edges: Vec<f64> = choice.edges_hz.iter().map(|hz| TAU * hz).collect();
+    let filter = impulse_invariant(&transform(&prototype, wish.kind, &edges), 1.0 / rate.hertz())?;
+    if filter.pole_radius() >= 1.0 {
+        return Err(DesignError::OnTheCircle { edges_hz: choice.edges_hz });
+    }
+    Ok((choice, filter))
+}
+
+/// The analogue filter behind a choice: its prototype, its edges (prewarped for the bilinear mapping: 2·fs·tan(πf/fs)),
+/// zeros, poles and polynomials.
+///
+/// # Errors
+/// [`DesignError`], as in designing it.
+pub fn analogue_of(choice: &IirChoice, rate: SampleRate) -> Result<Analogue, DesignError> {
+    let per_pole = if choice.kind.is_band() { 2 } else { 1 };
+    let IirChoice { kind, family, ripple_db, attenuation_db, .. } = *choice;
+    let prototype = prototype(family, choice.order / per_pole, ripple_db, attenuation_db)?;
+    let level = level(choice.meaning, ripple_db, attenuation_db, family)?;
+    let at = prototype.reaches(level);
+    let edge = |hz: &f64| match choice.mapping {
+        Mapping::Bilinear => 2.0 * rate.hertz() * libm::tan(rate.radians(*hz) / 2.0),
+        Mapping::ImpulseInvariant => TAU * hz,
+    };
+    let edges: Vec<f64> = choice.edges_hz.iter().map(edge).collect();
+    Ok(analogue(&prototype.normalised_at(at), kind, &edges))
+}
+
+/// The level at the edges, in decibels below the peak.
+fn level(
+    meaning: EdgeMeaning,
+    ripple_db: Option<f64>,
+    attenuation_db: Option<f64>,
+    family: Family,
+) -> Result<f64, DesignError> {
+    match meaning {
+        EdgeMeaning::HalfPower => Ok(HALF_POWER_DB),
+        EdgeMeaning::RippleEnd => need(ripple_db, "ripple", family),
+        EdgeMeaning::StopBegin => need(attenuation_db, "attenuation", family),
+    }
+}
+
+/// How far the prototype's frequency of the stop-band edge lies beyond that of the pass-band edges.
+fn prototype_frequency(kind: BandKind, pass: &[f64], hz: f64) -> f64 {
+    let (low, high) = (pass[0], pass[pass.len() - 1]);
+    let band = ((hz * hz - low * high) / ((high - low) * hz)).abs();
+    match kind {
+        BandKind::Lowpass => hz / low,
+        BandKind::Highpass => low / hz,
+        BandKind::Bandpass => band,
+        BandKind::Bandstop => 1.0 / band,
+    }
+}
+
+/// The choice, and the prototype with its edge at 1 rad/s.
+fn plan(
+    wish: &IirWish,
+    rate: SampleRate,
+    mapping: Mapping,
+) -> Result<(IirChoice, Prototype), DesignError> {
     let IirWish { kind, family, ripple_db, attenuation_db, .. } = *wish;
     check_levels(wish)?;
     let both = |edges: &Edges| check_edges(kind, edges, rate);
@@ -116,6 +199,7 @@ pub fn design_iir(
     let mut choice = IirChoice {
         kind,
         family,
+        mapping,
         order: 0,
         order_is_smallest: false,
         edges_hz: Vec::new(),
@@ -133,11 +217,7 @@ pub fn design_iir(
                 let step = if per_pole == 2 { "even, " } else { "" };
                 return Err(DesignError::Order { found: *order, largest, step });
             }
-            let level = match meaning {
-                EdgeMeaning::HalfPower => HALF_POWER_DB,
-                EdgeMeaning::RippleEnd => need(ripple_db, "ripple", family)?,
-                EdgeMeaning::StopBegin => need(attenuation_db, "attenuation", family)?,
-            };
+            let level = level(*meaning, ripple_db, attenuation_db, family)?;
             choice.order = *order;
             choice.edges_hz.clone_from(edges);
             choice.meaning = *meaning;
@@ -157,7 +237,10 @@ pub fn design_iir(
             let passed = shape(kind, pass, rate);
             let selectivity = stop
                 .iter()
-                .map(|&hz| passed.prototype_frequency(rate.radians(hz)))
+                .map(|&hz| match mapping {
+                    Mapping::Bilinear => passed.prototype_frequency(rate.radians(hz)),
+                    Mapping::ImpulseInvariant => prototype_frequency(kind, pass, hz),
+                })
                 .fold(f64::INFINITY, f64::min);
             let fits = |family: Family| smallest(family, ripple, attenuation, selectivity);
             let (order, prototype) = fits(family)?.ok_or_else(|| DesignError::OutOfReach {
@@ -181,11 +264,7 @@ pub fn design_iir(
         }
     };
     let at = prototype.reaches(normalised_db);
-    let filter = digital(&prototype.normalised_at(at), shape(kind, &choice.edges_hz, rate));
-    if filter.pole_radius() >= 1.0 {
-        return Err(DesignError::OnTheCircle { edges_hz: choice.edges_hz });
-    }
-    Ok((choice, filter))
+    Ok((choice, prototype.normalised_at(at)))
 }
 
 fn prototype(

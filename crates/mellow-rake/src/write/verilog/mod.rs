@@ -111,7 +111,8 @@ fn constant_name(table: &Table) -> String {
     table.name.to_ascii_uppercase()
 }
 
-/// A table as one wide constant, the first coefficient of the first row lowest.
+/// A table as one wide constant, the first coefficient of the first row lowest. It is a wire, not a parameter: a simulator
+/// that copies a whole parameter at every index takes ten times as long.
 fn constants(table: &Table) -> String {
     let Table { format, rows, .. } = table;
     let words: Vec<String> =
@@ -124,7 +125,7 @@ fn constants(table: &Table) -> String {
         "from the right: h[0], h[1], ..."
     };
     format!(
-        "\n    // {format}, {order}\n    localparam [{}:0] {} = {{\n        {}\n    }};\n",
+        "\n    // {format}, {order}\n    wire [{}:0] {} = {{\n        {}\n    }};\n",
         words.len() * format.width() as usize - 1,
         constant_name(table),
         lines.join(",\n        ")
