@@ -158,6 +158,14 @@ pub(crate) struct Panel<'a> {
 }
 
 impl Panel<'_> {
+    /// About how many pixels a unit of x and of y takes.
+    pub(crate) fn pixels_per_unit<B: DrawingBackend>(&self, area: &Area<B>) -> (f64, f64) {
+        let (width, height) = area.drawing.dim_in_pixel();
+        let per_unit =
+            |range: &Range<f64>, pixels: u32| f64::from(pixels) / (range.end - range.start);
+        (per_unit(&self.x, width), per_unit(&self.y, height))
+    }
+
     /// The axes, without grid: what is shaded comes first.
     pub(crate) fn chart<'a, B: DrawingBackend>(
         &self,

@@ -100,11 +100,7 @@ impl ResponseFigure<'_> {
                 .zip(curve.decibels.iter().copied())
                 .filter(|(hertz, _)| (panel.x.start..=panel.x.end).contains(hertz))
                 .collect();
-            let per_unit = |range: &std::ops::Range<f64>, pixels: i32| {
-                f64::from(pixels) / (range.end - range.start)
-            };
-            let scale =
-                (per_unit(&panel.x, area.width()), per_unit(&panel.y, 3 * area.width() / 10));
+            let scale = panel.pixels_per_unit(area);
             let parts = pieces(&points, &panel.y);
             for piece in parts.iter().flat_map(|piece| straightened(piece, scale)) {
                 let line = LineSeries::new(piece, color.stroke_width(area.px(weight)));

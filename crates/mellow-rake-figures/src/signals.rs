@@ -1,7 +1,7 @@
 //! A signal before and after a filter, in time.
 
 use crate::FigureError;
-use crate::canvas::{Area, Figure, Panel, failed};
+use crate::canvas::{Area, Figure, Panel, failed, straightened};
 use crate::style::{FIRST, SECOND};
 use plotters::prelude::*;
 
@@ -126,7 +126,7 @@ impl BeforeAfter<'_> {
         };
         let mut chart = panel.chart(area)?;
         panel.mesh(area, &mut chart)?;
-        let dense = samples.len() > 8 * COLUMNS;
+        let dense = samples.len() > 2 * COLUMNS;
         let curves = [
             (pair.before, SECOND, "before", 1),
             (pair.after, FIRST, "after", if dense { 1 } else { 2 }),
@@ -145,9 +145,13 @@ impl BeforeAfter<'_> {
                 });
                 chart.draw_series(boxes).map_err(failed)?;
             } else {
-                let points = samples.clone().map(|index| (pair.time(index), values[index]));
-                let line = LineSeries::new(points, color.stroke_width(area.px(weight)));
-                chart.draw_series(line).map_err(failed)?;
+                let point = |index: usize| (pair.time(index), values[index]);
+                let points: Vec<(f64, f64)> = samples.clone().map(point).collect();
+                let scale = panel.pixels_per_unit(area);
+                for part in straightened(&points, scale) {
+                    let line = LineSeries::new(part, color.stroke_width(area.px(weight)));
+                    chart.draw_series(line).map_err(failed)?;
+                }
             }
         }
         // The legend stands above the curves, in the line of the title.

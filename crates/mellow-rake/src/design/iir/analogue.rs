@@ -73,7 +73,7 @@ pub(super) fn transform(prototype: &Prototype, kind: BandKind, edges: &[f64]) ->
     match kind {
         BandKind::Lowpass => {}
         BandKind::Highpass | BandKind::Bandpass => {
-            zeros.extend(vec![Complex64::new(0.0, 0.0); missing])
+            zeros.extend(vec![Complex64::new(0.0, 0.0); missing]);
         }
         BandKind::Bandstop => {
             for _ in 0..missing {
