@@ -196,6 +196,21 @@ pub fn beta_for_attenuation(attenuation_db: f64) -> f64 {
     }
 }
 
+/// The errors of amplitude around 1 and 0 that a ripple (peak to peak) and an attenuation (below the peak) in decibels
+/// allow.
+pub fn errors_allowed(ripple_db: f64, attenuation_db: f64) -> [f64; 2] {
+    let ratio = libm::exp10(ripple_db / 20.0);
+    let pass = (ratio - 1.0) / (ratio + 1.0);
+    [pass, (1.0 + pass) * libm::exp10(-attenuation_db / 20.0)]
+}
+
+/// β for a template: a windowed filter errs alike in both bands, so the smaller error counts, and Kaiser's rule is off by
+/// some tenths of a decibel, so one is added.
+pub fn beta_for_template(ripple_db: f64, attenuation_db: f64) -> f64 {
+    let [pass, stop] = errors_allowed(ripple_db, attenuation_db);
+    beta_for_attenuation(1.0 - 20.0 * libm::log10(pass.min(stop)))
+}
+
 /// Taps of a Kaiser-windowed filter with this ripple and a transition of `transition` (a part of the sample rate)
 /// (Kaiser 1974, eq. 8: N − 1 = (A − 7.95)/(2.285·Δω), and 0.9222 for 7.95 below 21 dB: the rectangular window).
 pub fn taps_for_transition(attenuation_db: f64, transition: f64) -> f64 {

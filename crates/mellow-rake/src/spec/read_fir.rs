@@ -7,7 +7,7 @@ use super::{
 };
 use crate::filter::BandKind;
 use crate::units::{Frequency, Level, SampleRate};
-use crate::window::{Window, beta_for_attenuation};
+use crate::window::{Window, beta_for_attenuation, beta_for_template};
 use toml::de::{DeTable, DeValue};
 
 /// The words for the methods.
@@ -222,7 +222,11 @@ fn method<'a>(wanted: &Wanted<'a, '_>) -> Result<Method<'a>, SpecError> {
 }
 
 /// The window with its parameter; `attenuation` is what the wish asks for, in decibels.
-fn window(keys: &Keys<'_>, attenuation: Option<f64>) -> Result<Window, SpecError> {
+fn window(
+    keys: &Keys<'_>,
+    attenuation: Option<f64>,
+    beta: Option<f64>,
+) -> Result<Window, SpecError> {
     let found = keys.need("window", "the name of a window, as \"kaiser\" or \"hann\"")?;
     let word = found.choice(&WINDOWS.map(|word| (word, word)))?;
     let parameter = |key: &'static str, range: std::ops::RangeInclusive<f64>| {
@@ -240,9 +244,8 @@ fn window(keys: &Keys<'_>, attenuation: Option<f64>) -> Result<Window, SpecError
         "gaussian" => Window::Gaussian { sigma: parameter("sigma", 0.01..=10.0)?.unwrap_or(0.4) },
         "tukey" => Window::Tukey { taper: parameter("taper", 0.0..=1.0)?.unwrap_or(0.5) },
         "kaiser" => {
-            let beta = match (parameter("beta", 0.0..=200.0)?, attenuation) {
-                (Some(beta), _) => beta,
-                (None, Some(attenuation)) => beta_for_attenuation(attenuation),
+            let beta = match (parameter("beta", 0.0..=200.0)?, beta) {
+                (Some(beta), _) | (None, Some(beta)) => beta,
                 (None, None) => {
                     let forms =
                         "beta = 5.65, or want.attenuation = \"60 dB\", from which it follows";
@@ -287,6 +290,12 @@ impl Method<'_> {
                 ..
             }
         );
+        let beta = match &shape {
+            FirShape::Band {
+                ripple_db: Some(ripple), attenuation_db: Some(attenuation), ..
+            } => Some(beta_for_template(*ripple, *attenuation)),
+            _ => attenuation.map(beta_for_attenuation),
+        };
         let mut method = default;
         if let Some(keys) = &self.keys {
             let weights = || {
@@ -297,7 +306,7 @@ impl Method<'_> {
                 }
             };
             method = match self.design {
-                Some("window") => FirMethod::Window(window(keys, attenuation)?),
+                Some("window") => FirMethod::Window(window(keys, attenuation, beta)?),
                 Some("equiripple") => FirMethod::Equiripple { weights: weights()? },
                 Some("least-squares") => FirMethod::LeastSquares { weights: weights()? },
                 Some("frequency-sampling") => {

@@ -61,6 +61,17 @@ pub enum ExchangeError {
         /// |δ|
         least_error: f64,
     },
+    /// Where no band asks for anything the response of the optimum grows beyond all use.
+    #[error(
+        "between or beside the bands the response of the best {taps} taps grows to {gain:.1e}: nothing is asked of it there; a \
+         band with a small weight in the free stretch, or fewer taps, would do"
+    )]
+    Unbounded {
+        /// The taps asked for.
+        taps: usize,
+        /// The largest gain.
+        gain: f64,
+    },
     /// The optimum lies below what double precision resolves.
     #[error(
         "the best {taps} taps err by {error:.3e} (weighted), below what double precision can show; fewer taps would do"
@@ -354,6 +365,9 @@ impl Task<'_> {
                 let mut point = Point { band, frequency: places[k], error: errors[k] };
                 if k > 0 && k + 1 < places.len() {
                     self.sharpen(interpolant, &mut point, places[k - 1], places[k + 1]);
+                } else {
+                    let neighbour = if k == 0 { 1 } else { k - 1 };
+                    self.leave_the_end(interpolant, &mut point, places[neighbour]);
                 }
                 found.push(point);
             }
@@ -361,27 +375,60 @@ impl Task<'_> {
         found
     }
 
-    /// Moves an extreme to the vertex of the parabola through three points, twice.
-    fn sharpen(&self, interpolant: &Interpolant, point: &mut Point, mut low: f64, mut high: f64) {
-        for _ in 0..2 {
-            let (a, b) = (point.frequency - low, high - point.frequency);
-            let at = |f: f64| self.error(interpolant, point.band, f);
-            let (left, right) = (point.error - at(low), point.error - at(high));
-            // Vertex of the parabola through (−a, −left), (0, 0), (b, −right) relative to the point.
-            let below = 2.0 * (left * b + right * a);
-            let frequency = point.frequency + (left * b * b - right * a * a) / below;
-            if !(frequency > low && frequency < high) {
-                return;
-            }
-            let error = at(frequency);
-            if error.abs() <= point.error.abs() || error.signum() != point.error.signum() {
-                return;
-            }
-            *point = Point { frequency, error, ..*point };
-            (low, high) = (frequency - a / 4.0, frequency + b / 4.0);
-            (low, high) =
-                (low.max(self.bands[point.band].low), high.min(self.bands[point.band].high));
+    /// Moves an extreme off the end of its band if the error rises from there, before the next sample: by golden section.
+    fn leave_the_end(&self, interpolant: &Interpolant, point: &mut Point, neighbour: f64) {
+        const SHARE: f64 = 0.618_033_988_749_894_9;
+        let (end, span) = (point.frequency, neighbour - point.frequency);
+        let sign = point.error.signum();
+        let at = |share: f64| sign * self.error(interpolant, point.band, end + span * share);
+        if at(1e-4) <= point.error.abs() {
+            return;
         }
+        let (mut low, mut high) = (0.0, 1.0);
+        for _ in 0..32 {
+            let (a, b) = (high - SHARE * (high - low), low + SHARE * (high - low));
+            if at(a) > at(b) {
+                high = b;
+            } else {
+                low = a;
+            }
+        }
+        let share = f64::midpoint(low, high);
+        *point = Point { frequency: end + span * share, error: sign * at(share), ..*point };
+    }
+
+    /// Moves an extreme to the vertex of the parabola through three points that bracket it, again and again.
+    fn sharpen(&self, interpolant: &Interpolant, point: &mut Point, mut low: f64, mut high: f64) {
+        let sign = point.error.signum();
+        let at = |f: f64| sign * self.error(interpolant, point.band, f);
+        let (mut best, mut peak) = (point.frequency, point.error.abs());
+        let (mut at_low, mut at_high) = (at(low), at(high));
+        for _ in 0..6 {
+            let (a, b) = (best - low, high - best);
+            let (left, right) = (peak - at_low, peak - at_high);
+            let vertex = best + (left * b * b - right * a * a) / (2.0 * (left * b + right * a));
+            if !(vertex > low && vertex < high) || vertex == best {
+                break;
+            }
+            let found = at(vertex);
+            let gained = (found - peak).abs();
+            if found > peak {
+                if vertex > best {
+                    (low, at_low) = (best, peak);
+                } else {
+                    (high, at_high) = (best, peak);
+                }
+                (best, peak) = (vertex, found);
+            } else if vertex > best {
+                (high, at_high) = (vertex, found);
+            } else {
+                (low, at_low) = (vertex, found);
+            }
+            if gained <= 1e-12 * peak {
+                break;
+            }
+        }
+        *point = Point { frequency: best, error: sign * peak, ..*point };
     }
 
     /// The taps of a polynomial.
@@ -426,16 +473,24 @@ impl Task<'_> {
             let error = band.desired(frequency) - taps.amplitude(TAU * frequency);
             (band.weight_at(frequency) * error).abs()
         };
-        let mut error: f64 = 0.0;
+        let mut error: f64 = if taps.0.iter().all(|tap| tap.is_finite()) { 0.0 } else { f64::NAN };
         for pair in solved.reference.windows(2) {
             let [a, b] = [&pair[0], &pair[1]];
-            error = error.max(measured(a.band, a.frequency)).max(measured(b.band, b.frequency));
+            error = larger(error, measured(a.band, a.frequency));
+            error = larger(error, measured(b.band, b.frequency));
             if a.band == b.band {
-                error = error.max(measured(a.band, f64::midpoint(a.frequency, b.frequency)));
+                let middle = f64::midpoint(a.frequency, b.frequency);
+                error = larger(error, measured(a.band, middle));
             }
         }
-        if error > solved.delta * 1.0001 {
-            return Err(ExchangeError::Precision { taps: count, error: solved.delta });
+        // Written so that a NaN is refused too.
+        if !(error <= solved.delta * 1.0001) {
+            let gain = taps.0.iter().fold(0.0, |sum, tap| sum + tap.abs());
+            return Err(if gain.is_nan() || gain > 1e4 {
+                ExchangeError::Unbounded { taps: count, gain }
+            } else {
+                ExchangeError::Precision { taps: count, error: solved.delta }
+            });
         }
         Ok(Equiripple {
             taps: taps.0,
@@ -445,6 +500,11 @@ impl Task<'_> {
             exchanges,
         })
     }
+}
+
+/// The larger of two, or NaN if one is.
+fn larger(a: f64, b: f64) -> f64 {
+    if a >= b || a.is_nan() { a } else { b }
 }
 
 /// The inverse discrete Fourier transform of real amplitudes on the grid 2πk/N, k = 0 … N/2.

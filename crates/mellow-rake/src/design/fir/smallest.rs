@@ -1,13 +1,12 @@
 //! The smallest number of taps that does.
 
 use super::task::Task;
-use super::wished_bands::allowed;
 use super::{ExchangeError, FirError, equiripple};
 use crate::analysis::{Bands, measure_bands};
 use crate::design::iir::{IirWish, Points, design_iir};
 use crate::filter::{BandKind, Family, Taps};
 use crate::spec::{FirEdges, FirMethod, FirShape, LARGEST_TAPS};
-use crate::window::taps_for_transition;
+use crate::window::{Window, errors_allowed, taps_for_transition};
 
 /// The smallest number of the parity of `start`, at least `least`, at most `most`, for which `keeps` holds, if it holds
 /// from some number on; `None` if it does not hold up to `most`.
@@ -54,8 +53,8 @@ pub(super) fn smallest<E>(
     let mut below = 0;
     while below < 4 && high > below {
         below += 1;
-        // The neighbour below is known to fail.
-        if below > 1 && keeps(place(high - below))? {
+        // This one is known to fail.
+        if high - below != low && keeps(place(high - below))? {
             high -= below;
             below = 0;
         }
@@ -83,7 +82,7 @@ impl Task<'_> {
             let needs = "\"equiripple\", \"window\" or \"least-squares\"";
             return Err(FirError::NoTemplate { needs });
         }
-        let errors = allowed(ripple, attenuation);
+        let errors = errors_allowed(ripple, attenuation);
         let widths = pass.iter().zip(stop).map(|(a, b)| (a - b).abs() / self.rate.hertz());
         let transition = widths.fold(0.5, f64::min);
         let [p, s] = errors.map(|error| -20.0 * libm::log10(error));
@@ -97,9 +96,16 @@ impl Task<'_> {
         let start = start as usize;
         let both_parities = matches!(kind, BandKind::Lowpass | BandKind::Bandpass);
         let range = (3, LARGEST_TAPS - 1);
+        let bands = Bands { kind: *kind, pass_hz: Some(pass.clone()), stop_hz: Some(stop.clone()) };
+        let middle = if kind.is_band() { libm::sqrt(pass[0] * pass[1]) } else { pass[0] };
+        let keeps_measured = |filter: &Taps| {
+            let found = measure_bands(filter, self.rate, &bands, middle);
+            found.passband_ripple_db.is_some_and(|r| r <= ripple)
+                && found.stopband_attenuation_db.is_none_or(|a| a >= attenuation)
+        };
         let found = if is_equiripple {
             // Each type by itself is monotone in its length: odd lengths first, then the even ones below.
-            let mut keeps = |taps: usize| self.equiripple_keeps(taps, errors[0]);
+            let mut keeps = |taps: usize| self.equiripple_keeps(taps, errors[0], &keeps_measured);
             let odd = smallest(start | 1, 2, range, &mut keeps)?;
             match odd {
                 Some(mut best) if both_parities => {
@@ -113,15 +119,8 @@ impl Task<'_> {
                 other => other,
             }
         } else {
-            let bands =
-                Bands { kind: *kind, pass_hz: Some(pass.clone()), stop_hz: Some(stop.clone()) };
-            let middle = if kind.is_band() { libm::sqrt(pass[0] * pass[1]) } else { pass[0] };
             let mut keeps = |taps: usize| -> Result<bool, FirError> {
-                let filter = Taps(self.make(taps)?.taps);
-                let found = measure_bands(&filter, self.rate, &bands, middle);
-                let kept = found.passband_ripple_db.is_some_and(|r| r <= ripple)
-                    && found.stopband_attenuation_db.is_none_or(|a| a >= attenuation);
-                Ok(kept)
+                Ok(keeps_measured(&Taps(self.make(taps)?.taps)))
             };
             // A window has a limit that no length moves; a number twice as large as a Kaiser window needs shows it.
             let most = (4 * start + 200).min(LARGEST_TAPS - 1) | 1;
@@ -131,10 +130,17 @@ impl Task<'_> {
         found.ok_or_else(|| self.out_of_reach(String::new()))
     }
 
-    /// Whether the largest weighted error stays within what is allowed in the pass-band (which has weight 1).
-    pub(super) fn equiripple_keeps(&self, taps: usize, allowed: f64) -> Result<bool, FirError> {
+    /// Whether the largest weighted error stays within what is allowed in the pass-band (which has weight 1), or, where it is
+    /// a little larger, the template is kept all the same: the ripple need not reach both of its ends.
+    pub(super) fn equiripple_keeps(
+        &self,
+        taps: usize,
+        allowed: f64,
+        keeps_measured: &dyn Fn(&Taps) -> bool,
+    ) -> Result<bool, FirError> {
         match equiripple(&self.bands, self.linear_phase(taps)?, taps) {
-            Ok(found) => Ok(found.error <= allowed * (1.0 + 1e-9)),
+            Ok(found) if found.error <= allowed * (1.0 + 1e-9) => Ok(true),
+            Ok(found) => Ok(found.error < 2.0 * allowed && keeps_measured(&Taps(found.taps))),
             // Better than can be shown is good enough.
             Err(ExchangeError::Precision { .. }) => Ok(true),
             Err(error) => Err(error.into()),
@@ -163,7 +169,13 @@ impl Task<'_> {
                 attenuation_db: *attenuation_db,
             };
             if reached.is_empty() && matches!(self.wish.method, FirMethod::Window(_)) {
-                would_do = "a kaiser window or \"equiripple\" would do".to_owned();
+                would_do = match self.wish.method {
+                    FirMethod::Window(Window::Kaiser { .. }) => {
+                        "a larger beta or \"equiripple\" would do"
+                    }
+                    _ => "a kaiser window or \"equiripple\" would do",
+                }
+                .to_owned();
             } else if let Ok((choice, _)) = design_iir(&wish, self.rate) {
                 would_do = format!("an elliptic filter of order {} would do", choice.order);
             }

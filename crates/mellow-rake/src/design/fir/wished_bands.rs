@@ -4,19 +4,12 @@ use super::{Band, FirError};
 use crate::filter::BandKind;
 use crate::spec::{FirEdges, FirMethod, FirShape, FirWish};
 use crate::units::SampleRate;
+use crate::window::errors_allowed;
 use std::f64::consts::TAU;
 
 /// Half-way between pass-band and stop-band.
 pub(super) fn middles(pass: &[f64], stop: &[f64]) -> Vec<f64> {
     pass.iter().zip(stop).map(|(a, b)| f64::midpoint(*a, *b)).collect()
-}
-
-/// The errors of amplitude that a ripple (peak to peak) and an attenuation (below the peak) in decibels allow around 1
-/// and 0.
-pub(super) fn allowed(ripple_db: f64, attenuation_db: f64) -> [f64; 2] {
-    let ratio = libm::exp10(ripple_db / 20.0);
-    let pass = (ratio - 1.0) / (ratio + 1.0);
-    [pass, (1.0 + pass) * libm::exp10(-attenuation_db / 20.0)]
 }
 
 /// The bands of a wish as parts of the sample rate, with their weights.
@@ -41,7 +34,7 @@ pub(super) fn bands(wish: &FirWish, rate: SampleRate) -> Result<Vec<Band>, FirEr
             // Errors as large as allowed in every band; the pass-band counts 1.
             let weight = match (ripple_db, attenuation_db) {
                 (Some(ripple), Some(attenuation)) => {
-                    let [p, s] = allowed(*ripple, *attenuation);
+                    let [p, s] = errors_allowed(*ripple, *attenuation);
                     p / s
                 }
                 _ => 1.0,
