@@ -209,6 +209,10 @@ proptest! {
             _ => assert_optimal(&all, kind, taps),
         }
     }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 40, failure_persistence: None, ..ProptestConfig::default() })]
 
     /// The number found keeps the template; neither one nor two taps fewer do.
     #[test]

@@ -137,30 +137,67 @@ fn all_pass(poles: &[Complex64]) -> Vec<Section> {
 /// realization of low-sensitivity IIR digital filters*, 1986): there for Butterworth, Chebyshev and elliptic filters whose
 /// prototype has odd order.
 ///
-/// The poles of a low-pass or high-pass filter go to the branches in turn, by rising angle; those of band types, whose
-/// prototype poles each became two, likewise from one edge to the other. What comes out is compared with the filter.
+/// Which poles go to which branch is found by trying: with the phases φ of the all-passes of single pole pairs at a few
+/// angles, |H| = |cos((Σ±φ)/2)| (or the sine) must hold with the right signs. What comes out is compared with the filter.
 ///
 /// # Errors
 /// [`ConvertError::NotThere`] where no split of the poles gives the filter.
 pub fn to_all_pass_sum(filter: &ZerosPolesGain) -> Result<Converted<AllPassSum>, ConvertError> {
     const FORM: &str = "sum of two all-passes";
-    let mut upper: Vec<Complex64> = filter.poles.iter().copied().filter(|p| p.im >= 0.0).collect();
-    let angle = |p: &Complex64| libm::atan2(p.im, p.re);
-    upper.sort_by(|a, b| angle(a).total_cmp(&angle(b)));
-    // In turn from one end; and, for filters with two edges, in turn from both ends with the middle ones together.
-    let half = upper.len().div_ceil(2);
-    let in_turn = |k: usize| k.is_multiple_of(2);
-    let mirrored = |k: usize| k.min(upper.len() - 1 - k).is_multiple_of(2);
-    let crossed =
-        |k: usize| if k < half { k.is_multiple_of(2) } else { (upper.len() - 1 - k) % 2 == 1 };
-    let splits: [&dyn Fn(usize) -> bool; 3] = [&in_turn, &mirrored, &crossed];
-    for split in splits {
-        let pick = |wanted: bool| -> Vec<Complex64> {
-            let own = upper.iter().enumerate().filter(|(k, _)| split(*k) == wanted);
-            own.map(|(_, p)| *p).collect()
+    /// 2^19 signs are tried within some milliseconds.
+    const MOST: usize = 20;
+    let groups: Vec<Complex64> = filter.poles.iter().copied().filter(|p| p.im >= 0.0).collect();
+    let refused = |why| Err(ConvertError::NotThere { form: FORM, why });
+    if groups.is_empty() || groups.len() > MOST {
+        return refused("it is there for filters of 1 to 20 pole pairs; a cascade would do");
+    }
+    // Angles at which the filter neither passes nor stops: there the signs show.
+    let mut angles: Vec<(f64, f64)> = (1..400)
+        .map(|k| std::f64::consts::PI * f64::from(k) / 400.0)
+        .map(|omega| (omega, modulus(filter.response(omega))))
+        .collect();
+    angles.sort_by(|a, b| (a.1 - 0.7).abs().total_cmp(&(b.1 - 0.7).abs()));
+    angles.truncate(6);
+    let phase = |pole: &Complex64, omega: f64| {
+        let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
+        let h = branch(&all_pass(&[*pole]), w);
+        libm::atan2(h.im, h.re)
+    };
+    let phases: Vec<Vec<f64>> = groups
+        .iter()
+        .map(|pole| angles.iter().map(|(omega, _)| phase(pole, *omega)).collect())
+        .collect();
+    let mut sums: Vec<f64> =
+        (0..angles.len()).map(|at| phases.iter().map(|own| own[at]).sum()).collect();
+    let mut in_second = vec![false; groups.len()];
+    // All signs in the order of a Gray code: one changes at a time. The first pole stays in the first branch.
+    for step in 0u32..1 << (groups.len() - 1) {
+        if step > 0 {
+            let flip = 1 + step.trailing_zeros() as usize;
+            let sign = if in_second[flip] { 2.0 } else { -2.0 };
+            in_second[flip] = !in_second[flip];
+            for (sum, own) in sums.iter_mut().zip(&phases[flip]) {
+                *sum += sign * own;
+            }
+        }
+        let fits = |of: fn(f64) -> f64| {
+            sums.iter()
+                .zip(&angles)
+                .all(|(sum, (_, gain))| (of(sum / 2.0).abs() - gain).abs() < 1e-5)
         };
-        let (first, second) = (all_pass(&pick(true)), all_pass(&pick(false)));
-        for (sign, factor) in [(1.0, 1.0), (-1.0, 1.0), (1.0, -1.0), (-1.0, -1.0)] {
+        let sign = if fits(libm::cos) {
+            1.0
+        } else if fits(libm::sin) {
+            -1.0
+        } else {
+            continue;
+        };
+        let pick = |second: bool| -> Vec<Complex64> {
+            let own = groups.iter().zip(&in_second).filter(|(_, is)| **is == second);
+            own.map(|(p, _)| *p).collect()
+        };
+        let (first, second) = (all_pass(&pick(false)), all_pass(&pick(true)));
+        for factor in [1.0, -1.0] {
             let sum = AllPassSum { first: first.clone(), second: second.clone(), sign, factor };
             let after = sum.clone();
             if let Ok(found) = accept(sum, FORM, filter, &after, 0.0) {
@@ -168,7 +205,8 @@ pub fn to_all_pass_sum(filter: &ZerosPolesGain) -> Result<Converted<AllPassSum>,
             }
         }
     }
-    let why = "it is there for Butterworth, Chebyshev and elliptic filters with a peak gain of 1 and an odd order \
-               (band types: half their order odd)";
-    Err(ConvertError::NotThere { form: FORM, why })
+    refused(
+        "it is there for Butterworth, Chebyshev and elliptic filters with a peak gain of 1 and an odd order (band types: \
+         half their order odd)",
+    )
 }

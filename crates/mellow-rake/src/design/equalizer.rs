@@ -129,9 +129,10 @@ pub fn equalize(
         }
         let coarse = grid(60 + 24 * count + 4 * filter.poles.len());
         let target: Vec<f64> = coarse.iter().map(|omega| filter.group_delay(*omega)).collect();
-        // From evenly spread poles, and from the last fit with one pole more.
+        // From evenly spread poles, and from the last fit stretched over one pole more, or with one more in its middle.
         let mut starts = vec![evenly(count, band)];
         if let Some((_, pairs)) = &best {
+            starts.push(stretched(pairs, count));
             let mut more = pairs.clone();
             more.push(PolePair { u: 0.0, theta: f64::midpoint(band[0], band[1]) });
             starts.push(more);
@@ -195,6 +196,22 @@ fn evenly(count: usize, [low, high]: [f64; 2]) -> Vec<PolePair> {
     let radius = libm::exp(-0.9 * step).clamp(0.05, 0.999_999);
     let u = libm::log(radius / (1.0 - radius));
     (0..count).map(|k| PolePair { u, theta: low + step * (k as f64 + 0.5) }).collect()
+}
+
+/// The poles of a fit spread over `count` poles: angle and distance go on as they did from pole to pole.
+fn stretched(pairs: &[PolePair], count: usize) -> Vec<PolePair> {
+    let mut sorted = pairs.to_vec();
+    sorted.sort_by(|a, b| a.theta.total_cmp(&b.theta));
+    let last = sorted.len() - 1;
+    (0..count)
+        .map(|k| {
+            let place = k as f64 * last as f64 / (count - 1) as f64;
+            let below = (place as usize).min(last.saturating_sub(1));
+            let (a, b) = (sorted[below], sorted[(below + 1).min(last)]);
+            let rest = place - below as f64;
+            PolePair { u: a.u + (b.u - a.u) * rest, theta: a.theta + (b.theta - a.theta) * rest }
+        })
+        .collect()
 }
 
 /// Damped least squares with weights from rising powers of the error.

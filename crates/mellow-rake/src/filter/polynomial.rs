@@ -84,7 +84,7 @@ fn guesses(coefficients: &[f64]) -> Vec<Complex64> {
 ///
 /// All at once by the Ehrlich-Aberth iteration (Aberth, *Iteration methods for finding all zeros of a polynomial
 /// simultaneously*, 1973), each until its value is within the rounding error of evaluating it. Roots at zero are taken out
-/// first; zero coefficients in front lower the degree.
+/// first, and so are those at exactly 1 and −1; zero coefficients in front lower the degree.
 ///
 /// How far the roots can be trusted depends on the polynomial: clustered roots lose half or more of their digits. The
 /// conversions that use them state what was lost.
@@ -105,7 +105,8 @@ pub fn polynomial_roots(coefficients: &[f64]) -> Result<Vec<Complex64>, RootsErr
         return Err(RootsError::Coefficients);
     }
     let zeros = coefficients.len() - 1 - last;
-    let coefficients = &coefficients[first..=last];
+    let (coefficients, at_one) = without_ones(&coefficients[first..=last]);
+    let coefficients = &coefficients[..];
     let degree = coefficients.len() - 1;
     let mut roots = guesses(coefficients);
     let mut settled = vec![false; degree];
@@ -154,8 +155,32 @@ pub fn polynomial_roots(coefficients: &[f64]) -> Result<Vec<Complex64>, RootsErr
             }
         }
     }
+    roots.extend(at_one);
     roots.extend(vec![Complex64::new(0.0, 0.0); zeros]);
     Ok(roots)
+}
+
+/// The polynomial without its roots at exactly 1 and −1, by synthetic division, and these roots. Filters have them many
+/// times over, and a root that occurs m times is otherwise known to the m-th part of the digits only.
+fn without_ones(coefficients: &[f64]) -> (Vec<f64>, Vec<Complex64>) {
+    let mut rest = coefficients.to_vec();
+    let mut roots = Vec::new();
+    for root in [-1.0, 1.0] {
+        while rest.len() > 1 {
+            let mut quotient = rest.clone();
+            for k in 1..quotient.len() {
+                quotient[k] += root * quotient[k - 1];
+            }
+            let remainder = quotient.pop().unwrap_or(0.0);
+            let size: f64 = rest.iter().map(|c| c.abs()).sum();
+            if remainder.abs() > 2.0 * f64::EPSILON * size {
+                break;
+            }
+            rest = quotient;
+            roots.push(Complex64::new(root, 0.0));
+        }
+    }
+    (rest, roots)
 }
 
 /// Roots of a real polynomial in exact conjugate pairs: each root goes with the one nearest to its mirror image, itself
