@@ -4,8 +4,11 @@ mod common;
 
 use common::{Case, cases, mutated};
 use mellow_rake::datapath::Simulator;
+use mellow_rake::design::design;
+use mellow_rake::implementation::implement;
 use mellow_rake::signal::NoiseSource;
-use mellow_rake::verify::{Mismatch, compare, stimuli};
+use mellow_rake::spec::{Spec, kinds, template};
+use mellow_rake::verify::{Mismatch, compare, judge, stimuli};
 use mellow_rake::write::GeneratedFile;
 use mellow_rake_rig::{C_FLAGS, CProgram, Device, Target, ToolName, run};
 use std::time::Duration;
@@ -34,6 +37,60 @@ fn simulator_c_and_verilog_agree_in_every_integer() {
             }
         }
     }
+}
+
+/// A spec designed, quantized, written, compiled and simulated: on noise of the whole range every integer is the simulator's,
+/// and without limits acting the filter stays within its proved distance of the one that was designed.
+fn assert_spec_runs(name: &str, text: &str, samples: usize, targets: &[Target]) {
+    let spec = Spec::parse(text).unwrap_or_else(|error| panic!("{name}: {error}"));
+    let design = design(&spec).unwrap_or_else(|error| panic!("{name}: {error}"));
+    let filter = implement(&design.form, spec.fixed.unwrap())
+        .unwrap_or_else(|error| panic!("{name}: {error}"));
+    let files = common::all_files(&filter.checked, spec.name.as_str());
+    let (input, output) = (filter.fixed.input, filter.fixed.output);
+    let mut noise = NoiseSource::new(0x6b69_6e64);
+    let range = [input.minimum() as i64, input.maximum() as i64];
+    let loud: Vec<i64> = (0..samples).map(|_| noise.integer(range[0], range[1])).collect();
+    let quiet: Vec<i64> = loud.iter().map(|x| x / 8).collect();
+    for stimulus in [&loud, &quiet] {
+        let (expected, error) = judge(&filter, &design.form, stimulus);
+        assert!(error.within_bound(), "{name}: {error:?}");
+        for target in targets {
+            let device = Device::build(*target, &files, input, output)
+                .unwrap_or_else(|error| panic!("{name} on {target:?}: {error}"));
+            for answer in device.run(stimulus, &expected).unwrap() {
+                let first = compare(&expected, &answer.words).first;
+                assert_eq!(first, None, "{name} on {target:?}, {}", answer.manner);
+            }
+        }
+    }
+}
+
+/// The spec to start from of every kind, and the three of the buoy.
+#[test]
+fn every_kind_of_filter_runs_as_it_was_designed() {
+    for kind in kinds() {
+        assert_spec_runs(kind, template(kind).unwrap(), 300, &[Target::HostC, Target::Icarus]);
+    }
+    for (name, text) in [
+        ("mooring", include_str!("../../../demo/mooring/pump_hum.toml")),
+        ("breath", include_str!("../../../demo/breath/breath.toml")),
+        ("modem", include_str!("../../../demo/modem/carrier_band.toml")),
+    ] {
+        assert_spec_runs(name, text, 1000, &[Target::HostC, Target::Clang, Target::Icarus]);
+    }
+}
+
+/// 2,001 taps beyond 100 dB.
+#[test]
+fn two_thousand_taps_run_as_they_were_designed() {
+    let text = template("multiband").unwrap();
+    let bands = &text[text.find("[[want.bands]]").unwrap()..text.find("[method]").unwrap()];
+    let two = "[[want.bands]]\nedges = [\"0 Hz\", \"100 Hz\"]\nlevel = \"1 x\"\n\
+               [[want.bands]]\nedges = [\"104 Hz\", \"500 Hz\"]\nlevel = \"0 x\"\n";
+    let text = text.replace(bands, two).replace("taps = 101", "taps = 2001");
+    let text = text.replace("coefficients = \"s16\"", "coefficients = \"s28\"");
+    assert_spec_runs("long", &text, 2500, &[Target::HostC]);
 }
 
 /// The same text without a word of complaint from two C compilers, as C++, and from a Verilog lint.

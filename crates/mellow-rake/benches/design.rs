@@ -1,8 +1,9 @@
 //! How long a design takes.
 
 use criterion::{Criterion, criterion_group, criterion_main};
+use mellow_rake::design::fir::{Band, equiripple, least_squares};
 use mellow_rake::design::iir::{IirWish, Points, design_iir};
-use mellow_rake::filter::{BandKind, EdgeMeaning, Family, Sections};
+use mellow_rake::filter::{BandKind, EdgeMeaning, Family, LinearPhase, Sections};
 use mellow_rake::units::SampleRate;
 use std::hint::black_box;
 
@@ -29,6 +30,18 @@ fn bench(criterion: &mut Criterion) {
             bencher.iter(|| Sections::from_zeros_poles(black_box(&filter)));
         },
     );
+    let bands = |stop: f64| [Band::flat(0.0, 0.1, 1.0, 1.0), Band::flat(stop, 0.5, 0.0, 10.0)];
+    let mut group = criterion.benchmark_group("taps");
+    group.sample_size(10);
+    for (taps, stop) in [(255, 0.12), (2001, 0.1035)] {
+        group.bench_function(format!("equiripple low-pass of {taps} taps"), |bencher| {
+            bencher.iter(|| equiripple(black_box(&bands(stop)), LinearPhase::TypeI, taps));
+        });
+    }
+    group.bench_function("least-squares low-pass of 1001 taps", |bencher| {
+        bencher.iter(|| least_squares(black_box(&bands(0.105)), LinearPhase::TypeI, 1001, None));
+    });
+    group.finish();
 }
 
 criterion_group!(benches, bench);

@@ -102,6 +102,7 @@ CASES = []
 for family in ["butterworth", "chebyshev1", "chebyshev2", "elliptic", "bessel"]:
     for kind, order, edges in [
         ("lowpass", 1, ["0.1"]), ("lowpass", 4, ["0.2"]), ("lowpass", 7, ["0.01"]), ("lowpass", 12, ["0.3"]),
+        ("lowpass", 12, ["0.00005"]), ("highpass", 12, ["0.00005"]), ("lowpass", 12, ["0.4999"]),
         ("lowpass", 3, ["0.0001"]), ("lowpass", 5, ["0.4999"]), ("lowpass", 24, ["0.15"]),
         ("highpass", 2, ["0.05"]), ("highpass", 5, ["0.0001"]), ("highpass", 12, ["0.35"]), ("highpass", 24, ["0.25"]),
         ("bandpass", 6, ["0.2", "0.23"]), ("bandpass", 12, ["0.25", "0.31"]), ("bandpass", 10, ["0.02", "0.4"]),
@@ -109,6 +110,46 @@ for family in ["butterworth", "chebyshev1", "chebyshev2", "elliptic", "bessel"]:
         ("bandstop", 6, ["0.2", "0.23"]), ("bandstop", 12, ["0.08", "0.3"]), ("bandstop", 48, ["0.1", "0.2"]),
     ]:
         CASES.append((family, kind, order, "0.5", "60", edges))
+
+
+
+def digital_poles(case):
+    """The poles of the digital filter: the prototype's, through the transformation and the bilinear mapping."""
+    family, kind, order, ripple, attenuation, edges = case
+    n = order // 2 if kind.startswith("band") else order
+    filter = prototype(family, n, ripple, attenuation)
+    low = m.mpf(1) if family in ("elliptic", "chebyshev1") else m.mpf(0)
+    high = m.mpf(1)
+    while abs(response(filter, m.mpc(0, high))) ** 2 > m.mpf(1) / 2:
+        high *= m.mpf("1.01") if family == "elliptic" else 2
+    at = crossing(filter, HALF, low, high)
+    # the nearest doubles to the edges are what the library is given
+    e = [m.tan(m.pi * m.mpf(float(x))) for x in edges]
+    poles = []
+    for p in filter[1]:
+        p = p / at
+        if kind == "lowpass":
+            s = [p * e[0]]
+        elif kind == "highpass":
+            s = [e[0] / p]
+        else:
+            middle, width = e[0] * e[1], e[1] - e[0]
+            half = (p if kind == "bandpass" else 1 / p) * width / 2
+            root = m.sqrt(half * half - middle)
+            s = [half + root, half - root]
+        poles += [(1 + x) / (1 - x) for x in s]
+    return poles
+
+
+with open("iir_poles.csv", "w") as out:
+    print("family,kind,order,low,high,re,im,margin", file=out)
+    for case in CASES:
+        family, kind, order, ripple, attenuation, edges = case
+        for p in digital_poles(case):
+            if m.im(p) > -m.mpf(10) ** -40:
+                high = edges[1] if len(edges) > 1 else ""
+                text = ",".join(m.nstr(x, 25) for x in (m.re(p), m.im(p), 1 - abs(p)))
+                print(f"{family},{kind},{order},{edges[0]},{high},{text}", file=out)
 
 print("family,kind,order,ripple_db,attenuation_db,low,high,frequency,re,im")
 for case in CASES:
