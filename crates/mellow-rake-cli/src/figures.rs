@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use crate::load::Loaded;
-use mellow_rake::analysis::{Bands, gain_db, linear_grid};
+use mellow_rake::analysis::{Bands, gain_db, linear_grid, measure_general};
 use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
 use mellow_rake::design::{Choice, DirectChoice, NotchChoice};
@@ -22,6 +22,7 @@ pub(crate) fn format(path: &Path) -> Result<Format, Failure> {
     }
 }
 
+const PASS_BAND: &str = "pass-band at its own scale";
 const EVERYWHERE: f64 = f64::INFINITY;
 /// Half power in decibels.
 const HALF_POWER_DB: f64 = -10.0 * std::f64::consts::LOG10_2;
@@ -34,8 +35,12 @@ struct Plan {
     zoom: (&'static str, (f64, f64), f64),
     /// The pass-band, in hertz, and how far below the peak its panel goes, in decibels.
     pass: ((f64, f64), f64),
+    /// What the third panel shows.
+    pass_title: &'static str,
     /// Frequencies that must not be missed, in hertz.
     points: Vec<f64>,
+    /// The level that all panels are drawn from, in decibels: 0, or the largest gain where that is not meant to be 1.
+    top_db: f64,
     floor_db: f64,
 }
 
@@ -56,7 +61,9 @@ fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
             -60.0,
         ),
         pass: ((0.0, nyquist), 0.05),
+        pass_title: PASS_BAND,
         points: vec![center_hz, low, high],
+        top_db: 0.0,
         floor_db: -90.0,
     }
 }
@@ -78,9 +85,11 @@ fn iir_plan(choice: &IirChoice, nyquist: f64) -> Plan {
 fn fir_plan(choice: &FirChoice, nyquist: f64) -> Option<Plan> {
     let edges = choice.pass_hz.as_ref().or(choice.cutoff_hz.as_ref())?;
     let FirChoice { kind, method, taps, .. } = choice;
+    let how = choice.window.as_deref().unwrap_or(method);
     let peak = choice.ripple_db.filter(|_| choice.phase == Phase::Linear);
     let shown = Shown {
-        title: format!("{kind}, {taps} taps ({})", choice.window.as_deref().unwrap_or(method)),
+        // A window without its parameter: the legend stands in the same line.
+        title: format!("{kind}, {taps} taps ({})", how.split(' ').next().unwrap_or("")),
         bands: Bands {
             kind: choice.band?,
             pass_hz: choice.pass_hz.clone(),
@@ -145,34 +154,45 @@ fn band_plan(shown: &Shown<'_>, nyquist: f64) -> Plan {
         forbidden,
         zoom: ("around the edges", zoom, -attenuation - 10.0),
         pass: (((pass.0 - air).max(0.0), (pass.1 + air).min(nyquist)), below),
+        pass_title: PASS_BAND,
         points,
+        top_db: 0.0,
         floor_db: -attenuation - 40.0,
     }
 }
 
 /// A filter that is fixed by points, around them.
-fn marks_plan(choice: &DirectChoice, nyquist: f64) -> Plan {
+fn marks_plan(choice: &DirectChoice, nyquist: f64, top_db: f64) -> Plan {
     let inner = |hz: &f64| *hz > 0.0 && *hz < nyquist;
     let points: Vec<f64> = choice.marks.iter().map(|mark| mark.hertz).collect();
-    plain_plan(choice.kind.to_owned(), points.iter().copied().filter(inner).collect(), nyquist)
+    plain_plan(
+        choice.kind.to_owned(),
+        points.iter().copied().filter(inner).collect(),
+        nyquist,
+        top_db,
+    )
 }
 
 /// A filter of which nothing is known but some frequencies.
-fn plain_plan(title: String, points: Vec<f64>, nyquist: f64) -> Plan {
+fn plain_plan(title: String, points: Vec<f64>, nyquist: f64, top_db: f64) -> Plan {
     let around = points.iter().fold(None, |range: Option<(f64, f64)>, &hz| {
         let (low, high) = range.unwrap_or((hz, hz));
         Some((low.min(hz), high.max(hz)))
     });
     let zoom = around.map_or((0.0, nyquist / 4.0), |(low, high)| {
-        let air = (1.5 * (high - low)).max(0.02 * nyquist);
+        // A single point says nothing of its surroundings.
+        let least = if low == high { 0.3 } else { 0.02 };
+        let air = (1.5 * (high - low)).max(least * nyquist);
         ((low - air).max(0.0), (high + air).min(nyquist))
     });
     Plan {
         title,
         forbidden: Vec::new(),
         zoom: ("around the points that matter", zoom, -60.0),
-        pass: ((0.0, nyquist), 3.2),
+        pass: ((0.0, nyquist), 14.0),
+        pass_title: "the highest levels at their own scale",
         points,
+        top_db,
         floor_db: -90.0,
     }
 }
@@ -186,15 +206,24 @@ pub(crate) fn response(
     let format = format(path)?;
     let rate = loaded.spec.sample_rate;
     let nyquist = rate.nyquist();
+    let top = || {
+        let measures = measure_general(loaded.design.transfer(), rate, &[], &[]);
+        if measures.peak_gain_db.abs() < 0.1 { 0.0 } else { measures.peak_gain_db }
+    };
     let plan = match &loaded.design.choice {
         Choice::Notch(choice) => notch_plan(choice, nyquist),
         Choice::Recursive(choice) => iir_plan(choice, nyquist),
         Choice::Fir(choice) => fir_plan(choice, nyquist).unwrap_or_else(|| {
             let title = format!("{}, {} taps", choice.kind, choice.taps);
             let edges = choice.bands.iter().flat_map(|band| band.edges_hz);
-            plain_plan(title, edges.filter(|hz| *hz > 0.0 && *hz < nyquist).collect(), nyquist)
+            plain_plan(
+                title,
+                edges.filter(|hz| *hz > 0.0 && *hz < nyquist).collect(),
+                nyquist,
+                top(),
+            )
         }),
-        Choice::Direct(choice) => marks_plan(choice, nyquist),
+        Choice::Direct(choice) => marks_plan(choice, nyquist, top()),
     };
     let (zoom_title, zoom, zoom_floor) = plan.zoom;
     let curve = |filter: &dyn Transfer| {
@@ -212,15 +241,15 @@ pub(crate) fn response(
     let rounded = implementation.map(|implementation| curve(&implementation.rounded));
     let title = format!("{}: {}", loaded.spec.name, plan.title);
     let view = |title, hertz, decibels| View { title, hertz, decibels };
-    let (pass, below) = plan.pass;
+    let ((pass, below), top_db) = (plan.pass, plan.top_db);
     let figure = ResponseFigure {
         designed: &designed,
         rounded: rounded.as_ref(),
         forbidden: &plan.forbidden,
         views: [
-            view(&title, (0.0, nyquist), (plan.floor_db, 6.0)),
-            view(zoom_title, zoom, (zoom_floor, 4.0)),
-            view("pass-band at its own scale", pass, (-below, 0.4 * below)),
+            view(&title, (0.0, nyquist), (top_db + plan.floor_db, top_db + 6.0)),
+            view(zoom_title, zoom, (top_db + zoom_floor, top_db + 4.0)),
+            view(plan.pass_title, pass, (top_db - below, top_db + 0.4 * below)),
         ],
     };
     write_whole(path, &draw(&figure, format)?)?;

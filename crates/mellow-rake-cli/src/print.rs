@@ -39,3 +39,38 @@ pub(crate) fn table(header: &[&str], rows: &[Vec<String>]) -> String {
 pub(crate) fn number(value: Option<f64>, digits: usize) -> String {
     value.map_or_else(|| "-".to_owned(), |value| format!("{value:.digits$}"))
 }
+
+/// Columns that lines of words are kept within.
+const COLUMNS: usize = 96;
+
+/// Words on lines, all but the first indented as far as the second argument says; the first is indented as it is.
+pub(crate) fn wrapped(text: &str, indent: usize) -> String {
+    let start = text.len() - text.trim_start().len();
+    let mut lines = vec![" ".repeat(start)];
+    for word in text.split_whitespace() {
+        let line = lines.last().map_or(0, |line| line.chars().count());
+        let is_new = lines.last().is_some_and(|line| line.trim().is_empty());
+        if !is_new && line + 1 + word.chars().count() > COLUMNS {
+            lines.push(format!("{}{word}", " ".repeat(indent)));
+        } else if let Some(last) = lines.last_mut() {
+            if !is_new {
+                last.push(' ');
+            }
+            last.push_str(word);
+        }
+    }
+    lines.join("\n") + "\n"
+}
+
+#[cfg(test)]
+mod tests {
+    use super::wrapped;
+
+    #[test]
+    fn words_stay_within_the_columns() {
+        let text = format!("  a {}", "12345678 ".repeat(30));
+        let lines: Vec<String> = wrapped(&text, 6).lines().map(str::to_owned).collect();
+        assert!(lines.iter().all(|line| line.len() <= 96) && lines.len() == 3, "{lines:?}");
+        assert!(lines[0].starts_with("  a 1") && lines[1].starts_with("      1"));
+    }
+}

@@ -109,6 +109,116 @@ fn families_are_compared_against_one_template() {
 }
 
 /// A machine with a C compiler and nothing else: the simulation is not run, and said so; the rest stands.
+/// Every kind: its commented spec designs, prints, and reads back as JSON; a figure can be drawn.
+#[test]
+fn every_kind_starts_from_its_own_spec() {
+    let folder = tempfile::tempdir().unwrap();
+    let (_, _, err) = run(&["new", "sieve"]);
+    let kinds: Vec<&str> = err.trim().split("there is: ").nth(1).unwrap().split(", ").collect();
+    assert_eq!(kinds.len(), 23);
+    for kind in kinds {
+        let path = folder.path().join(format!("{kind}.toml"));
+        let spec = path.to_str().unwrap();
+        assert_eq!(run(&["new", kind, "-o", spec]).0, 0, "{kind}");
+        let figure = folder.path().join(format!("{kind}.svg"));
+        let (status, out, err) = run(&["design", spec, "--figure", figure.to_str().unwrap()]);
+        assert_eq!(status, 0, "{kind}: {err}");
+        assert!(out.contains("measured on the response") && out.contains("On integers"), "{kind}");
+        assert!(std::fs::metadata(&figure).unwrap().len() > 5_000, "{kind}");
+        let (status, object) = json(&["design", spec, "--json"]);
+        assert_eq!((status, object["kind"].as_str()), (0, Some(kind)));
+        assert_ne!(object["meets_spec"], false, "{kind}");
+        // Sections or taps, one of the two, in floating point and on integers.
+        for side in [&object, &object["quantized"]] {
+            assert!(side["sections"].is_null() != side["taps"].is_null(), "{kind}");
+        }
+    }
+}
+
+/// What `design --json` prints can be given back as coefficients: the same filter, to the last bit.
+#[test]
+fn a_design_comes_back_from_its_file() {
+    let folder = tempfile::tempdir().unwrap();
+    let spec = folder.path().join("given.toml");
+    let text = |file: &str| {
+        format!(
+            "name = \"given\"\nsample_rate = \"64 Hz\"\n[want]\nkind = \"coefficients\"\nfile = \"{file}\"\n"
+        )
+    };
+    for source in ["demo/breath/breath.toml", "demo/modem/carrier_band.toml"] {
+        let (_, first) = json(&["design", source, "--json"]);
+        std::fs::write(folder.path().join("design.json"), first.to_string()).unwrap();
+        std::fs::write(&spec, text("design.json")).unwrap();
+        let (status, back) = json(&["design", spec.to_str().unwrap(), "--json"]);
+        assert_eq!(status, 0);
+        assert_eq!((&back["sections"], &back["taps"]), (&first["sections"], &first["taps"]));
+    }
+    std::fs::write(folder.path().join("s.csv"), "b0,b1,b2,a1,a2\n0.5,0.25,0,-0.5,0\n").unwrap();
+    std::fs::write(&spec, text("s.csv")).unwrap();
+    let (_, object) = json(&["design", spec.to_str().unwrap(), "--json"]);
+    assert_eq!(object["sections"][0]["a"][1], -0.5);
+    for (file, bytes, words) in [
+        ("x.csv", "b0,b1\n1,2\n", "b0, b1, b2, a1, a2"),
+        ("x.json", "{\"taps\": \"many\"}", "accepted: an object with sections"),
+        ("x.txt", "1 2 3", ".csv or .json"),
+    ] {
+        std::fs::write(folder.path().join(file), bytes).unwrap();
+        std::fs::write(&spec, text(file)).unwrap();
+        let (status, out, err) = run(&["design", spec.to_str().unwrap()]);
+        assert!(status == 2 && out.is_empty() && err.contains(words), "{err}");
+    }
+}
+
+/// Other forms say what they lose, and why they are refused.
+#[test]
+fn forms_are_shown_with_their_loss() {
+    let all = "prototype,polynomials,state-space,all-pass-sum,parallel";
+    let (status, object) = json(&["design", "demo/breath/breath.toml", "--form", all, "--json"]);
+    assert_eq!(status, 0);
+    let forms = object["forms"].as_array().unwrap();
+    assert_eq!(forms.len(), 5);
+    for form in forms {
+        // An elliptic filter of even order is no sum of two all-passes.
+        let is_sum = form["form"] == "all-pass-sum";
+        assert_eq!(form["refused"].is_null(), !is_sum, "{form}");
+        assert_eq!(form["value"].is_null(), is_sum, "{form}");
+        if let Some(loss) = form["loss"]["response"].as_f64() {
+            assert!((0.0..1e-6).contains(&loss));
+        }
+    }
+    let (_, text, _) = run(&["design", "demo/modem/carrier_band.toml", "--form", "parallel"]);
+    assert!(text.contains("refused: taps are all there is"));
+}
+
+/// The modem's band-pass on its WAV recording: compiled, equal, and above the wished ratio.
+#[test]
+fn the_modem_goes_the_same_way() {
+    let spec = "demo/modem/carrier_band.toml";
+    let (status, object) =
+        json(&["verify", spec, "--on", "host", "--recording", "demo/modem/modem.wav", "--json"]);
+    assert_eq!(status, 0, "{object}");
+    let recording = &object["stimuli"][0];
+    assert_eq!(
+        (recording["name"].as_str(), recording["samples"].as_u64()),
+        (Some("recording"), Some(48_000))
+    );
+    assert!(recording["ser_db"].as_f64().unwrap() > 70.0 && recording["reaches_min_ser"] == true);
+    let (_, design) = json(&["design", spec, "--json"]);
+    assert_eq!(
+        (design["asked"]["taps"].as_u64(), design["meets_spec"].as_bool()),
+        (Some(97), Some(true))
+    );
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("quiet.csv");
+    let (status, _, err) =
+        run(&["run", spec, "demo/modem/modem.wav", "-o", out.to_str().unwrap(), "--bit-true"]);
+    assert_eq!(status, 0, "{err}");
+    assert_eq!(std::fs::read_to_string(&out).unwrap().lines().count(), 48_001);
+    // A WAV file of another rate is refused.
+    let (status, _, err) = run(&["run", SPEC, "demo/modem/modem.wav", "-o", out.to_str().unwrap()]);
+    assert!(status == 2 && err.contains("96000 samples per second"), "{err}");
+}
+
 #[test]
 fn a_missing_simulator_is_not_run_and_not_passed() {
     let folder = tempfile::tempdir().unwrap();

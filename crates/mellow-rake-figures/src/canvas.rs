@@ -246,6 +246,9 @@ pub(crate) fn pieces(points: &[(f64, f64)], levels: &Range<f64>) -> Vec<Vec<(f64
 /// bend, as at the bottom of a null, would be drawn far beyond the point itself.
 pub(crate) fn straightened(piece: &[(f64, f64)], scale: (f64, f64)) -> Vec<Vec<(f64, f64)>> {
     let step = |a: (f64, f64), b: (f64, f64)| ((b.0 - a.0) * scale.0, (b.1 - a.1) * scale.1);
+    // A point that stands twice would hide the bend between its two steps.
+    let mut piece = piece.to_vec();
+    piece.dedup();
     let mut all = vec![Vec::new()];
     for (index, &point) in piece.iter().enumerate() {
         let last = all.len() - 1;
@@ -272,6 +275,8 @@ mod tests {
         let parts = straightened(&null, (1.0, 1.0));
         assert_eq!(parts, [null[..2].to_vec(), null[1..3].to_vec(), null[2..].to_vec()]);
         assert_eq!(straightened(&null, (100.0, 1.0)), [null.to_vec()]);
+        let twice = [null[0], null[1], null[1], null[2], null[3]];
+        assert_eq!(straightened(&twice, (1.0, 1.0)), parts);
     }
 
     #[test]

@@ -134,10 +134,12 @@ impl ResponseFigure<'_> {
     /// In the line of the title, clear of all curves.
     fn legend<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), FigureError> {
         let x = area.width() - 470;
-        let swatch = [area.at(x, 7), area.at(x + 28, 19)];
-        area.drawing.draw(&Rectangle::new(swatch, TEMPLATE.filled())).map_err(failed)?;
-        let name = Text::new("not allowed", area.at(x + 36, 5), area.letters(16));
-        area.drawing.draw(&name).map_err(failed)?;
+        if !self.forbidden.is_empty() {
+            let swatch = [area.at(x, 7), area.at(x + 28, 19)];
+            area.drawing.draw(&Rectangle::new(swatch, TEMPLATE.filled())).map_err(failed)?;
+            let name = Text::new("not allowed", area.at(x + 36, 5), area.letters(16));
+            area.drawing.draw(&name).map_err(failed)?;
+        }
         area.entry((x + 155, 5), "designed", SECOND, 5)?;
         if self.rounded.is_some() {
             area.entry((x + 290, 5), "rounded", FIRST, 2)?;

@@ -40,7 +40,9 @@ fn pixels(png: &[u8]) -> (usize, Vec<[u8; 3]>) {
 #[test]
 fn every_panel_names_its_axes_and_the_legend_its_curves() {
     let designed = curve(|f| -f / 10.0);
-    let figure = response(&designed, Some(&designed), &[]);
+    let region = Region { hertz: (200.0, 500.0), decibels: (-40.0, f64::INFINITY) };
+    let forbidden = [region];
+    let figure = response(&designed, Some(&designed), &forbidden);
     let svg = String::from_utf8(draw(&figure, Format::Svg).unwrap()).unwrap();
     let count = |words: &str| svg.matches(words).count();
     assert_eq!((count("frequency in Hz"), count("gain in dB")), (3, 3));
@@ -49,10 +51,10 @@ fn every_panel_names_its_axes_and_the_legend_its_curves() {
     {
         assert_eq!(count(words), 1, "{words}");
     }
-    // Before it is quantized there is no second curve to name.
+    // Before it is quantized there is no second curve to name; without a template nothing is shaded.
     let svg =
         String::from_utf8(draw(&response(&designed, None, &[]), Format::Svg).unwrap()).unwrap();
-    assert!(!svg.contains("rounded"));
+    assert!(!svg.contains("rounded") && !svg.contains("not allowed"));
 }
 
 /// What is drawn is what was given: a flat curve is a dark line across the panel, a forbidden region shades it, and a

@@ -145,13 +145,11 @@ fn coefficients_mean_the_same_in_every_form() {
     assert_eq!(taps.form.taps().unwrap().0, [1.0, 2.0, 3.0]);
     // One polynomial of order 24 with poles near the circle cannot be read: that is said, not done.
     let order = 24;
-    let mut a = vec![1.0];
-    for _ in 0..order {
-        a.push(0.0);
-        for k in (1..a.len()).rev() {
-            a[k] -= 0.99 * a[k - 1];
-        }
-    }
+    let times = |a: Vec<f64>| -> Vec<f64> {
+        let shifted = std::iter::once(0.0).chain(a.iter().copied());
+        a.iter().copied().chain([0.0]).zip(shifted).map(|(x, y)| x - 0.99 * y).collect()
+    };
+    let a = (0..order).fold(vec![1.0], |a, _| times(a));
     let text = format!("kind = \"coefficients\"\nb = [1e-9]\na = {a:?}");
     let error = design(&spec(&text)).unwrap_err().to_string();
     assert!(

@@ -191,7 +191,7 @@ proptest! {
         let gap = gap.min(9.0 / taps as f64);
         let second_gap = second_gap.min(9.0 / taps as f64);
         let (a, b) = (first + gap, first + gap + width);
-        let level = |k: usize| if (k % 2 == 0) == upper { 1.0 } else { 0.0 };
+        let level = |k: usize| if k.is_multiple_of(2) == upper { 1.0 } else { 0.0 };
         let kind = LinearPhase::of(antisymmetric, taps);
         let mut all = vec![
             Band::flat(if antisymmetric { 0.01 } else { 0.0 }, first, level(0), 1.0),

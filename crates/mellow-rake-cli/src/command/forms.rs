@@ -2,6 +2,7 @@
 
 use crate::arguments::OtherForm;
 use crate::load::Loaded;
+use crate::print::wrapped;
 use mellow_rake::convert::{
     Converted, Loss, from_sections, to_all_pass_sum, to_parallel, to_polynomials, to_state_space,
 };
@@ -118,7 +119,7 @@ pub(crate) fn form(loaded: &Loaded, form: OtherForm) -> FormObject {
 
 fn numbers(name: &str, values: &[f64]) -> String {
     let list: Vec<String> = values.iter().map(|value| format!("{value:?}")).collect();
-    format!("    {name} {}\n", list.join(" "))
+    wrapped(&format!("    {name} {}", list.join(" ")), 6)
 }
 
 fn rows(sections: &[Section]) -> String {
@@ -135,14 +136,14 @@ pub(crate) fn text(forms: &[FormObject]) -> String {
         let _ = writeln!(text, "\nAs {}", form.title());
         match (refused, loss) {
             (Some(why), _) => {
-                let _ = writeln!(text, "  refused: {why}");
+                text.push_str(&wrapped(&format!("  refused: {why}"), 4));
             }
             (None, Some(loss)) => {
                 let _ = write!(text, "{body}  loss: response {:.1e} of its peak", loss.response);
                 if loss.poles > 0.0 {
                     let _ = write!(
                         text,
-                        "; rounding can move poles by {:.1e} of their\n  distance from the circle",
+                        "; rounding can move poles by {:.1e} of their margin",
                         loss.poles
                     );
                 }

@@ -11,22 +11,22 @@ pub(super) fn fir_title(choice: &FirChoice) -> String {
     let smallest =
         if choice.taps_are_smallest { ", the fewest that keep the template" } else { "" };
     let how = match (window, *method) {
-        (Some(window), _) => format!("{window} window, "),
+        (Some(window), _) => format!("window {window}, "),
         (None, "closed-form") => String::new(),
-        (None, method) => format!("{method} "),
+        (None, method) => format!("{method}, "),
     };
     let phase = match (choice.phase, choice.linear_phase) {
         (Phase::Minimum, _) => "minimum phase".to_owned(),
         (_, Some(kind)) => format!("linear phase of type {}", kind.as_str()),
         _ => "no exactly linear phase".to_owned(),
     };
-    let mut title = format!("{how}{kind} with {taps} taps{smallest};\n  {phase}");
+    let mut title = format!("{kind} with {taps} taps{smallest};\n  {how}{phase}");
     if let (Some(error), Some(least), Some(count)) =
         (choice.largest_error, choice.least_error, choice.alternations)
     {
         title.push_str(&format!(
-            "; weighted error {error:.4e}, alternating at {count} frequencies\n  (no filter of this length errs by less \
-             than {least:.4e})"
+            "\n  weighted error {error:.4e}, alternating at {count} frequencies: with so many taps\n  none is below \
+             {least:.4e}"
         ));
     }
     for band in choice.bands.iter().filter(|_| choice.bands.len() > 1) {
@@ -36,9 +36,13 @@ pub(super) fn fir_title(choice: &FirChoice) -> String {
     title
 }
 
-pub(super) fn fir_rows(choice: &FirChoice, reports: &[&Measures]) -> Vec<Vec<String>> {
+pub(super) fn fir_rows(
+    choice: &FirChoice,
+    reports: &[&Measures],
+    nyquist: f64,
+) -> Vec<Vec<String>> {
     let Some(kind) = choice.band else {
-        return general_rows(reports);
+        return general_rows(reports, nyquist);
     };
     let levels = Levels {
         kind,

@@ -2,7 +2,7 @@
 
 use super::rows::{gain, signed};
 use mellow_rake::analysis::{BandDeviation, GeneralMeasures, MarkMeasure, Measures};
-use mellow_rake::design::Asked;
+use mellow_rake::design::{Asked, Mark};
 
 fn reports<'a>(reports: &[&'a Measures]) -> Vec<&'a GeneralMeasures> {
     reports
@@ -15,7 +15,7 @@ fn reports<'a>(reports: &[&'a Measures]) -> Vec<&'a GeneralMeasures> {
 }
 
 /// Rows of the points that the wish fixes, of its bands, and of the ends.
-pub(super) fn general_rows(all: &[&Measures]) -> Vec<Vec<String>> {
+pub(super) fn general_rows(all: &[&Measures], nyquist: f64) -> Vec<Vec<String>> {
     let all = reports(all);
     let mut rows = Vec::new();
     let Some(first) = all.first() else {
@@ -57,8 +57,17 @@ pub(super) fn general_rows(all: &[&Measures]) -> Vec<Vec<String>> {
         let start = [name.to_owned(), "-".to_owned()];
         rows.push(start.into_iter().chain(all.iter().map(|report| pick(report))).collect());
     };
-    end("gain at 0 Hz, dB", &|m| gain(m.dc_gain_db));
-    end("gain at Nyquist, dB", &|m| gain(m.nyquist_gain_db));
+    // Not twice, where the wish fixes an end.
+    let fixed = |at: &dyn Fn(f64) -> bool| {
+        let is_gain = |mark: &Mark| !matches!(mark.asked, Asked::PhaseDegrees(_));
+        first.marks.iter().any(|point| is_gain(&point.mark) && at(point.mark.hertz))
+    };
+    if !fixed(&|hz| hz == 0.0) {
+        end("gain at 0 Hz, dB", &|m| gain(m.dc_gain_db));
+    }
+    if !fixed(&|hz| hz == nyquist) {
+        end("gain at Nyquist, dB", &|m| gain(m.nyquist_gain_db));
+    }
     end("largest gain, dB", &|m| signed(m.peak_gain_db));
     end("  at, Hz", &|m| format!("{:.4}", m.peak_hz));
     rows

@@ -8,7 +8,7 @@ mod rows;
 mod words;
 
 use crate::measured::Measured;
-use crate::print::table;
+use crate::print::{table, wrapped};
 use mellow_rake::analysis::Measures;
 use mellow_rake::design::Choice;
 use mellow_rake::filter::{Form, Section};
@@ -23,6 +23,7 @@ impl Measured {
         let design = &self.loaded.design;
         let reports: Vec<&Measures> =
             std::iter::once(&self.designed).chain(&self.rounded).collect();
+        let nyquist = self.loaded.spec.sample_rate.nyquist();
         let (title, rows, assumptions): (_, _, &[String]) = match &design.choice {
             Choice::Notch(choice) => {
                 (notch::notch_title(choice), notch::notch_rows(choice, &reports), &[])
@@ -30,12 +31,16 @@ impl Measured {
             Choice::Recursive(choice) => {
                 (bands::band_title(choice), bands::iir_rows(choice, &reports), &[])
             }
-            Choice::Fir(choice) => {
-                (fir::fir_title(choice), fir::fir_rows(choice, &reports), &choice.assumptions)
-            }
-            Choice::Direct(choice) => {
-                (choice.title.clone(), general::general_rows(&reports), &choice.assumptions)
-            }
+            Choice::Fir(choice) => (
+                fir::fir_title(choice),
+                fir::fir_rows(choice, &reports, nyquist),
+                &choice.assumptions,
+            ),
+            Choice::Direct(choice) => (
+                choice.title.clone(),
+                general::general_rows(&reports, nyquist),
+                &choice.assumptions,
+            ),
         };
         let spec = &self.loaded.spec;
         let mut text = format!("{} at {} Hz: {title}\n\n", spec.name, spec.sample_rate.hertz());
@@ -55,18 +60,18 @@ impl Measured {
             None => {}
         }
         if let Some(equalizer) = &design.equalizer {
-            let _ = writeln!(
-                text,
+            let line = format!(
                 "  equalizer: {} all-pass sections bring the delay ripple from {:.3} to {:.3} samples (asked {})",
                 equalizer.sections,
                 equalizer.ripple_before,
                 equalizer.ripple_after,
                 equalizer.asked_ripple
             );
+            text.push_str(&wrapped(&line, 4));
         }
         text.push_str("  null: below -200 dB; -3 dB means half power, -6 dB half amplitude\n");
         for assumption in assumptions {
-            let _ = writeln!(text, "  {assumption}");
+            text.push_str(&wrapped(&format!("  {assumption}"), 4));
         }
         match self.meets_spec() {
             Some(true) => text.push_str("  as designed: meets the spec\n"),

@@ -47,13 +47,8 @@ pub(super) fn words(implementation: &Implementation) -> String {
                 let act = if reach.safe { "cannot act: proved" } else { "can act" };
                 let _ = writeln!(
                     text,
-                    "  worst-case level before the limit{}: {:.4} to {:.4}, {:.2} times full scale; \
-                     {} {act}",
-                    if count > 1 {
-                        format!(" of section {}", reach.pass + 1)
-                    } else {
-                        String::new()
-                    },
+                    "  before the limit{} at worst {:.4} to {:.4}, {:.2} of full scale; {} {act}",
+                    if count > 1 { format!(" {}", reach.pass + 1) } else { String::new() },
                     reach.low,
                     reach.high,
                     reach.high.max(-reach.low) / full,

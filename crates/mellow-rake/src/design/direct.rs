@@ -446,7 +446,10 @@ fn given(coefficients: &Coefficients) -> Result<Direct, DesignError> {
                 return Err(DirectError::Unstable { radius, why }.into());
             }
             assumptions.push("sections stay in the given order with the given gains".to_owned());
-            (format!("{} sections as given", rows.len()), Some(filter), Form::Sections(sections))
+            let count = rows.len();
+            let title =
+                if count == 1 { "one section".to_owned() } else { format!("{count} sections") };
+            (format!("{title} as given"), Some(filter), Form::Sections(sections))
         }
         Coefficients::ZerosPoles { zeros, poles, gain } => {
             let finite = |z: &Complex64| z.re.is_finite() && z.im.is_finite();

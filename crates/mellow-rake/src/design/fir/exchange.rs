@@ -483,8 +483,7 @@ impl Task<'_> {
                 error = larger(error, measured(a.band, middle));
             }
         }
-        // Written so that a NaN is refused too.
-        if !(error <= solved.delta * 1.0001) {
+        if error.is_nan() || error > solved.delta * 1.0001 {
             let gain = taps.0.iter().fold(0.0, |sum, tap| sum + tap.abs());
             return Err(if gain.is_nan() || gain > 1e4 {
                 ExchangeError::Unbounded { taps: count, gain }

@@ -3,7 +3,7 @@
 use super::task::Task;
 use super::wished_bands::{bands, middles};
 use super::{Band, FirError, minimum_phase};
-use crate::filter::{BandKind, LinearPhase, Taps};
+use crate::filter::{BandKind, LinearPhase, Taps, Transfer};
 use crate::spec::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase};
 use crate::units::SampleRate;
 use serde::Serialize;
@@ -111,6 +111,7 @@ pub fn design_fir(wish: &FirWish, rate: SampleRate) -> Result<(FirChoice, Taps),
         ));
     }
     let result = Taps(made.taps);
+    assumptions.extend(beside_the_bands(&result, &task.bands, rate));
     let (mut cutoff_hz, mut pass_hz, mut stop_hz) = (None, None, None);
     let (mut band, mut ripple_db, mut attenuation_db) = (None, None, None);
     match &wish.shape {
@@ -171,6 +172,28 @@ pub fn design_fir(wish: &FirWish, rate: SampleRate) -> Result<(FirChoice, Taps),
         assumptions,
     };
     Ok((choice, result))
+}
+
+/// What the gain rises to where no band asks for anything, if that is beyond what any band asks for by 3 dB.
+fn beside_the_bands(taps: &Taps, bands: &[Band], rate: SampleRate) -> Option<String> {
+    let asked = bands.iter().flat_map(|band| band.level).map(f64::abs).fold(0.0, f64::max);
+    if asked == 0.0 {
+        return None;
+    }
+    let points = 8 * taps.0.len() + 64;
+    let gain = |f: f64| taps.gain(std::f64::consts::TAU * f);
+    let (peak, at) = (0..=points)
+        .map(|k| 0.5 * k as f64 / points as f64)
+        .filter(|f| !bands.iter().any(|band| (band.low..=band.high).contains(f)))
+        .map(|f| (gain(f), f))
+        .fold((0.0, 0.0), |a, b| if b.0 > a.0 { b } else { a });
+    (peak > asked * std::f64::consts::SQRT_2).then(|| {
+        format!(
+            "beside the bands, where nothing is asked, the gain rises to {:.1} dB near {:.4} Hz",
+            20.0 * libm::log10(peak),
+            at * rate.hertz()
+        )
+    })
 }
 
 fn in_hertz(band: &Band, rate: SampleRate) -> WeightedBand {
