@@ -4,8 +4,8 @@
 #![allow(clippy::disallowed_methods)]
 
 use mellow_rake::convert::{
-    ConvertError, from_polynomials, from_sections, from_state_space, to_all_pass_sum, to_parallel,
-    to_polynomials, to_state_space,
+    ConvertError, from_all_pass_sum, from_parallel, from_polynomials, from_sections,
+    from_state_space, to_all_pass_sum, to_parallel, to_polynomials, to_state_space,
 };
 use mellow_rake::design::iir::{
     IirWish, Points, analogue_of, design_iir, design_impulse_invariant,
@@ -81,6 +81,15 @@ proptest! {
         }
         if let Ok(parallel) = to_parallel(&filter) {
             prop_assert!(covers(parallel.loss.response, largest_difference(&filter, &parallel.form)));
+            match from_parallel(&parallel.form) {
+                Ok(back) => {
+                    let lost = back.loss.response + parallel.loss.response;
+                    prop_assert!(covers(lost, largest_difference(&filter, &back.form)));
+                    prop_assert_eq!(back.form.poles.len(), order);
+                }
+                // Short filters far from the circle always come back.
+                Err(error) => prop_assert!(order > 4 || low < 0.05, "{error}"),
+            }
         }
     }
 
@@ -96,6 +105,11 @@ proptest! {
         let filter = filter(kind, family, order, &edges);
         let sum = to_all_pass_sum(&filter).unwrap_or_else(|error| panic!("{kind:?} {family} {order}: {error}"));
         prop_assert!(largest_difference(&filter, &sum.form) < 1e-6);
+        if let Ok(back) = from_all_pass_sum(&sum.form) {
+            prop_assert!(largest_difference(&filter, &back.form) < 1e-5);
+        } else {
+            prop_assert!(order > 5);
+        }
         let other = sum.form.complement();
         for k in 0..=80 {
             let omega = PI * f64::from(k) / 80.0;

@@ -272,6 +272,7 @@ fn the_longest_and_deepest_designs_are_optimal() {
     assert!(20.0 * found.error.log10() < -140.0, "{:e}", found.error);
     assert_optimal(&lowpass(0.1, 0.104, 1.0), LinearPhase::TypeII, 2000);
     assert_optimal(&lowpass(0.001, 0.004, 100.0), LinearPhase::TypeI, 1501);
+    assert_optimal(&lowpass(0.1, 0.1022, 1.0), LinearPhase::TypeI, 4001);
     let five = [
         Band::flat(0.0, 0.05, 0.0, 10.0),
         Band::flat(0.1, 0.15, 1.0, 1.0),

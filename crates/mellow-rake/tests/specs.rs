@@ -313,6 +313,11 @@ fn wishes_out_of_reach_say_what_would_do() {
             &["1 weights for 3 bands"],
         ),
         ("multiband", &[("taps = 101", "taps = 4001")], &["below what double precision"]),
+        (
+            "multiband",
+            &[("\"equiripple\"", "\"least-squares\""), ("taps = 101", "taps = 9001")],
+            &["method.taps", "up to 3001 taps"],
+        ),
         ("smoother", &[("taps = 21", "taps = 3")], &["method.degree", "less than the 3 taps"]),
         ("coefficients", &[("-1.561, 0.6414", "1.561, -0.6414")], &["radius", "added"]),
         (

@@ -10,6 +10,7 @@
 //! | sections | state space | the sections' coefficients | never seen |
 //! | zeros-poles | parallel | poles | residues cancel, poles coincide |
 //! | zeros-poles | two all-passes | poles | no split of the poles gives the filter |
+//! | parallel, two all-passes | zeros-poles | poles | the common numerator does not fix the zeros well enough |
 //!
 //! The loss is measured: the largest change of the complex response over its peak, on a grid that is dense around every
 //! pole.
@@ -20,6 +21,8 @@ mod polynomials;
 mod state_space;
 
 pub use loss::{ConvertError, Converted, Loss};
-pub use parallel::{AllPassSum, Parallel, to_all_pass_sum, to_parallel};
+pub use parallel::{
+    AllPassSum, Parallel, from_all_pass_sum, from_parallel, to_all_pass_sum, to_parallel,
+};
 pub use polynomials::{Polynomials, from_polynomials, from_sections, to_polynomials};
 pub use state_space::{StateSpace, from_state_space, sections_to_state_space, to_state_space};

@@ -1,8 +1,9 @@
 //! Sums: parallel sections, and two all-passes.
 
 use super::loss::{ConvertError, Converted, accept};
+use super::polynomials::from_sections;
 use crate::filter::complex::modulus;
-use crate::filter::{Section, Transfer, ZerosPolesGain};
+use crate::filter::{Section, Sections, Transfer, ZerosPolesGain, roots_within};
 use num_complex::Complex64;
 use serde::Serialize;
 
@@ -84,6 +85,91 @@ pub fn to_parallel(filter: &ZerosPolesGain) -> Result<Converted<Parallel>, Conve
     let parallel = Parallel { constant: value_at_zero.re, sections };
     let after = parallel.clone();
     accept(parallel, FORM, filter, &after, 0.0)
+}
+
+fn multiply(a: &[f64], b: &[f64]) -> Vec<f64> {
+    let mut product = vec![0.0; a.len() + b.len() - 1];
+    for (i, x) in a.iter().enumerate() {
+        for (j, y) in b.iter().enumerate() {
+            product[i + j] += x * y;
+        }
+    }
+    product
+}
+
+/// 1, a1, a2 without zeros at the end.
+fn denominator(section: &Section) -> Vec<f64> {
+    let [a1, a2] = section.a;
+    let all = [1.0, a1, a2];
+    let length = if a2 != 0.0 {
+        3
+    } else if a1 != 0.0 {
+        2
+    } else {
+        1
+    };
+    all[..length].to_vec()
+}
+
+/// The filter with these poles and this numerator, lowest power of z⁻¹ first, compared with what it came from.
+fn from_numerator(
+    numerator: &[f64],
+    poles: Vec<Complex64>,
+    before: &dyn Transfer,
+) -> Result<Converted<ZerosPolesGain>, ConvertError> {
+    const FORM: &str = "set of zeros and poles";
+    // What cancelled to rounding in front is no coefficient: its zeros would lie near infinity.
+    let largest = numerator.iter().fold(0.0, |m: f64, b| m.max(b.abs()));
+    let first = numerator.iter().position(|b| b.abs() > 64.0 * f64::EPSILON * largest).unwrap_or(0);
+    let mut numerator = numerator[first..].to_vec();
+    numerator.resize(poles.len() + 1 - first.min(poles.len()), 0.0);
+    // Sums of products: off by more than their last digit. What that does is measured below.
+    let zeros = roots_within(&numerator, 1e-12)?;
+    let filter = ZerosPolesGain { zeros, poles, gain: numerator[0] };
+    accept(filter.clone(), FORM, &filter, before, 0.0)
+}
+
+/// Zeros, poles and gain of a sum of sections: the poles are those of the sections, the zeros the roots of the common
+/// numerator.
+///
+/// # Errors
+/// [`ConvertError`] when the roots cannot be found or the response is lost on the way.
+pub fn from_parallel(parallel: &Parallel) -> Result<Converted<ZerosPolesGain>, ConvertError> {
+    let below: Vec<Vec<f64>> = parallel.sections.iter().map(denominator).collect();
+    let order: usize = below.iter().map(|d| d.len() - 1).sum();
+    let mut numerator = vec![0.0; order + 1];
+    let mut add = |start: Vec<f64>, skip: Option<usize>| {
+        let others = below.iter().enumerate().filter(|(k, _)| Some(*k) != skip);
+        let term = others.fold(start, |product, (_, d)| multiply(&product, d));
+        for (sum, more) in numerator.iter_mut().zip(term) {
+            *sum += more;
+        }
+    };
+    add(vec![parallel.constant], None);
+    for (k, Section { b, a }) in parallel.sections.iter().enumerate() {
+        add(if a[1] == 0.0 { vec![b[0]] } else { vec![b[0], b[1]] }, Some(k));
+    }
+    let poles = from_sections(&Sections(parallel.sections.clone())).poles;
+    from_numerator(&numerator, poles, parallel)
+}
+
+/// Zeros, poles and gain of half the sum or difference of two all-passes, in the same way.
+///
+/// # Errors
+/// [`ConvertError`]
+pub fn from_all_pass_sum(sum: &AllPassSum) -> Result<Converted<ZerosPolesGain>, ConvertError> {
+    let below = |sections: &[Section]| {
+        sections.iter().map(denominator).fold(vec![1.0], |product, d| multiply(&product, &d))
+    };
+    let [first, second] = [below(&sum.first), below(&sum.second)];
+    let reversed = |d: &[f64]| d.iter().rev().copied().collect::<Vec<f64>>();
+    let one = multiply(&reversed(&first), &second);
+    let two = multiply(&reversed(&second), &first);
+    let half = sum.factor / 2.0;
+    let numerator: Vec<f64> =
+        one.iter().zip(&two).map(|(a, b)| half * (a + sum.sign * b)).collect();
+    let all: Vec<Section> = sum.first.iter().chain(&sum.second).copied().collect();
+    from_numerator(&numerator, from_sections(&Sections(all)).poles, sum)
 }
 
 /// H(z) = (A₁(z) ± A₂(z))/2 with two stable all-passes; the other sign gives the complement.

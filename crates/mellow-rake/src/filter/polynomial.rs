@@ -99,13 +99,22 @@ fn guesses(coefficients: &[f64]) -> Vec<Complex64> {
 /// # Ok::<(), mellow_rake::filter::RootsError>(())
 /// ```
 pub fn polynomial_roots(coefficients: &[f64]) -> Result<Vec<Complex64>, RootsError> {
+    roots_within(coefficients, 2.0 * f64::EPSILON)
+}
+
+/// The same for coefficients that are themselves off by `uncertainty` of the sum of their sizes: a root this near to 1 or −1 is
+/// taken for one that lies there.
+pub(crate) fn roots_within(
+    coefficients: &[f64],
+    uncertainty: f64,
+) -> Result<Vec<Complex64>, RootsError> {
     let first = coefficients.iter().position(|c| *c != 0.0).ok_or(RootsError::Coefficients)?;
     let last = coefficients.iter().rposition(|c| *c != 0.0).ok_or(RootsError::Coefficients)?;
     if coefficients.iter().any(|c| !c.is_finite()) {
         return Err(RootsError::Coefficients);
     }
     let zeros = coefficients.len() - 1 - last;
-    let (coefficients, at_one) = without_ones(&coefficients[first..=last]);
+    let (coefficients, at_one) = without_ones(&coefficients[first..=last], uncertainty);
     let coefficients = &coefficients[..];
     let degree = coefficients.len() - 1;
     let mut roots = guesses(coefficients);
@@ -162,7 +171,7 @@ pub fn polynomial_roots(coefficients: &[f64]) -> Result<Vec<Complex64>, RootsErr
 
 /// The polynomial without its roots at exactly 1 and −1, by synthetic division, and these roots. Filters have them many
 /// times over, and a root that occurs m times is otherwise known to the m-th part of the digits only.
-fn without_ones(coefficients: &[f64]) -> (Vec<f64>, Vec<Complex64>) {
+fn without_ones(coefficients: &[f64], uncertainty: f64) -> (Vec<f64>, Vec<Complex64>) {
     let mut rest = coefficients.to_vec();
     let mut roots = Vec::new();
     for root in [-1.0, 1.0] {
@@ -173,7 +182,7 @@ fn without_ones(coefficients: &[f64]) -> (Vec<f64>, Vec<Complex64>) {
             }
             let remainder = quotient.pop().unwrap_or(0.0);
             let size: f64 = rest.iter().map(|c| c.abs()).sum();
-            if remainder.abs() > 2.0 * f64::EPSILON * size {
+            if remainder.abs() > uncertainty * size {
                 break;
             }
             rest = quotient;

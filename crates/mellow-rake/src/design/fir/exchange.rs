@@ -223,13 +223,17 @@ impl Task<'_> {
         let mut points = Vec::with_capacity(count);
         for (band, own) in apportion(&shares, count).into_iter().enumerate() {
             let Band { low, high, .. } = self.bands[band];
-            // The old points with the ends of the band, so that there are always two.
+            // The old points with the ends of the band, so that there are always two; an end that a point all but
+            // touches is that point, for no two may fall together.
             let mut old = all[band].clone();
-            if old.first().is_none_or(|first| *first > low) {
-                old.insert(0, low);
+            let near = 0.1 * (high - low) / (own + 1) as f64;
+            match old.first_mut() {
+                Some(first) if *first - low <= near => *first = low,
+                _ => old.insert(0, low),
             }
-            if old.last().is_none_or(|last| *last < high) {
-                old.push(high);
+            match old.last_mut() {
+                Some(last) if high - *last <= near && *last > low => *last = high,
+                _ => old.push(high),
             }
             for k in 0..own {
                 let place = self.place(band, k, own) * (old.len() - 1) as f64;

@@ -5,6 +5,9 @@ use crate::design::double_double::Double;
 use crate::filter::LinearPhase;
 use nalgebra::{DMatrix, DVector};
 
+/// The most taps: the normal equations grow with their square, the time to solve them with the cube.
+pub(super) const LARGEST: usize = 3_001;
+
 /// Why a least-squares design failed.
 #[derive(Debug, Clone, Copy, PartialEq, thiserror::Error)]
 #[non_exhaustive]
@@ -12,6 +15,14 @@ pub enum LeastSquaresError {
     /// The bands are no task.
     #[error(transparent)]
     Bands(#[from] BandError),
+    /// Too many taps.
+    #[error(
+        "key `method.taps`: least squares are there up to {LARGEST} taps; {taps} were asked for; \"equiripple\" takes more"
+    )]
+    TooLong {
+        /// The taps asked for.
+        taps: usize,
+    },
     /// There is no free coefficient, or the normal equations cannot be solved.
     #[error("the bands do not determine {taps} taps; fewer, or taps of the other parity, would do")]
     Undetermined {
@@ -71,6 +82,9 @@ pub fn least_squares(
     every: Option<usize>,
 ) -> Result<LeastSquares, LeastSquaresError> {
     check_bands(bands)?;
+    if taps > LARGEST {
+        return Err(LeastSquaresError::TooLong { taps });
+    }
     let odd = taps % 2 == 1;
     let antisymmetric = kind.is_antisymmetric();
     // Twice the frequency of the basis functions, by distance from the middle: 0, 2, 4, … or 1, 3, 5, …
