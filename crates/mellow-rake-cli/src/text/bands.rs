@@ -4,30 +4,11 @@ use super::rows::{gain, row, signed};
 use crate::print::number;
 use mellow_rake::analysis::{BandMeasures, Measures};
 use mellow_rake::design::iir::IirChoice;
-use mellow_rake::filter::{BandKind, EdgeMeaning, Mapping};
+use mellow_rake::filter::{BandKind, EdgeMeaning};
 
 /// "0.6 Hz", or "5 Hz and 15 Hz"
 pub(super) fn edges(edges: &[f64]) -> String {
     edges.iter().map(|hz| format!("{hz} Hz")).collect::<Vec<_>>().join(" and ")
-}
-
-pub(super) fn band_title(choice: &IirChoice) -> String {
-    let IirChoice { kind, family, order, .. } = choice;
-    let smallest =
-        if choice.order_is_smallest { ", the smallest that keeps the template" } else { "" };
-    let at = edges(&choice.edges_hz);
-    let meaning = match choice.meaning {
-        EdgeMeaning::HalfPower => format!("-3 dB at {at}"),
-        EdgeMeaning::RippleEnd => format!("the ripple ends exactly at {at}"),
-        EdgeMeaning::StopBegin => format!("the stop-band begins exactly at {at}"),
-    };
-    let mapping = match choice.mapping {
-        Mapping::Bilinear => "",
-        Mapping::ImpulseInvariant => {
-            "\n  of the analogue filter, whose impulse response is sampled; what folds back moves the edges"
-        }
-    };
-    format!("{family} {} of order {order}{smallest};\n  {meaning}{mapping}", kind.as_str())
 }
 
 pub(super) fn iir_rows(choice: &IirChoice, reports: &[&Measures]) -> Vec<Vec<String>> {

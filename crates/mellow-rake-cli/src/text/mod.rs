@@ -24,24 +24,15 @@ impl Measured {
         let reports: Vec<&Measures> =
             std::iter::once(&self.designed).chain(&self.rounded).collect();
         let nyquist = self.loaded.spec.sample_rate.nyquist();
-        let (title, rows, assumptions): (_, _, &[String]) = match &design.choice {
-            Choice::Notch(choice) => {
-                (notch::notch_title(choice), notch::notch_rows(choice, &reports), &[])
+        let (rows, assumptions): (_, &[String]) = match &design.choice {
+            Choice::Notch(choice) => (notch::notch_rows(choice, &reports), &[]),
+            Choice::Recursive(choice) => (bands::iir_rows(choice, &reports), &[]),
+            Choice::Fir(choice) => (fir::fir_rows(choice, &reports, nyquist), &choice.assumptions),
+            Choice::Direct(choice) => {
+                (general::general_rows(&reports, nyquist), &choice.assumptions)
             }
-            Choice::Recursive(choice) => {
-                (bands::band_title(choice), bands::iir_rows(choice, &reports), &[])
-            }
-            Choice::Fir(choice) => (
-                fir::fir_title(choice),
-                fir::fir_rows(choice, &reports, nyquist),
-                &choice.assumptions,
-            ),
-            Choice::Direct(choice) => (
-                choice.title.clone(),
-                general::general_rows(&reports, nyquist),
-                &choice.assumptions,
-            ),
         };
+        let title = &design.choice;
         let spec = &self.loaded.spec;
         let mut text = format!("{} at {} Hz: {title}\n\n", spec.name, spec.sample_rate.hertz());
         let header = ["measured on the response", "asked", "designed", "rounded"];

@@ -5,13 +5,6 @@ use crate::print::number;
 use mellow_rake::analysis::{Measures, NotchMeasures};
 use mellow_rake::design::NotchChoice;
 
-pub(super) fn notch_title(choice: &NotchChoice) -> String {
-    let NotchChoice { center_hz, width_hz, q, .. } = choice;
-    format!(
-        "second-order notch at {center_hz} Hz, {width_hz} Hz between the -3 dB points (q {q:.4})"
-    )
-}
-
 pub(super) fn notch_rows(choice: &NotchChoice, reports: &[&Measures]) -> Vec<Vec<String>> {
     let reports: Vec<&NotchMeasures> = reports
         .iter()

@@ -6,6 +6,7 @@ mod equalizer;
 pub mod fir;
 pub mod iir;
 mod notch;
+mod title;
 
 pub use direct::{Asked, DirectChoice, DirectError, Mark};
 pub use equalizer::{EqualizerChoice, EqualizerError, equalize};

@@ -134,3 +134,25 @@ pub(super) fn freedom(kind: LinearPhase, taps: usize) -> usize {
         LinearPhase::TypeIII => (taps - 1) / 2,
     }
 }
+
+/// `count` places given out by shares, at least one each, by largest remainders.
+pub(super) fn apportion(shares: &[f64], count: usize) -> Vec<usize> {
+    let mut given: Vec<usize> =
+        shares.iter().map(|share| ((share * count as f64) as usize).max(1)).collect();
+    loop {
+        let total: usize = given.iter().sum();
+        let lack = |band: usize| shares[band] * count as f64 - given[band] as f64;
+        let order = |a: &usize, b: &usize| lack(*a).total_cmp(&lack(*b));
+        if total < count {
+            let most = (0..shares.len()).max_by(order).unwrap_or(0);
+            given[most] += 1;
+        } else if total > count {
+            // With fewer points than bands some band goes without.
+            let least = (0..shares.len()).filter(|b| given[*b] > 1).min_by(order);
+            let least = least.or_else(|| (0..shares.len()).find(|b| given[*b] > 0)).unwrap_or(0);
+            given[least] -= 1;
+        } else {
+            return given;
+        }
+    }
+}

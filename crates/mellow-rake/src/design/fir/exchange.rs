@@ -10,7 +10,8 @@
 //! length, stretched (Filip, *A robust and scalable implementation of the Parks-McClellan algorithm for
 //! designing FIR filters*, ACM Transactions on Mathematical Software 43(1), 2016, sections 4.1 and 4.2).
 
-use super::bands::{Band, BandError, check_bands, fixed_factor, freedom};
+use super::amplitudes::from_amplitudes;
+use super::bands::{Band, BandError, apportion, check_bands, fixed_factor, freedom};
 use super::barycentric::{Interpolant, weights};
 use super::ideal::{cosine_of_turns, sine_of_turns};
 use crate::filter::{LinearPhase, Taps};
@@ -152,8 +153,17 @@ pub fn equiripple(
     let inside = bands
         .iter()
         .map(|band| Band {
-            low: if zero_low { band.low.max(margin) } else { band.low },
-            high: if zero_high { band.high.min(0.5 - margin) } else { band.high },
+            // At most a quarter of a narrow band.
+            low: if zero_low {
+                band.low.max(margin.min(band.low + (band.high - band.low) / 4.0))
+            } else {
+                band.low
+            },
+            high: if zero_high {
+                band.high.min((0.5 - margin).max(band.high - (band.high - band.low) / 4.0))
+            } else {
+                band.high
+            },
             ..*band
         })
         .collect();
@@ -369,7 +379,7 @@ impl Task<'_> {
                 let mut point = Point { band, frequency: places[k], error: errors[k] };
                 if k > 0 && k + 1 < places.len() {
                     self.sharpen(interpolant, &mut point, places[k - 1], places[k + 1]);
-                } else {
+                } else if places.len() > 1 {
                     let neighbour = if k == 0 { 1 } else { k - 1 };
                     self.leave_the_end(interpolant, &mut point, places[neighbour]);
                 }
@@ -508,66 +518,6 @@ impl Task<'_> {
 /// The larger of two, or NaN if one is.
 fn larger(a: f64, b: f64) -> f64 {
     if a >= b || a.is_nan() { a } else { b }
-}
-
-/// The inverse discrete Fourier transform of real amplitudes on the grid 2πk/N, k = 0 … N/2.
-pub(super) fn from_amplitudes(
-    count: usize,
-    antisymmetric: bool,
-    amplitude: &dyn Fn(usize) -> f64,
-) -> Vec<f64> {
-    let last = count / 2;
-    let even = count.is_multiple_of(2);
-    let values: Vec<f64> = (0..=last).map(amplitude).collect();
-    // Steps of half a grid angle: π·j/N.
-    let table: Vec<f64> = (0..2 * count)
-        .map(|j| {
-            let turns = j as f64 / (2 * count) as f64;
-            if antisymmetric { sine_of_turns(turns) } else { cosine_of_turns(turns) }
-        })
-        .collect();
-    let mut taps = vec![0.0; count];
-    for n in 0..count.div_ceil(2) {
-        // 2πk·(n − (N−1)/2)/N; before the middle the offset is negative.
-        let offset = count - 1 - 2 * n;
-        let term = |k: usize| {
-            let share = if k == 0 || (even && k == last) { 1.0 } else { 2.0 };
-            share * values[k] * table[k * offset % (2 * count)]
-        };
-        // H = j·A: h = +ΣA·sin before the middle.
-        let sum: f64 = (0..=last).map(term).sum::<f64>() / count as f64;
-        let mirror = count - 1 - n;
-        (taps[n], taps[mirror]) = if !antisymmetric {
-            (sum, sum)
-        } else if n == mirror {
-            (0.0, 0.0)
-        } else {
-            (sum, -sum)
-        };
-    }
-    taps
-}
-
-/// `count` places given out by shares, at least one each, by largest remainders.
-fn apportion(shares: &[f64], count: usize) -> Vec<usize> {
-    let mut given: Vec<usize> =
-        shares.iter().map(|share| ((share * count as f64) as usize).max(1)).collect();
-    loop {
-        let total: usize = given.iter().sum();
-        let lack = |band: usize| shares[band] * count as f64 - given[band] as f64;
-        let order = |a: &usize, b: &usize| lack(*a).total_cmp(&lack(*b));
-        if total < count {
-            let most = (0..shares.len()).max_by(order).unwrap_or(0);
-            given[most] += 1;
-        } else if total > count {
-            // With fewer points than bands some band goes without.
-            let least = (0..shares.len()).filter(|b| given[*b] > 1).min_by(order);
-            let least = least.or_else(|| (0..shares.len()).find(|b| given[*b] > 0)).unwrap_or(0);
-            given[least] -= 1;
-        } else {
-            return given;
-        }
-    }
 }
 
 /// `needed` points of alternating sign, the largest among them; `None` if there are not so many.

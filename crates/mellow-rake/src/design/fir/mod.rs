@@ -1,5 +1,6 @@
 //! Finite impulse responses.
 
+mod amplitudes;
 mod assumptions;
 mod bands;
 mod barycentric;

@@ -1,7 +1,8 @@
 //! Responses that are fixed by their kind: smoothing by polynomials, half-band filters, samples of a frequency response.
 
+use super::amplitudes::from_amplitudes;
 use super::bands::Band;
-use super::exchange::{Equiripple, ExchangeError, equiripple, from_amplitudes};
+use super::exchange::{Equiripple, ExchangeError, equiripple};
 use crate::filter::{BandKind, LinearPhase};
 
 /// The value or a derivative, at the middle, of the polynomial of best fit to `count` samples: taps by age.

@@ -1,7 +1,8 @@
 //! The analogue filter behind a digital one, in rad/s.
 
 use super::prototype::Prototype;
-use crate::filter::complex::{modulus, square_root};
+use super::transform::split;
+use crate::filter::complex::modulus;
 use crate::filter::{BandKind, paired, polynomial_from_roots};
 use num_complex::Complex64;
 use serde::Serialize;
@@ -43,14 +44,6 @@ pub(super) struct Transformed {
     pub(super) zeros: Vec<Complex64>,
     pub(super) poles: Vec<Complex64>,
     pub(super) gain: f64,
-}
-
-/// Both solutions of s² − p·B·s + Ω₀² = 0.
-fn split(half: Complex64, middle: f64) -> [Complex64; 2] {
-    let root = square_root(half - middle) * square_root(half + middle);
-    let (sum, difference) = (half + root, half - root);
-    let large = if modulus(sum) >= modulus(difference) { sum } else { difference };
-    [large, Complex64::new(middle * middle, 0.0) / large]
 }
 
 /// The prototype with its edge at 1 rad/s, transformed to edges in rad/s: s → s/Ω, Ω/s, (s² + Ω₀²)/(Bs), and its inverse.

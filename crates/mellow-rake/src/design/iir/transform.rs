@@ -55,7 +55,7 @@ impl Shape {
 
 /// Both solutions of s² − 2hs + m² = 0: the larger from h ± √(h² − m²) without cancellation, the other from their
 /// product m².
-fn split(half: Complex64, middle: f64) -> [Complex64; 2] {
+pub(super) fn split(half: Complex64, middle: f64) -> [Complex64; 2] {
     let root = square_root(half - middle) * square_root(half + middle);
     let sum = half + root;
     let difference = half - root;

@@ -1,0 +1,95 @@
+//! A choice in words.
+
+use super::fir::FirChoice;
+use super::iir::IirChoice;
+use super::{Choice, NotchChoice};
+use crate::filter::{EdgeMeaning, Mapping};
+use crate::spec::Phase;
+use std::fmt;
+
+/// What was decided, in one to a few lines.
+///
+/// ```
+/// use mellow_rake::{design::design, spec::{Spec, template}};
+/// let spec = Spec::parse(template("lowpass").unwrap())?;
+/// let words = design(&spec)?.choice.to_string();
+/// assert!(words.starts_with("elliptic lowpass of order 5, the smallest that keeps the template"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+impl fmt::Display for Choice {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Choice::Notch(choice) => f.write_str(&notch_title(choice)),
+            Choice::Recursive(choice) => f.write_str(&band_title(choice)),
+            Choice::Fir(choice) => f.write_str(&fir_title(choice)),
+            Choice::Direct(choice) => f.write_str(&choice.title),
+        }
+    }
+}
+
+fn notch_title(choice: &NotchChoice) -> String {
+    let NotchChoice { center_hz, width_hz, q, .. } = choice;
+    format!(
+        "second-order notch at {center_hz} Hz, {width_hz} Hz between the -3 dB points (q {q:.4})"
+    )
+}
+
+/// "0.6 Hz", or "5 Hz and 15 Hz"
+fn edges(edges: &[f64]) -> String {
+    edges.iter().map(|hz| format!("{hz} Hz")).collect::<Vec<_>>().join(" and ")
+}
+
+fn band_title(choice: &IirChoice) -> String {
+    let IirChoice { kind, family, order, .. } = choice;
+    let smallest =
+        if choice.order_is_smallest { ", the smallest that keeps the template" } else { "" };
+    let at = edges(&choice.edges_hz);
+    let meaning = match choice.meaning {
+        EdgeMeaning::HalfPower => format!("-3 dB at {at}"),
+        EdgeMeaning::RippleEnd => format!("the ripple ends exactly at {at}"),
+        EdgeMeaning::StopBegin => format!("the stop-band begins exactly at {at}"),
+    };
+    let mapping = match choice.mapping {
+        Mapping::Bilinear => "",
+        Mapping::ImpulseInvariant => {
+            "\n  of the analogue filter, whose impulse response is sampled; what folds back moves the edges"
+        }
+    };
+    format!("{family} {} of order {order}{smallest};\n  {meaning}{mapping}", kind.as_str())
+}
+
+fn fir_title(choice: &FirChoice) -> String {
+    let FirChoice { kind, method, taps, window, .. } = choice;
+    let smallest =
+        if choice.taps_are_smallest { ", the fewest that keep the template" } else { "" };
+    let how = match (window, *method) {
+        (Some(window), _) => format!("window {window}, "),
+        (None, "closed-form") => String::new(),
+        (None, method) => format!("{method}, "),
+    };
+    let phase = match (choice.phase, choice.linear_phase) {
+        (Phase::Minimum, _) => "minimum phase".to_owned(),
+        (_, Some(kind)) => format!("linear phase of type {}", kind.as_str()),
+        _ => "no exactly linear phase".to_owned(),
+    };
+    let mut title = format!("{kind} with {taps} taps{smallest};\n  {how}{phase}");
+    if let (Some(error), Some(least), Some(count)) =
+        (choice.largest_error, choice.least_error, choice.alternations)
+    {
+        title.push_str(&format!(
+            "\n  weighted error {error:.4e}, alternating at {count} frequencies: with so many taps\n  none is below \
+             {least:.4e}"
+        ));
+    }
+    for band in choice.bands.iter().filter(|_| choice.bands.len() > 1) {
+        let [low, high] = band.edges_hz.map(rounded);
+        title.push_str(&format!("\n  {low} to {high} Hz: weight {:.4}", band.weight));
+    }
+    title
+}
+
+/// A frequency with at most four digits behind the point.
+fn rounded(hertz: f64) -> String {
+    let text = format!("{hertz:.4}");
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
