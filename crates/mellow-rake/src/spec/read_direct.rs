@@ -14,8 +14,13 @@ pub(super) const KINDS: [&str; 8] =
 const Q_FORMS: &str = "a plain number, center over width, from 0.1 to 1e6, as q = 17.5";
 
 pub(super) fn direct(wanted: &Wanted<'_, '_>, kind: &'static str) -> Result<DirectWish, SpecError> {
-    // Such a filter has no method; an empty table does no harm.
-    wanted.top.table("method", "method.", &[])?;
+    // Such a filter has no method; but a placed one may say so.
+    let known: &[&str] = if kind == "placed" { &["design"] } else { &[] };
+    if let Some(keys) = wanted.top.table("method", "method.", known)?
+        && let Some(found) = keys.find("design")
+    {
+        found.choice(&[("placement", ())])?;
+    }
     match kind {
         "peak" => {
             let (center_hz, width_hz) = center_and_width(wanted, &["center", "width", "q"])?;

@@ -290,12 +290,13 @@ impl Method<'_> {
                 ..
             }
         );
-        let beta = match &shape {
-            FirShape::Band {
-                ripple_db: Some(ripple), attenuation_db: Some(attenuation), ..
-            } => Some(beta_for_template(*ripple, *attenuation)),
-            _ => attenuation.map(beta_for_attenuation),
-        };
+        let beta =
+            match &shape {
+                FirShape::Band {
+                    ripple_db: Some(ripple), attenuation_db: Some(needed), ..
+                } if self.taps.is_none() => Some(beta_for_template(*ripple, *needed)),
+                _ => attenuation.map(beta_for_attenuation),
+            };
         let mut method = default;
         if let Some(keys) = &self.keys {
             let weights = || {
