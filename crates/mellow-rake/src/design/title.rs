@@ -81,7 +81,8 @@ fn fir_title(choice: &FirChoice) -> String {
              {least:.4e}"
         ));
     }
-    for band in choice.bands.iter().filter(|_| choice.bands.len() > 1) {
+    let differ = choice.bands.windows(2).any(|pair| pair[0].weight != pair[1].weight);
+    for band in choice.bands.iter().filter(|_| differ) {
         let [low, high] = band.edges_hz.map(rounded);
         title.push_str(&format!("\n  {low} to {high} Hz: weight {:.4}", band.weight));
     }

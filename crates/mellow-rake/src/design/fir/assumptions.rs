@@ -22,6 +22,11 @@ impl Task<'_> {
                     "ideal shift over all frequencies, windowed; the edges are where it is measured",
                 );
             }
+            (FirMethod::Window(_), FirShape::Differentiator { .. }) => {
+                say(
+                    "the ideal slope ends at the pass-band edge, where the window leaves about half of it",
+                );
+            }
             (FirMethod::Equiripple { .. }, FirShape::Differentiator { .. }) => {
                 say("the error of the slope counts relative to it");
             }

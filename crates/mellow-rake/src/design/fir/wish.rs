@@ -37,7 +37,7 @@ pub struct FirChoice {
     pub ripple_db: Option<f64>,
     /// Stop-band attenuation asked for, in decibels.
     pub attenuation_db: Option<f64>,
-    /// The bands that an optimal method worked on.
+    /// The bands with a desired amplitude: those that an optimal method works on.
     pub bands: Vec<WeightedBand>,
     /// The largest weighted error, for equiripple.
     pub largest_error: Option<f64>,

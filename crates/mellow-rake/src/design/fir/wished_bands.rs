@@ -15,13 +15,19 @@ pub(super) fn middles(pass: &[f64], stop: &[f64]) -> Vec<f64> {
 /// The bands of a wish as parts of the sample rate, with their weights.
 pub(super) fn bands(wish: &FirWish, rate: SampleRate) -> Result<Vec<Band>, FirError> {
     let part = |hertz: f64| hertz / rate.hertz();
-    let given = match &wish.method {
+    let is_curve = matches!(
+        wish.shape,
+        FirShape::Points(_) | FirShape::Differentiator { .. } | FirShape::Hilbert { .. }
+    );
+    let given: &[f64] = match &wish.method {
         FirMethod::Equiripple { weights } | FirMethod::LeastSquares { weights } => weights,
+        // What no method works on is measured all the same.
+        _ if is_curve => &[],
         _ => return Ok(Vec::new()),
     };
     let flat =
         |low: f64, high: f64, level: f64, weight| Band::flat(part(low), part(high), level, weight);
-    let relative = matches!(wish.method, FirMethod::Equiripple { .. });
+    let relative = !matches!(wish.method, FirMethod::LeastSquares { .. });
     let nyquist = rate.nyquist();
     let mut bands = match &wish.shape {
         FirShape::Band { kind, edges, ripple_db, attenuation_db } => {
