@@ -1,23 +1,28 @@
-//! Ten thousand random notches in random formats on random inputs: the simulator against compiled C; a
-//! share of them against simulated Verilog.
+//! Ten thousand random notches, and recursive filters and taps of every kind, in random formats on random inputs: the
+//! simulator against compiled C; a share of them against simulated Verilog.
 
 mod common;
 
 use common::{all_files, with_accumulator};
 use mellow_rake::datapath::{
-    BuildError, Checked, Datapath, SectionWords, Simulator, direct_form_1,
+    BuildError, Checked, Datapath, SectionWords, Simulator, direct_form_1, fir_direct,
 };
+use mellow_rake::design::fir::{FirError, design_fir};
 use mellow_rake::design::iir::{IirWish, Points};
 use mellow_rake::filter::{BandKind, EdgeMeaning, Family};
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients};
 use mellow_rake::signal::NoiseSource;
+use mellow_rake::spec::{FirEdges, FirMethod, FirShape, FirWish, Phase};
+use mellow_rake::units::SampleRate;
 use mellow_rake::verify::compare;
+use mellow_rake::window::Window;
 use mellow_rake::write::GeneratedFile;
 use mellow_rake_rig::{CProgram, Device, Target, ToolName};
 use std::fmt::Write;
 
 const NOTCHES: usize = 10_000;
 const RECURSIVE: usize = 1_000;
+const TAPS: usize = 1_000;
 const BATCH: usize = 250;
 const SAMPLES: usize = 96;
 
@@ -62,7 +67,41 @@ fn recursive(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
     })
 }
 
-/// A random datapath with such sections; words and coefficients of 8 to 32 bits, any rounding, saturation or
+/// Taps of a random kind and length, one row.
+fn taps(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
+    let rate = SampleRate::from_hertz(1.0).unwrap();
+    let count = 6 + below(noise, 60);
+    let edge = 0.05 + 0.3 * noise.uniform();
+    let windows = [Window::Hamming, Window::Kaiser { beta: 6.0 }, Window::Rectangular];
+    let window = FirMethod::Window(windows[below(noise, 3)]);
+    let band = |kind, edges| FirShape::Band {
+        kind,
+        edges: FirEdges::Cutoff(edges),
+        ripple_db: None,
+        attenuation_db: None,
+    };
+    let (shape, method) = match below(noise, 6) {
+        0 => (band(BandKind::Lowpass, vec![edge]), window),
+        1 => (band(BandKind::Bandpass, vec![edge, edge + 0.1]), window),
+        2 => (FirShape::Hilbert { pass_hz: [0.05, 0.45] }, window),
+        3 => (FirShape::Differentiator { pass_hz: 0.4 }, window),
+        4 => (
+            FirShape::Smoother { degree: 1 + below(noise, 4), derivative: 0 },
+            FirMethod::ClosedForm,
+        ),
+        _ => (FirShape::Average, FirMethod::ClosedForm),
+    };
+    let phase = if below(noise, 4) == 0 { Phase::Minimum } else { Phase::Linear };
+    let wish = FirWish { shape, method, taps: Some(count), phase, unity_gain: false };
+    match design_fir(&wish, rate) {
+        Ok((_, taps)) => vec![taps.0],
+        // Zeros that lie too close together have no minimum-phase form; that is said.
+        Err(FirError::MinimumPhase(_)) => taps(noise),
+        Err(error) => panic!("{error}"),
+    }
+}
+
+/// A random datapath with such sections or taps; words and coefficients of 8 to 32 bits, any rounding, saturation or
 /// wrap, now and then an accumulator that is too short on purpose.
 fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
     loop {
@@ -81,7 +120,12 @@ fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
         let output = if sections > 1 || noise.uniform() < 0.5 { input } else { word(noise) };
         let rounding = Rounding::ALL[below(noise, 5)];
         let overflow = [Overflow::Saturate, Overflow::Wrap][below(noise, 2)];
-        match direct_form_1(&table, SectionWords { input, output, rounding, overflow }) {
+        let built = if rows[0].len() == 5 {
+            direct_form_1(&table, SectionWords { input, output, rounding, overflow })
+        } else {
+            fir_direct(&table, input, output, rounding, overflow)
+        };
+        match built {
             Ok(datapath) if noise.uniform() < 0.2 => {
                 let cut = noise.integer(1, 12) as u32;
                 return with_accumulator(
@@ -216,10 +260,16 @@ fn simulator_and_c_agree_on_random_recursive_filters() {
 }
 
 #[test]
+fn simulator_and_c_agree_on_random_taps() {
+    let limited = check_many(TAPS, taps);
+    assert!(limited > TAPS / 8, "limits acted in {limited} of {TAPS}");
+}
+
+#[test]
 fn simulator_and_verilog_agree_on_random_filters() {
     let mut noise = NoiseSource::new(77);
-    for index in 0..60 {
-        let rows = if index % 2 == 0 { notches } else { recursive };
+    for index in 0..75 {
+        let rows: Rows = [notches, recursive, taps][index % 3];
         let (checked, input, output) = random_case(&mut noise, rows);
         let files = all_files(&checked, "r");
         let datapath = checked.datapath();
