@@ -1,13 +1,14 @@
-//! The text that the demo's notch and an averaging FIR filter are written as, beside the reviewed files in `expected/`.
+//! The text that the demo's notch and band-pass and an averaging FIR filter are written as, beside the reviewed files in `expected/`.
 //!
 //! After a wanted change run once with `MELLOW_RAKE_ACCEPT=1` and read what changed. The compilers and simulators that
 //! the other tests drive decide whether it is right; this test shows that it is the same on every machine.
 
 use mellow_rake::datapath::{Checked, fir_direct};
 use mellow_rake::design::design;
+use mellow_rake::filter::Form;
 use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 use mellow_rake::implementation::implement;
-use mellow_rake::spec::{Name, Spec};
+use mellow_rake::spec::{Name, Spec, kinds, template};
 use mellow_rake::write::{GeneratedFile, Symbols, c, verilog};
 use std::path::Path;
 
@@ -37,12 +38,46 @@ fn compare_with_expected(checked: &Checked, name: &Name) {
 
 #[test]
 fn the_written_text_is_the_reviewed_text() {
-    let spec = Spec::parse(include_str!("../../../demo/mooring/pump_hum.toml")).unwrap();
-    let filter = implement(&design(&spec).unwrap().form, spec.fixed.unwrap()).unwrap();
-    compare_with_expected(&filter.checked, &spec.name);
+    for text in [
+        include_str!("../../../demo/mooring/pump_hum.toml"),
+        include_str!("../../../demo/modem/carrier_band.toml"),
+    ] {
+        let spec = Spec::parse(text).unwrap();
+        let filter = implement(&design(&spec).unwrap().form, spec.fixed.unwrap()).unwrap();
+        compare_with_expected(&filter.checked, &spec.name);
+    }
 
     let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse().unwrap()).unwrap();
     let word = "s16f15".parse().unwrap();
     let average = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate).unwrap();
     compare_with_expected(&average.check().unwrap(), &Name::new("average").unwrap());
+}
+
+/// The same bits of f64 on every machine: a sum over the bits of every coefficient of every kind, exchange, normal equations,
+/// roots and all. It changes only when a method is changed on purpose.
+#[test]
+fn every_kind_is_designed_to_the_same_bits() {
+    let mut found = String::new();
+    for kind in kinds() {
+        let spec = Spec::parse(template(kind).unwrap()).unwrap();
+        let numbers: Vec<f64> = match design(&spec).unwrap().form {
+            Form::Taps(taps) => taps.0,
+            Form::Sections(sections) => {
+                sections.0.iter().flat_map(|s| s.b.into_iter().chain(s.a)).collect()
+            }
+        };
+        // Fowler, Noll and Vo's hash of the bytes.
+        let hash = numbers
+            .iter()
+            .flat_map(|v| v.to_bits().to_le_bytes())
+            .fold(0xcbf2_9ce4_8422_2325_u64, |hash, byte| {
+                (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3)
+            });
+        found.push_str(&format!("{kind} {} {hash:016x}\n", numbers.len()));
+    }
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/expected/bits.txt");
+    if std::env::var_os("MELLOW_RAKE_ACCEPT").is_some() {
+        std::fs::write(&path, &found).unwrap();
+    }
+    assert_eq!(found, std::fs::read_to_string(&path).unwrap());
 }

@@ -1,0 +1,33 @@
+/* Written by Mellow Rake 0.1.0; change the spec, not this file.
+
+   Input s16f15, output s16f15: a word holding the integer i has the value i / 2^f with f the
+   number after the letter f. The output belongs to the input of the same call. */
+#ifndef CARRIER_BAND_H
+#define CARRIER_BAND_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* One filter; as many as you like side by side. */
+struct carrier_band {
+    int16_t x[96]; /* s16f15: the word stored k + 1 samples ago at k */
+};
+
+/* The zero state; call before the first sample. */
+void carrier_band_init(struct carrier_band *filter);
+
+/* One sample. */
+int16_t carrier_band_step(struct carrier_band *filter, int16_t input);
+
+/* count samples; input and output may be the same array if their types are. */
+void carrier_band_block(struct carrier_band *filter, const int16_t *input, int16_t *output, size_t count);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif
