@@ -2,8 +2,9 @@
 
 use crate::failure::Failure;
 use crate::load::Loaded;
-use mellow_rake::analysis::{Measures, meets_spec, passband_delay};
+use mellow_rake::analysis::{Measures, TimeMeasures, measure_time, meets_spec, passband_delay};
 use mellow_rake::implementation::Implementation;
+use mellow_rake::units::Level;
 
 /// A design, its integer filter, and what was measured on both.
 pub(crate) struct Measured {
@@ -13,6 +14,8 @@ pub(crate) struct Measured {
     pub(crate) rounded: Option<Measures>,
     /// Smallest and largest group delay in the pass-band, in samples, where a pass-band is known.
     pub(crate) delay: Option<[f64; 2]>,
+    /// What the designed filter does in time.
+    pub(crate) time: TimeMeasures,
 }
 
 impl Measured {
@@ -24,7 +27,9 @@ impl Measured {
             .as_ref()
             .map(|integers| Measures::of(&integers.rounded, &design.choice, rate));
         let delay = passband_delay(design, rate);
-        Ok(Measured { loaded, implementation, designed, rounded, delay })
+        let peak = Level::from_decibels(designed.peak_gain_db()).ratio();
+        let time = measure_time(design, peak, rate);
+        Ok(Measured { loaded, implementation, designed, rounded, delay, time })
     }
 
     /// The integer filter that a command cannot do without.

@@ -1,7 +1,7 @@
 //! The JSON objects; docs/json.md describes them field by field.
 
 use crate::measured::Measured;
-use mellow_rake::analysis::{BandDeviation, MarkMeasure, Measures, float_cost};
+use mellow_rake::analysis::{BandDeviation, MarkMeasure, Measures, TimeMeasures, float_cost};
 use mellow_rake::datapath::{Cost, Description, describe};
 use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
@@ -32,6 +32,7 @@ pub(crate) struct DesignObject {
     asked: AskedObject,
     equalizer: Option<EqualizerChoice>,
     achieved: AchievedObject,
+    time: TimeMeasures,
     meets_spec: Option<bool>,
     quantized: Option<QuantizedObject>,
 }
@@ -218,6 +219,7 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
         asked,
         equalizer: design.equalizer.clone(),
         achieved: achieved(&measured.designed, measured.delay, float_cost(&design.form)),
+        time: measured.time,
         meets_spec: measured.meets_spec(),
         quantized: quantized.map(|(filter, measures)| {
             quantized_object(filter, measures, measured.rounded_excess_db())

@@ -50,6 +50,7 @@ impl Measured {
             }
             None => {}
         }
+        text.push_str(&self.in_time());
         if let Some(equalizer) = &design.equalizer {
             let line = format!(
                 "  equalizer: {} all-pass sections bring the delay ripple from {:.3} to {:.3} samples (asked {})",
@@ -83,6 +84,30 @@ impl Measured {
         if let Some(implementation) = &self.implementation {
             text.push_str(&words::words(implementation));
         }
+        text
+    }
+}
+
+impl Measured {
+    /// What the filter does to a step and to noise.
+    fn in_time(&self) -> String {
+        let time = &self.time;
+        let rate = self.loaded.spec.sample_rate;
+        let settled = time.settling_samples;
+        let mut text = format!(
+            "  step: overshoot {:.2} %, within 1 % after {settled} samples ({:.4} s)\n",
+            time.step_overshoot_percent,
+            settled as f64 / rate.hertz()
+        );
+        let _ = write!(text, "  noise bandwidth {:.4} Hz", time.noise_bandwidth_hz);
+        if let (Some(constant), Some(margin)) = (time.time_constant_samples, time.stability_margin)
+        {
+            let _ = write!(
+                text,
+                "; slowest pole: time constant {constant:.2} samples, {margin:.3e} from the circle"
+            );
+        }
+        text.push('\n');
         text
     }
 }

@@ -1,6 +1,7 @@
 //! The families of recursive filters against one template.
 
 use super::passband_delay;
+use super::time_measures::{overshoot, step_response};
 use crate::design::iir::{IirChoice, IirWish, design_iir};
 use crate::design::{Choice, Design, DesignError};
 use crate::filter::{Family, Form, Sections, Transfer, ZerosPolesGain};
@@ -20,8 +21,8 @@ pub struct FamilyFigures {
     pub worst_delay_samples: Option<f64>,
     /// The largest less the smallest group delay in the pass-band, in samples.
     pub delay_variation_samples: Option<f64>,
-    /// How far the step response goes beyond its final value, in percent of the final value's size or, where that is
-    /// below a thousandth (high-pass and band-pass filters), of the step.
+    /// How far the step response goes beyond its final value, in percent of the final value's size; where that is below a
+    /// twentieth of the largest swing (high-pass and band-pass filters), the swing to the other side in percent of the step.
     pub step_overshoot_percent: f64,
 }
 
@@ -63,7 +64,6 @@ pub fn compare_families(
 
 fn figures(choice: &IirChoice, filter: ZerosPolesGain, rate: SampleRate) -> FamilyFigures {
     let sections = Sections::from_zeros_poles(&filter);
-    let pole_radius = filter.pole_radius();
     let design = Design {
         choice: Choice::Recursive(choice.clone()),
         zeros_poles: Some(filter),
@@ -79,45 +79,6 @@ fn figures(choice: &IirChoice, filter: ZerosPolesGain, rate: SampleRate) -> Fami
         multiplies_per_sample: sections.0.iter().map(multiplies).sum(),
         worst_delay_samples: delay.map(|[_, most]| most),
         delay_variation_samples: delay.map(|[least, most]| most - least),
-        step_overshoot_percent: step_overshoot(&sections, pole_radius),
-    }
-}
-
-/// How far the step response goes beyond its final value, in percent.
-fn step_overshoot(sections: &Sections, pole_radius: f64) -> f64 {
-    // Until the slowest pole has fallen by 120 dB; the tail of a step response is monotone in size long before.
-    let length = (-13.8 / libm::log(pole_radius)).clamp(64.0, 1e6) as usize;
-    let last = sections.gain(0.0);
-    // The response of sections to a constant is real; its sign is that of the final value.
-    let mut running = sections.start();
-    let response: Vec<f64> = (0..length).map(|_| running.step(1.0)).collect();
-    let settled = response.last().copied().unwrap_or(0.0);
-    let target = libm::copysign(last, settled);
-    if last < 1e-3 {
-        // Nothing remains of the step: what counts is the swing to the other side.
-        return 100.0 * response.iter().fold(0.0, |most: f64, y| most.max(-y));
-    }
-    let beyond = response.iter().fold(0.0, |most: f64, y| most.max((y - target) * target.signum()));
-    100.0 * beyond / last
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::filter::Section;
-
-    /// A second-order low-pass with a known damping overshoots by exp(−πζ/√(1 − ζ²)) when it is slow against the sample
-    /// rate; one with real poles does not overshoot.
-    #[test]
-    fn overshoot_is_that_of_the_damping() {
-        let (radius, angle): (f64, f64) = (0.999, 0.002);
-        let (a1, a2) = (-2.0 * radius * angle.cos(), radius * radius);
-        let section = Section { b: [1.0 + a1 + a2, 0.0, 0.0], a: [a1, a2] };
-        let overshoot = step_overshoot(&Sections(vec![section]), radius);
-        // s = ln z: real part ln r, imaginary part the angle; the peak lies half a period after the start.
-        let expected = 100.0 * (std::f64::consts::PI * radius.ln() / angle).exp();
-        assert!((overshoot - expected).abs() < 0.1, "{overshoot} {expected}");
-        let calm = Section { b: [0.5, 0.0, 0.0], a: [-0.5, 0.0] };
-        assert!(step_overshoot(&Sections(vec![calm]), 0.5) < 1e-9);
+        step_overshoot_percent: overshoot(&step_response(&design), design.form.gain(0.0)),
     }
 }

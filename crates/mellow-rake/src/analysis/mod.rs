@@ -6,6 +6,7 @@ mod general_measures;
 mod notch_measures;
 mod quality;
 mod search;
+mod time_measures;
 
 pub use band_measures::{BandMeasures, Bands, measure_bands};
 pub use families::{FamilyFigures, compare_families};
@@ -15,6 +16,8 @@ pub use general_measures::{
 };
 pub use notch_measures::{NotchMeasures, measure_notch};
 pub use quality::{Measures, meets_spec, passband_delay};
+
+pub use time_measures::{TimeMeasures, impulse_response, measure_time, step_response};
 
 use crate::filter::Transfer;
 use crate::units::SampleRate;

@@ -54,6 +54,15 @@ impl Measures {
         }
     }
 
+    /// The largest gain at any frequency, in decibels.
+    pub fn peak_gain_db(&self) -> f64 {
+        match self {
+            Measures::Notch(measures) => measures.peak_gain_db,
+            Measures::Bands(measures) => measures.peak_gain_db,
+            Measures::General(measures) => measures.peak_gain_db,
+        }
+    }
+
     /// By how many decibels the measured levels exceed those asked for, zero where they are kept; `None` where
     /// none were asked for.
     pub fn template_excess_db(&self, choice: &Choice) -> Option<f64> {
