@@ -1,4 +1,4 @@
-"""Complex responses of recursive filters to 60 digits, for tests/iir.rs. Needs mpmath; prints iir.csv.
+"""Complex responses of recursive filters to 60 digits, for tests/iir.rs. Needs mpmath; prints iir.csv and writes iir_poles.csv.
 
 No poles are mapped here: the digital response is the prototype's at the frequency that the bilinear transform and the
 band transformation give, so the only thing in common with the library is the definition of the filters. Prototype poles:
