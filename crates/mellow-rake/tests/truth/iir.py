@@ -1,6 +1,6 @@
 """Complex responses of recursive filters to 60 digits, for tests/iir.rs. Needs mpmath; prints iir.csv and writes iir_poles.csv.
 
-No poles are mapped here: the digital response is the prototype's at the frequency that the bilinear transform and the
+No poles are mapped for the responses: the digital one is the prototype's at the frequency that the bilinear transform and the
 band transformation give, so the only thing in common with the library is the definition of the filters. Prototype poles:
 Butterworth and Chebyshev in closed form, elliptic through mpmath's Jacobi functions and nome, Bessel through the roots of
 the polynomial with its exact integer coefficients. Half-power points are found by bisection on the response.
