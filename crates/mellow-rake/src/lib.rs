@@ -33,7 +33,7 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 //!
-//! The order of work is the order of the modules: [`units`] and [`spec`] say what is asked for, [`design`] makes a
+//! The order of work is the order of the modules: [`units`], [`window`] and [`spec`] say what is asked for, [`design`] makes a
 //! [`filter`] of it, [`analysis`] looks at it, [`convert`] gives it
 //! other forms, [`fixed`] has the words it will run on, [`implementation`] puts it on a
 //! [`datapath`], the one exact program on integers that everything else reads: the simulator, the bounds, and the
