@@ -1,13 +1,12 @@
 //! Data for the figures.
 
 use crate::failure::Failure;
-use crate::load::Loaded;
-use mellow_rake::analysis::{Bands, gain_db, linear_grid, measure_general};
+use crate::measured::Measured;
+use mellow_rake::analysis::{Bands, gain_db, linear_grid};
 use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
 use mellow_rake::design::{Choice, DirectChoice, NotchChoice};
 use mellow_rake::filter::Transfer;
-use mellow_rake::implementation::Implementation;
 use mellow_rake::spec::Phase;
 use mellow_rake_figures::{Curve, Format, Region, ResponseFigure, View, draw};
 use mellow_rake_files::write_whole;
@@ -198,18 +197,13 @@ fn plain_plan(title: String, points: Vec<f64>, nyquist: f64, top_db: f64) -> Pla
 }
 
 /// Draws the response of a design into a file.
-pub(crate) fn response(
-    loaded: &Loaded,
-    implementation: Option<&Implementation>,
-    path: &Path,
-) -> Result<(), Failure> {
+pub(crate) fn response(measured: &Measured, path: &Path) -> Result<(), Failure> {
+    let Measured { loaded, implementation, designed: measures, .. } = measured;
     let format = format(path)?;
     let rate = loaded.spec.sample_rate;
     let nyquist = rate.nyquist();
-    let top = || {
-        let measures = measure_general(loaded.design.transfer(), rate, &[], &[]);
-        if measures.peak_gain_db.abs() < 0.1 { 0.0 } else { measures.peak_gain_db }
-    };
+    let peak_db = measures.peak_gain_db();
+    let top_db = if peak_db.abs() < 0.1 { 0.0 } else { peak_db };
     let plan = match &loaded.design.choice {
         Choice::Notch(choice) => notch_plan(choice, nyquist),
         Choice::Recursive(choice) => iir_plan(choice, nyquist),
@@ -220,10 +214,10 @@ pub(crate) fn response(
                 title,
                 edges.filter(|hz| *hz > 0.0 && *hz < nyquist).collect(),
                 nyquist,
-                top(),
+                top_db,
             )
         }),
-        Choice::Direct(choice) => marks_plan(choice, nyquist, top()),
+        Choice::Direct(choice) => marks_plan(choice, nyquist, top_db),
     };
     let (zoom_title, zoom, zoom_floor) = plan.zoom;
     let curve = |filter: &dyn Transfer| {
@@ -238,7 +232,7 @@ pub(crate) fn response(
         Curve { hertz, decibels }
     };
     let designed = curve(loaded.design.transfer());
-    let rounded = implementation.map(|implementation| curve(&implementation.rounded));
+    let rounded = implementation.as_ref().map(|implementation| curve(&implementation.rounded));
     let title = format!("{}: {}", loaded.spec.name, plan.title);
     let view = |title, hertz, decibels| View { title, hertz, decibels };
     let ((pass, below), top_db) = (plan.pass, plan.top_db);

@@ -421,6 +421,90 @@ fn every_kind_keeps_its_identity() {
     }
 }
 
+/// Numbers that a program might pass where a spec would have been refused.
+fn strange() -> impl Strategy<Value = f64> {
+    prop_oneof![
+        Just(f64::NAN),
+        Just(f64::INFINITY),
+        Just(0.0),
+        Just(-0.1),
+        Just(0.5),
+        Just(1e300),
+        Just(0.25),
+        0.001f64..0.6,
+        -1.0f64..1e4,
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 1500, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Whatever a program wishes, with whatever numbers: taps that are finite, or an error that names a key or a limit.
+    #[test]
+    fn no_wish_makes_it_panic(
+        values in proptest::collection::vec(strange(), 4), lists in proptest::collection::vec(strange(), 0..4),
+        shape in 0usize..10, method in 0usize..6, taps in proptest::option::of(0usize..40), kind in 0usize..4,
+        edges in 0usize..3, minimum in any::<bool>(), unity_gain in any::<bool>(),
+    ) {
+        let [a, b, c, d] = values[..] else { unreachable!() };
+        let kind = [BandKind::Lowpass, BandKind::Highpass, BandKind::Bandpass, BandKind::Bandstop][kind];
+        let edges = match edges {
+            0 => FirEdges::Cutoff(lists.clone()),
+            1 => FirEdges::Pass(lists.clone()),
+            _ => FirEdges::Transition { pass: lists.clone(), stop: vec![a, b] },
+        };
+        let band = |level| WishedBand { edges_hz: [a, b], level: [level, d], weight: c };
+        let shape = match shape {
+            0 | 1 => FirShape::Band { kind, edges, ripple_db: Some(c), attenuation_db: Some(d) },
+            2 => FirShape::Multiband(lists.iter().map(|level| band(*level)).collect()),
+            3 => FirShape::Points(lists.iter().map(|f| (*f, a)).collect()),
+            4 => FirShape::Differentiator { pass_hz: a },
+            5 => FirShape::Hilbert { pass_hz: [a, b] },
+            6 => FirShape::MthBand { factor: lists.len(), pass_hz: Some(a) },
+            7 => FirShape::RaisedCosine { symbol_rate_hz: a, rolloff: b, root: minimum },
+            8 => FirShape::Smoother { degree: lists.len(), derivative: kind as usize },
+            _ => FirShape::Average,
+        };
+        let method = match method {
+            0 => FirMethod::Window(Window::Kaiser { beta: c }),
+            1 => FirMethod::Window(Window::Gaussian { sigma: d }),
+            2 => FirMethod::Equiripple { weights: lists },
+            3 => FirMethod::LeastSquares { weights: lists },
+            4 => FirMethod::FrequencySampling { transition_samples: lists },
+            _ => FirMethod::ClosedForm,
+        };
+        let phase = if minimum { Phase::Minimum } else { Phase::Linear };
+        match design_fir(&FirWish { shape, method, taps, phase, unity_gain }, rate()) {
+            Ok((choice, taps)) => {
+                prop_assert!(taps.0.len() == choice.taps && taps.0.iter().all(|tap| tap.is_finite()));
+            }
+            Err(error) => prop_assert!(!error.to_string().is_empty()),
+        }
+    }
+}
+
+/// Types, lengths and forms that do not belong together are refused; no taps at all are no reason to panic.
+#[test]
+fn what_does_not_fit_is_refused() {
+    let bands = [Band::flat(0.0, 0.1, 1.0, 1.0), Band::flat(0.2, 0.5, 0.0, 1.0)];
+    for (kind, taps) in [
+        (LinearPhase::TypeI, 40),
+        (LinearPhase::TypeII, 41),
+        (LinearPhase::TypeIII, 40),
+        (LinearPhase::TypeIV, 41),
+        (LinearPhase::TypeI, 0),
+    ] {
+        assert!(matches!(equiripple(&bands, kind, taps), Err(ExchangeError::TooShort { .. })));
+        assert!(least_squares(&bands, kind, taps, None).is_err());
+    }
+    assert!(least_squares(&bands, LinearPhase::TypeI, 41, Some(0)).is_err());
+    let none = Taps(Vec::new());
+    assert_eq!(
+        (none.gain(0.3), none.start().step(1.0).abs(), none.group_delay(0.1)),
+        (0.0, 0.0, 0.0)
+    );
+}
+
 /// Minimum phase: the gain is kept, the delay is shorter, and a design that cannot be turned says so.
 #[test]
 fn minimum_phase_keeps_the_gain() {

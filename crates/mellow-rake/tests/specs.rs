@@ -295,7 +295,7 @@ fn wishes_out_of_reach_say_what_would_do() {
             &[("taps = 127", "taps = 126"), ("[\"48 kHz\", \"0 x\"]", "[\"48 kHz\", \"1 x\"]")],
             &["127 taps would do"],
         ),
-        ("halfband", &[("taps = 31", "taps = 33")], &["outermost taps", "32 taps would do"]),
+        ("halfband", &[("taps = 31", "taps = 33")], &["outermost taps", "35 taps would do"]),
         ("halfband", &[("taps = 31", "taps = 30")], &["31 taps would do"]),
         (
             "mthband",

@@ -137,7 +137,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         _ => None,
     };
 
-    figures::response(loaded, Some(implementation), &folder.join("response.png"))?;
+    figures::response(&measured, &folder.join("response.png"))?;
     let figure = BeforeAfter {
         title: &format!("{name}, before and after {} on integers", loaded.spec.name),
         unit: "counts",

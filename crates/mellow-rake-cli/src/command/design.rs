@@ -18,7 +18,7 @@ use std::fmt::Write;
 pub(crate) fn run(options: &Design) -> Result<Outcome, Failure> {
     let measured = Measured::new(Loaded::file(&options.spec)?)?;
     if let Some(path) = &options.figure {
-        figures::response(&measured.loaded, measured.implementation.as_ref(), path)?;
+        figures::response(&measured, path)?;
         eprintln!("{} written", path.display());
     }
     let families = if options.families { Some(families(&measured.loaded)?) } else { None };

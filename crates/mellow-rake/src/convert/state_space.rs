@@ -97,6 +97,11 @@ pub fn to_state_space(
 /// response is lost.
 pub fn from_state_space(space: &StateSpace) -> Result<Converted<ZerosPolesGain>, ConvertError> {
     const FORM: &str = "set of zeros and poles";
+    let size = space.b.len();
+    if space.c.len() != size || space.a.len() != size || space.a.iter().any(|r| r.len() != size) {
+        let why = "A must be square, with as many rows as B and C have entries";
+        return Err(ConvertError::NotThere { form: FORM, why });
+    }
     if space.d == 0.0 {
         let why = "D is zero; a filter that answers at once has zeros that are eigenvalues";
         return Err(ConvertError::NotThere { form: FORM, why });
@@ -113,9 +118,8 @@ pub fn from_state_space(space: &StateSpace) -> Result<Converted<ZerosPolesGain>,
         crate::filter::paired(exact.collect()).ok_or(ConvertError::NotThere { form: FORM, why })
     };
     let poles = roots(space.matrix())?;
-    let back = DMatrix::from_fn(space.b.len(), space.b.len(), |i, j| {
-        space.a[i][j] - space.b[i] * space.c[j] / space.d
-    });
+    let back =
+        DMatrix::from_fn(size, size, |i, j| space.a[i][j] - space.b[i] * space.c[j] / space.d);
     let filter = ZerosPolesGain { zeros: roots(back)?, poles, gain: space.d };
     accept(filter.clone(), FORM, &filter, space, 0.0)
 }

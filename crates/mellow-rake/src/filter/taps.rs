@@ -1,6 +1,5 @@
 //! Finite impulse responses, and running them in f64.
 
-use super::complex::modulus;
 use super::{LinearSystem, Transfer};
 use num_complex::Complex64;
 use serde::Serialize;
@@ -76,9 +75,14 @@ impl Taps {
         }
     }
 
+    /// Half the length, in samples.
+    fn delay(&self) -> f64 {
+        self.0.len().saturating_sub(1) as f64 / 2.0
+    }
+
     /// The real amplitude A(ω) of a filter of linear phase: H(e^{jω}) = A(ω)·e^{−jω(N−1)/2}, times j if antisymmetric.
     pub fn amplitude(&self, omega: f64) -> f64 {
-        let half = (self.0.len() - 1) as f64 / 2.0;
+        let half = self.delay();
         let turn = Complex64::new(libm::cos(omega * half), libm::sin(omega * half));
         let h = self.response(omega) * turn;
         match self.linear_phase() {
@@ -90,7 +94,7 @@ impl Taps {
     /// Group delay −dφ/dω in samples: Re(Σ k·h\[k\]·w^k / Σ h\[k\]·w^k), and exactly half the length for linear phase.
     pub fn group_delay(&self, omega: f64) -> f64 {
         if self.linear_phase().is_some() {
-            return (self.0.len() - 1) as f64 / 2.0;
+            return self.delay();
         }
         let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
         let (mut sum, mut weighted) = (Complex64::new(0.0, 0.0), Complex64::new(0.0, 0.0));
@@ -103,7 +107,7 @@ impl Taps {
 
     /// A filter in the zero state that runs these taps in f64.
     pub fn start(&self) -> RunningTaps {
-        RunningTaps { taps: self.clone(), line: vec![0.0; self.0.len()], at: 0 }
+        RunningTaps { taps: self.clone(), line: vec![0.0; self.0.len().max(1)], at: 0 }
     }
 
     /// Products per sample when equal taps on both sides share one.
@@ -117,10 +121,6 @@ impl Transfer for Taps {
     fn response(&self, omega: f64) -> Complex64 {
         let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
         self.0.iter().rev().fold(Complex64::new(0.0, 0.0), |sum, tap| sum * w + tap)
-    }
-
-    fn gain(&self, omega: f64) -> f64 {
-        modulus(self.response(omega))
     }
 
     fn extent(&self) -> usize {
@@ -152,19 +152,17 @@ impl RunningTaps {
 /// Taps as a linear system observed at their output, for proofs about them.
 impl LinearSystem for Taps {
     fn states(&self) -> usize {
-        self.0.len() - 1
+        self.0.len().saturating_sub(1)
     }
     fn observed(&self) -> usize {
         1
     }
     fn step(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
-        let older: f64 = self.0[1..].iter().zip(&*state).map(|(tap, x)| tap * x).sum();
-        seen[0] = self.0[0] * drive + older;
+        seen[0] = products(self.0.iter().copied(), state, drive);
         shift(state, drive);
     }
     fn step_absolute(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
-        let older: f64 = self.0[1..].iter().zip(&*state).map(|(tap, x)| tap.abs() * x).sum();
-        seen[0] = self.0[0].abs() * drive + older;
+        seen[0] = products(self.0.iter().map(|tap| tap.abs()), state, drive);
         shift(state, drive);
     }
     fn operations(&self) -> usize {
@@ -173,6 +171,12 @@ impl LinearSystem for Taps {
     fn finite(&self) -> Option<usize> {
         Some(self.0.len())
     }
+}
+
+/// Taps times the newest sample and those before it.
+fn products(taps: impl Iterator<Item = f64>, state: &[f64], newest: f64) -> f64 {
+    let samples = std::iter::once(&newest).chain(state);
+    taps.zip(samples).map(|(tap, x)| tap * x).sum()
 }
 
 /// Everything one place back, the newest in front.

@@ -269,6 +269,15 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
     method(top)?;
     let known = ["kind", "center", "width", "q"];
     let keys = Keys::new(top.source, table, "want.", found.span.start, &known)?;
+    let (center, width) = read_center_and_width(&keys, rate)?;
+    Ok(Want::Notch { center, width })
+}
+
+/// `center`, with `width` or `q`.
+pub(super) fn read_center_and_width(
+    keys: &Keys<'_>,
+    rate: SampleRate,
+) -> Result<(Frequency, NotchWidth), SpecError> {
     let found = keys.need("center", FREQUENCY_FORMS)?;
     let center: Frequency = found.parse(FREQUENCY_FORMS)?;
     below_nyquist(&found, center, rate)?;
@@ -300,7 +309,7 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
             );
         }
     };
-    Ok(Want::Notch { center, width })
+    Ok((center, width))
 }
 
 /// Refuses frequencies that do not lie strictly between zero and the Nyquist frequency.

@@ -1,6 +1,6 @@
 //! Reading `[want]` of filters in closed form, placed by hand, or given by their coefficients.
 
-use super::read::{FREQUENCY_FORMS, Found, Keys};
+use super::read::{FREQUENCY_FORMS, Found, Keys, read_center_and_width};
 use super::read_fir::{Wanted, number_in, ratio, whole};
 use super::{Calibration, Coefficients, DirectWish, Leak, Problem, Root, SpecError};
 use crate::units::Duration;
@@ -10,8 +10,6 @@ use toml::de::DeValue;
 /// The kinds that are read here.
 pub(super) const KINDS: [&str; 8] =
     ["peak", "comb", "dcblocker", "allpass", "leaky", "resonator", "placed", "coefficients"];
-
-const Q_FORMS: &str = "a plain number, center over width, from 0.1 to 1e6, as q = 17.5";
 
 pub(super) fn direct(wanted: &Wanted<'_, '_>, kind: &'static str) -> Result<DirectWish, SpecError> {
     // Such a filter has no method; but a placed one may say so.
@@ -94,35 +92,9 @@ fn center_and_width(
     known: &[&'static str],
 ) -> Result<(f64, f64), SpecError> {
     let keys = wanted.keys(known)?;
-    let center = wanted.within(&keys.need("center", FREQUENCY_FORMS)?)?;
-    Ok((center, width(wanted, &keys, center)?))
-}
-
-/// The width, from `width` or `q`.
-pub(super) fn width(
-    wanted: &Wanted<'_, '_>,
-    keys: &Keys<'_>,
-    center: f64,
-) -> Result<f64, SpecError> {
-    match (keys.find("width"), keys.find("q")) {
-        (Some(_), Some(q)) => Err(q.error(Problem::Both { other: "want.width" })),
-        (Some(found), None) => wanted.within(&found),
-        (None, Some(found)) => {
-            let q = found.number(Q_FORMS)?;
-            let width = center / q;
-            if !(0.1..=1e6).contains(&q) || width >= wanted.rate.nyquist() {
-                let least = (center / wanted.rate.nyquist()).max(0.1);
-                return Err(found.error(Problem::Range {
-                    found: format!("{q}, a width of {width} Hz"),
-                    accepted: format!("q = center over width, above {least:.3} and up to 1e6"),
-                }));
-            }
-            Ok(width)
-        }
-        (None, None) => {
-            Err(keys.missing("width", "width = \"5 Hz\" between the -3 dB points, or q = 17.5"))
-        }
-    }
+    let (center, width) = read_center_and_width(&keys, wanted.rate)?;
+    let center_hz = center.hertz(wanted.rate);
+    Ok((center_hz, width.hertz(center_hz, wanted.rate)))
 }
 
 fn comb(wanted: &Wanted<'_, '_>) -> Result<DirectWish, SpecError> {

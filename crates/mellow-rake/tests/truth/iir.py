@@ -74,7 +74,8 @@ def crossing(filter, db, low, high):
 HALF = 10 * m.log10(2)
 
 
-def digital(case, f):
+def half_power(case):
+    """The prototype of a case, and the frequency of its half-power point."""
     family, kind, order, ripple, attenuation, edges = case
     n = order // 2 if kind.startswith("band") else order
     filter = prototype(family, n, ripple, attenuation)
@@ -84,6 +85,12 @@ def digital(case, f):
     while abs(response(filter, m.mpc(0, high))) ** 2 > m.mpf(1) / 2:
         high *= m.mpf("1.01") if family == "elliptic" else 2
     at = crossing(filter, HALF, low, high)
+    return filter, at
+
+
+def digital(case, f):
+    family, kind, order, ripple, attenuation, edges = case
+    filter, at = half_power(case)
     w = m.tan(m.pi * m.mpf(f))
     e = [m.tan(m.pi * m.mpf(x)) for x in edges]
     s = m.mpc(0, w)
@@ -112,17 +119,10 @@ for family in ["butterworth", "chebyshev1", "chebyshev2", "elliptic", "bessel"]:
         CASES.append((family, kind, order, "0.5", "60", edges))
 
 
-
 def digital_poles(case):
     """The poles of the digital filter: the prototype's, through the transformation and the bilinear mapping."""
     family, kind, order, ripple, attenuation, edges = case
-    n = order // 2 if kind.startswith("band") else order
-    filter = prototype(family, n, ripple, attenuation)
-    low = m.mpf(1) if family in ("elliptic", "chebyshev1") else m.mpf(0)
-    high = m.mpf(1)
-    while abs(response(filter, m.mpc(0, high))) ** 2 > m.mpf(1) / 2:
-        high *= m.mpf("1.01") if family == "elliptic" else 2
-    at = crossing(filter, HALF, low, high)
+    filter, at = half_power(case)
     # the nearest doubles to the edges are what the library is given
     e = [m.tan(m.pi * m.mpf(float(x))) for x in edges]
     poles = []

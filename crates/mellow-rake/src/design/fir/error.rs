@@ -1,15 +1,12 @@
 //! Why a finite impulse response cannot be designed.
 
-use super::{BandError, ExchangeError, LeastSquaresError, MinimumPhaseError};
+use super::{ExchangeError, LeastSquaresError, MinimumPhaseError};
 use crate::spec::LARGEST_TAPS;
 
 /// Why a finite impulse response cannot be designed.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
 pub enum FirError {
-    /// The bands are no task.
-    #[error(transparent)]
-    Bands(#[from] BandError),
     /// The exchange failed.
     #[error(transparent)]
     Exchange(#[from] ExchangeError),

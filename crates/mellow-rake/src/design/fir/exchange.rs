@@ -137,7 +137,9 @@ pub fn equiripple(
     taps: usize,
 ) -> Result<Equiripple, ExchangeError> {
     check_bands(bands)?;
-    let free = if taps == 0 { 0 } else { freedom(kind, taps) };
+    // A type of the other parity has no coefficient either.
+    let fits = taps > 0 && LinearPhase::of(kind.is_antisymmetric(), taps) == kind;
+    let free = if fits { freedom(kind, taps) } else { 0 };
     if free == 0 {
         return Err(ExchangeError::TooShort { taps, kind });
     }

@@ -87,6 +87,10 @@ pub fn least_squares(
     }
     let odd = taps % 2 == 1;
     let antisymmetric = kind.is_antisymmetric();
+    let middle_fits = every.is_none_or(|m| m > 0 && odd && !antisymmetric);
+    if taps == 0 || LinearPhase::of(antisymmetric, taps) != kind || !middle_fits {
+        return Err(LeastSquaresError::Undetermined { taps });
+    }
     // Twice the frequency of the basis functions, by distance from the middle: 0, 2, 4, … or 1, 3, 5, …
     let all: Vec<usize> = (0..taps.div_ceil(2))
         .map(|k| if odd { 2 * k } else { 2 * k + 1 })

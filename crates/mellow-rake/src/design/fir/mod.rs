@@ -13,6 +13,7 @@ mod shapes;
 mod smallest;
 mod task;
 mod wish;
+mod wish_check;
 mod wished_bands;
 
 pub use bands::{Band, BandError};

@@ -38,61 +38,50 @@ impl Task<'_> {
     /// The type of linear phase that this kind has with so many taps, or why it has none.
     pub(super) fn linear_phase(&self, taps: usize) -> Result<LinearPhase, FirError> {
         let even = taps.is_multiple_of(2);
-        let parity = |why, would_do: String| {
-            Err(FirError::Parity { kind: self.wish.shape.kind(), found: taps, why, would_do })
+        let parity = |why, would_do: usize| {
+            let (kind, would_do) = (self.wish.shape.kind(), format!("{would_do} taps"));
+            Err(FirError::Parity { kind, found: taps, why, would_do })
         };
         let nyquist = self.rate.nyquist();
-        let antisymmetric = match &self.wish.shape {
-            FirShape::Band { kind: BandKind::Highpass | BandKind::Bandstop, .. } if even => {
-                let why = "a symmetric response with an even number of taps is zero at the Nyquist frequency";
-                return parity(why, format!("{} taps", taps + 1));
+        // Whether the response is antisymmetric, and whether something is wanted at the Nyquist frequency.
+        let (antisymmetric, to_the_end) = match &self.wish.shape {
+            FirShape::Band { kind, .. } => {
+                (false, matches!(kind, BandKind::Highpass | BandKind::Bandstop))
             }
+            FirShape::Multiband(bands) => {
+                let last = bands.last();
+                (false, last.is_some_and(|b| b.edges_hz[1] >= nyquist && b.level[1] != 0.0))
+            }
+            FirShape::Points(points) => {
+                (false, points.last().is_some_and(|(_, gain)| *gain != 0.0))
+            }
+            FirShape::Differentiator { pass_hz } => (true, *pass_hz >= nyquist),
+            FirShape::Hilbert { pass_hz } => (true, pass_hz[1] >= nyquist),
+            FirShape::Smoother { derivative, .. } => (derivative % 2 == 1, false),
             FirShape::MthBand { factor, .. } => {
-                let equiripple = matches!(self.wish.method, FirMethod::Equiripple { .. });
                 if even {
-                    let why = "the middle of the response must fall on a tap";
-                    return parity(why, format!("{} taps", taps + 1));
+                    return parity("the middle of the response must fall on a tap", taps + 1);
                 }
-                if equiripple && *factor == 2 && !(taps + 1).is_multiple_of(4) {
+                let equiripple = matches!(self.wish.method, FirMethod::Equiripple { .. });
+                if equiripple && *factor == 2 && taps % 4 != 3 {
                     let why = "the outermost taps of a half-band filter would be zero";
-                    return parity(why, format!("{} taps", taps - 2 + taps % 4));
+                    return parity(why, taps + 2);
                 }
-                false
+                (false, false)
             }
-            FirShape::Multiband(bands) if even => {
-                let at_end =
-                    bands.last().is_some_and(|b| b.edges_hz[1] >= nyquist && b.level[1] != 0.0);
-                if at_end {
-                    let why = "a symmetric response with an even number of taps is zero at the Nyquist frequency";
-                    return parity(why, format!("{} taps", taps + 1));
-                }
-                false
-            }
-            FirShape::Points(points) if even => {
-                if points.last().is_some_and(|(_, gain)| *gain != 0.0) {
-                    let why = "a symmetric response with an even number of taps is zero at the Nyquist frequency";
-                    return parity(why, format!("{} taps", taps + 1));
-                }
-                false
-            }
-            FirShape::Differentiator { pass_hz } => {
-                if !even && *pass_hz >= nyquist {
-                    let why = "an antisymmetric response with an odd number of taps is zero at the Nyquist frequency";
-                    return parity(why, format!("{} taps", taps + 1));
-                }
-                true
-            }
-            FirShape::Hilbert { pass_hz } => {
-                if !even && pass_hz[1] >= nyquist {
-                    let why = "an antisymmetric response with an odd number of taps is zero at the Nyquist frequency";
-                    return parity(why, format!("{} taps", taps + 1));
-                }
-                true
-            }
-            FirShape::Smoother { derivative, .. } => derivative % 2 == 1,
-            _ => false,
+            FirShape::RaisedCosine { .. } | FirShape::Average => (false, false),
         };
-        Ok(LinearPhase::of(antisymmetric, taps))
+        match (to_the_end, antisymmetric, even) {
+            (true, false, true) => parity(
+                "a symmetric response with an even number of taps is zero at the Nyquist frequency",
+                taps + 1,
+            ),
+            (true, true, false) => parity(
+                "an antisymmetric response with an odd number of taps is zero at the Nyquist frequency",
+                taps + 1,
+            ),
+            _ => Ok(LinearPhase::of(antisymmetric, taps)),
+        }
     }
 
     /// Makes the filter with so many taps, of linear phase.

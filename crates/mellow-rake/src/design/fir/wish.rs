@@ -1,6 +1,7 @@
 //! From a wish to taps, and the choice that was made on the way.
 
 use super::task::Task;
+use super::wish_check::check_wish;
 use super::wished_bands::{bands, middles};
 use super::{Band, FirError, minimum_phase};
 use crate::filter::{BandKind, LinearPhase, Taps, Transfer};
@@ -95,6 +96,7 @@ pub fn design_fir(wish: &FirWish, rate: SampleRate) -> Result<(FirChoice, Taps),
     if let Some(found) = wish.taps.filter(|taps| !(least..=LARGEST_TAPS).contains(taps)) {
         return Err(FirError::Taps { found, least });
     }
+    check_wish(wish, rate)?;
     let task = Task { wish, rate, bands: bands(wish, rate)? };
     let (taps, taps_are_smallest) = match wish.taps {
         Some(taps) => (taps, false),
