@@ -114,10 +114,17 @@ pub(crate) fn roots_within(
         return Err(RootsError::Coefficients);
     }
     let zeros = coefficients.len() - 1 - last;
-    let (coefficients, at_one) = without_ones(&coefficients[first..=last], uncertainty);
-    let coefficients = &coefficients[..];
+    let (mut rest, at_one) = without_ones(&coefficients[first..=last], uncertainty);
+    // What is left may end in rounding errors that are exactly zero: more roots there.
+    let ends = rest.iter().rposition(|c| *c != 0.0).ok_or(RootsError::Coefficients)?;
+    let zeros = zeros + rest.len() - 1 - ends;
+    rest.truncate(ends + 1);
+    let coefficients = &rest[..];
     let degree = coefficients.len() - 1;
     let mut roots = guesses(coefficients);
+    if roots.len() != degree || roots.iter().any(|z| !z.re.is_finite() || !z.im.is_finite()) {
+        return Err(RootsError::NoConvergence { degree, moved: f64::INFINITY });
+    }
     let mut settled = vec![false; degree];
     let mut moved = 0.0;
     for _ in 0..300 {
@@ -289,6 +296,10 @@ mod tests {
         }
         let roots = polynomial_roots(&[0.0, 2.0, -1.0, 0.0, 0.0]).unwrap();
         assert_eq!(roots.iter().map(|z| z.re).collect::<Vec<_>>(), [0.5, 0.0, 0.0]);
+        // (z + 1)·z² with a last coefficient that only rounding keeps from zero.
+        let roots = polynomial_roots(&[1.0, 1.0, 0.0, 1e-20]).unwrap();
+        assert_eq!(roots.iter().map(|z| z.re).collect::<Vec<_>>(), [-1.0, 0.0, 0.0]);
+        assert!(polynomial_roots(&[1e300, 1e-300, 1.0]).is_ok_and(|roots| roots.len() == 2));
         assert!(polynomial_roots(&[0.0]).is_err() && polynomial_roots(&[f64::NAN, 1.0]).is_err());
         assert_eq!(polynomial_roots(&[3.0]).unwrap(), []);
     }

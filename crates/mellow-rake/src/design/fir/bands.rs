@@ -84,6 +84,9 @@ pub enum BandError {
     None,
 }
 
+/// The largest level, gain and weight.
+pub(super) const LARGEST: f64 = 1e12;
+
 /// Checks that bands rise, keep apart, and have weights above zero.
 pub(super) fn check_bands(bands: &[Band]) -> Result<(), BandError> {
     if bands.is_empty() {
@@ -102,12 +105,13 @@ pub(super) fn check_bands(bands: &[Band]) -> Result<(), BandError> {
                 return Err(BandError::Overlap { index, low, before: b.high });
             }
         }
-        if !(weight > 0.0 && weight.is_finite()) {
-            let (what, found, accepted) = ("weight", weight, "a number above 0");
+        // What squares and products of them must not carry out of range.
+        if !(1.0 / LARGEST..=LARGEST).contains(&weight) {
+            let (what, found, accepted) = ("weight", weight, "between 1e-12 and 1e12");
             return Err(BandError::Value { index, what, found, accepted });
         }
-        if let Some(found) = level.into_iter().find(|level| !level.is_finite()) {
-            let (what, accepted) = ("level", "a finite number");
+        if let Some(found) = level.into_iter().find(|v| v.is_nan() || v.abs() > LARGEST) {
+            let (what, accepted) = ("level", "at most 1e12 in size");
             return Err(BandError::Value { index, what, found, accepted });
         }
         before = Some(band);

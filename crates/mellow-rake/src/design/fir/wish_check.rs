@@ -1,6 +1,7 @@
 //! What a wish must keep to, whoever made it: specs are checked when they are read, wishes of programs here.
 
 use super::FirError;
+use super::bands::LARGEST;
 use crate::filter::BandKind;
 use crate::spec::{FirEdges, FirMethod, FirShape, FirWish};
 use crate::units::SampleRate;
@@ -33,8 +34,8 @@ pub(super) fn check_wish(wish: &FirWish, rate: SampleRate) -> Result<(), FirErro
             }
             for (hertz, gain) in points {
                 within("want.points", *hertz, 0.0)?;
-                if !gain.is_finite() {
-                    return Err(range("want.points", *gain, "finite gains"));
+                if gain.is_nan() || gain.abs() > LARGEST {
+                    return Err(range("want.points", *gain, "gains up to 1e12"));
                 }
             }
             let places: Vec<f64> = points.iter().map(|(hertz, _)| *hertz).collect();
@@ -87,12 +88,12 @@ pub(super) fn check_wish(wish: &FirWish, rate: SampleRate) -> Result<(), FirErro
             accepts("method.sidelobes", *v, (20.0..=300.0).contains(v), "20 dB to 300 dB")
         }
         FirMethod::FrequencySampling { transition_samples } => {
-            let bad = transition_samples.iter().find(|v| !v.is_finite());
+            let bad = transition_samples.iter().find(|v| v.is_nan() || v.abs() > LARGEST);
             accepts(
                 "method.transition_samples",
                 bad.copied().unwrap_or(0.0),
                 bad.is_none(),
-                "finite numbers",
+                "numbers up to 1e12 in size",
             )
         }
         _ => Ok(()),
