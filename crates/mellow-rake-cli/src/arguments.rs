@@ -1,8 +1,11 @@
 //! The command line.
 
+use crate::figures::{View, Wishes};
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use mellow_rake::units::{Frequency, Level, SampleRate};
 use serde::Serialize;
 use std::path::PathBuf;
+use std::str::FromStr;
 
 /// Design digital filters, put them on fixed point, write them as C and Verilog, and prove that what runs is, bit for
 /// bit, what was designed.
@@ -22,6 +25,8 @@ pub(crate) enum Command {
     Demo(Demo),
     New(New),
     Design(Design),
+    Compare(Compare),
+    Sensitivity(Sensitivity),
     Generate(Generate),
     Verify(Verify),
     Run(Run),
@@ -67,7 +72,8 @@ pub(crate) struct New {
 /// The measured columns are read off the finished response, not repeated from the spec. Exit status 1: the design
 /// misses what was asked.
 ///
-/// Example: mrake design demo/mooring/pump_hum.toml --figure response.png
+/// Examples: mrake design demo/mooring/pump_hum.toml --figure response.png;
+/// mrake design demo/breath/breath.toml --panels gain,delay,step,roots --figure looks.svg --watch
 #[derive(Debug, Args)]
 pub(crate) struct Design {
     /// The spec file.
@@ -78,7 +84,154 @@ pub(crate) struct Design {
     /// Show the filter in other forms as well, with what each loses; with commas between them.
     #[arg(long = "form", value_enum, value_delimiter = ',', value_name = "FORM")]
     pub(crate) forms: Vec<OtherForm>,
-    /// Draw the response, asked, designed and rounded, into this .png or .svg file.
+    #[command(flatten)]
+    pub(crate) drawing: Drawing,
+    /// Stay, and do it all again whenever the spec file is saved; a mistake is shown and waited out. Ctrl-C ends it.
+    #[arg(long, conflicts_with = "json")]
+    pub(crate) watch: bool,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// What is drawn, and how.
+#[derive(Debug, Args)]
+pub(crate) struct Drawing {
+    /// Draw into this .png or .svg file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) figure: Option<PathBuf>,
+    /// What the panels show, up to nine, with commas between them [default: gain,edges,passband].
+    #[arg(long, value_enum, value_delimiter = ',', value_name = "VIEW")]
+    pub(crate) panels: Vec<View>,
+    /// The frequencies of panels over the whole range: "20 kHz..30 kHz".
+    #[arg(long, value_name = "FROM..TO", allow_hyphen_values = true)]
+    pub(crate) span: Option<Stretch<Frequency>>,
+    /// The levels of the gain panel: "-0.01 dB..0.01 dB".
+    #[arg(long, value_name = "FROM..TO", allow_hyphen_values = true)]
+    pub(crate) levels: Option<Stretch<Level>>,
+    /// A logarithmic frequency axis for panels over the whole range.
+    #[arg(long)]
+    pub(crate) log: bool,
+    /// Sketch the panels in the terminal as well [default panel: gain].
+    #[arg(long, value_enum, value_name = "LETTERS", num_args = 0..=1, require_equals = true, default_missing_value = "braille")]
+    pub(crate) sketch: Option<Letters>,
+}
+
+/// What a sketch is made of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Letters {
+    /// Patterns of eight dots.
+    Braille,
+    /// Half blocks.
+    Blocks,
+    /// Stars.
+    Ascii,
+}
+
+/// From one quantity to another.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Stretch<Q> {
+    from: Q,
+    to: Q,
+}
+
+impl<Q: FromStr> FromStr for Stretch<Q>
+where
+    Q::Err: std::fmt::Display,
+{
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let Some((from, to)) = text.split_once("..") else {
+            return Err("two quantities with `..` between them are wanted".to_owned());
+        };
+        let read = |text: &str| text.parse::<Q>().map_err(|error| error.to_string());
+        Ok(Stretch { from: read(from)?, to: read(to)? })
+    }
+}
+
+impl Drawing {
+    /// The axes as numbers. Every end must lie above its beginning, and frequencies not above the Nyquist frequency.
+    pub(crate) fn wishes(&self, rate: SampleRate) -> Result<Wishes, String> {
+        let span_hz = self.span.map(|span| (span.from.hertz(rate), span.to.hertz(rate)));
+        let levels_db = self.levels.map(|levels| (levels.from.decibels(), levels.to.decibels()));
+        if let Some((from, to)) = span_hz
+            && !(from >= 0.0 && from < to && from < rate.nyquist())
+        {
+            let nyquist = rate.nyquist();
+            return Err(format!(
+                "--span: {from} Hz to {to} Hz is no stretch of frequencies between 0 Hz and the Nyquist frequency, {nyquist} Hz"
+            ));
+        }
+        if let Some((from, to)) = levels_db
+            && !(from < to && from.is_finite() && to.is_finite())
+        {
+            return Err(format!("--levels: {from} dB to {to} dB does not rise"));
+        }
+        let nyquist = rate.nyquist();
+        let span_hz = span_hz.map(|(from, to)| (from, to.min(nyquist)));
+        Ok(Wishes { span_hz, levels_db, is_logarithmic: self.log })
+    }
+
+    /// The panels that were chosen, or these.
+    pub(crate) fn views<'a>(&'a self, otherwise: &'a [View]) -> &'a [View] {
+        if self.panels.is_empty() { otherwise } else { &self.panels }
+    }
+}
+
+/// Hold several designs against one another: one table, one set of axes.
+///
+/// Give any number of specs, or one with a key varied. Of a spec with a table [fixed] the filter with rounded coefficients is
+/// compared, as that is what runs. A reference curve is a CSV file with a column of frequencies in Hz (`frequency_hz`,
+/// `frequency` or `hz`) and one of levels in dB (`level_db`, `level`, `gain_db` or `db`).
+///
+/// Exit status 1: a filter misses its template.
+///
+/// Examples: mrake compare a.toml b.toml --figure both.png; mrake compare a.toml --vary method.order=4,6,8
+#[derive(Debug, Args)]
+pub(crate) struct Compare {
+    /// The spec files.
+    #[arg(required = true)]
+    pub(crate) specs: Vec<PathBuf>,
+    /// A key of the spec and the values that it takes in turn: method.order=4,6,8 or fixed.coefficients=s12,s16,s24.
+    #[arg(long, value_name = "KEY=VALUES", allow_hyphen_values = true)]
+    pub(crate) vary: Option<String>,
+    /// A curve that was measured or published: overlaid, with the largest deviation of every filter.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) reference: Option<PathBuf>,
+    /// Compare the filters as designed, with unrounded coefficients.
+    #[arg(long)]
+    pub(crate) designed: bool,
+    #[command(flatten)]
+    pub(crate) drawing: Drawing,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// How much each coefficient matters: what the filter does when one of them, or all, are a little off.
+///
+/// Every coefficient is changed, up and down, by one LSB of its format (without a table [fixed]: by a thousandth of itself),
+/// and ranked by the change of the response. Then all of them are changed at random, by up to as much, many times over.
+///
+/// Example: mrake sensitivity demo/breath/breath.toml --figure sensitivity.png
+#[derive(Debug, Args)]
+pub(crate) struct Sensitivity {
+    /// The spec file.
+    pub(crate) spec: PathBuf,
+    /// Change every coefficient by this share of itself, as 0.001, instead of one LSB.
+    #[arg(long, value_name = "SHARE")]
+    pub(crate) share: Option<f64>,
+    /// How many filters with random coefficients to try; 0 for none.
+    #[arg(long, default_value_t = 500, value_name = "COUNT")]
+    pub(crate) trials: usize,
+    /// Where the random numbers begin; the same seed gives the same filters.
+    #[arg(long, default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// How many coefficients the table lists.
+    #[arg(long, default_value_t = 12, value_name = "COUNT")]
+    pub(crate) rows: usize,
+    /// Draw the tolerance band and the ranking into this .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.

@@ -42,9 +42,13 @@ fn read_coefficients(path: &Path) -> Result<Coefficients, Failure> {
 impl Loaded {
     /// Reads and designs a spec file.
     pub(crate) fn file(path: &Path) -> Result<Self, Failure> {
-        let text = String::from_utf8(read(path)?)
-            .map_err(|_| Failure::Call(format!("{}: not UTF-8 text", path.display())))?;
-        Loaded::text(path, &text)
+        Loaded::text(path, &Loaded::read_text(path)?)
+    }
+
+    /// The text of a spec file.
+    pub(crate) fn read_text(path: &Path) -> Result<String, Failure> {
+        String::from_utf8(read(path)?)
+            .map_err(|_| Failure::Call(format!("{}: not UTF-8 text", path.display())))
     }
 
     /// Reads and designs the text of a spec.

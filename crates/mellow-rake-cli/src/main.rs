@@ -10,6 +10,7 @@ mod objects;
 mod print;
 mod prove;
 mod text;
+mod vary;
 
 use arguments::{Arguments, Command};
 use clap::Parser;
@@ -22,6 +23,8 @@ fn main() -> ExitCode {
         Command::Demo(options) => command::demo::run(options),
         Command::New(options) => command::new::run(options),
         Command::Design(options) => command::design::run(options),
+        Command::Compare(options) => command::compare::run(options),
+        Command::Sensitivity(options) => command::sensitivity::run(options),
         Command::Generate(options) => command::generate::run(options),
         Command::Verify(options) => command::verify::run(options),
         Command::Run(options) => command::run::run(options),

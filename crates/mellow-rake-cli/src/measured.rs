@@ -2,34 +2,29 @@
 
 use crate::failure::Failure;
 use crate::load::Loaded;
-use mellow_rake::analysis::{Measures, TimeMeasures, measure_time, meets_spec, passband_delay};
+use mellow_rake::analysis::{QualityRow, Report, float_cost, meets_spec};
 use mellow_rake::implementation::Implementation;
-use mellow_rake::units::Level;
 
 /// A design, its integer filter, and what was measured on both.
 pub(crate) struct Measured {
     pub(crate) loaded: Loaded,
     pub(crate) implementation: Option<Implementation>,
-    pub(crate) designed: Measures,
-    pub(crate) rounded: Option<Measures>,
-    /// Smallest and largest group delay in the pass-band, in samples, where a pass-band is known.
-    pub(crate) delay: Option<[f64; 2]>,
-    /// What the designed filter does in time.
-    pub(crate) time: TimeMeasures,
+    pub(crate) designed: Report,
+    pub(crate) rounded: Option<Report>,
 }
 
 impl Measured {
     pub(crate) fn new(loaded: Loaded) -> Result<Self, Failure> {
         let implementation = loaded.implementation()?;
         let (rate, design) = (loaded.spec.sample_rate, &loaded.design);
-        let designed = Measures::of(design.transfer(), &design.choice, rate);
-        let rounded = implementation
-            .as_ref()
-            .map(|integers| Measures::of(&integers.rounded, &design.choice, rate));
-        let delay = passband_delay(design, rate);
-        let peak = Level::from_decibels(designed.peak_gain_db()).ratio();
-        let time = measure_time(design, peak, rate);
-        Ok(Measured { loaded, implementation, designed, rounded, delay, time })
+        let (form, choice) = (&design.form, &design.choice);
+        let designed = Report::of(design.transfer(), form, choice, float_cost(form), rate);
+        let rounded = implementation.as_ref().map(|integers| {
+            let cost = integers.checked.cost();
+            let cost = [cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words];
+            Report::of(&integers.rounded, &integers.rounded, choice, cost, rate)
+        });
+        Ok(Measured { loaded, implementation, designed, rounded })
     }
 
     /// The integer filter that a command cannot do without.
@@ -41,13 +36,22 @@ impl Measured {
         self.implementation.as_ref().ok_or_else(missing)
     }
 
+    /// The tables of the designed and of the rounded filter.
+    pub(crate) fn rows(&self) -> [Option<Vec<QualityRow>>; 2] {
+        let choice = &self.loaded.design.choice;
+        let rate = self.loaded.spec.sample_rate;
+        [Some(&self.designed), self.rounded.as_ref()]
+            .map(|report| report.map(|report| report.rows(choice, rate)))
+    }
+
     /// Whether the design is what was asked; `None` where nothing was.
     pub(crate) fn meets_spec(&self) -> Option<bool> {
-        meets_spec(&self.loaded.design, &self.designed, self.loaded.spec.sample_rate)
+        let rate = self.loaded.spec.sample_rate;
+        meets_spec(&self.loaded.design, &self.designed.measures, rate)
     }
 
     /// By how many decibels the filter with rounded coefficients exceeds the levels asked for.
     pub(crate) fn rounded_excess_db(&self) -> Option<f64> {
-        self.rounded.as_ref()?.template_excess_db(&self.loaded.design.choice)
+        self.rounded.as_ref()?.measures.template_excess_db(&self.loaded.design.choice)
     }
 }

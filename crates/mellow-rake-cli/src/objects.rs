@@ -1,7 +1,10 @@
 //! The JSON objects; docs/json.md describes them field by field.
 
 use crate::measured::Measured;
-use mellow_rake::analysis::{BandDeviation, MarkMeasure, Measures, TimeMeasures, float_cost};
+use mellow_rake::analysis::{
+    BandDeviation, MarkMeasure, Measures, Place, QualityRow, Report, RootMeasures, TimeMeasures,
+    Wished, measure_roots,
+};
 use mellow_rake::datapath::{Cost, Description, describe};
 use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
@@ -33,8 +36,43 @@ pub(crate) struct DesignObject {
     equalizer: Option<EqualizerChoice>,
     achieved: AchievedObject,
     time: TimeMeasures,
+    quality: Vec<QualityObject>,
+    roots: Option<Vec<RootMeasures>>,
     meets_spec: Option<bool>,
     quantized: Option<QuantizedObject>,
+}
+
+/// A row of the table: asked, found, and the margin of each.
+#[derive(Serialize)]
+pub(crate) struct QualityObject {
+    key: &'static str,
+    words: &'static str,
+    unit: &'static str,
+    place: Place,
+    asked: Wished,
+    designed: Option<f64>,
+    designed_margin: Option<f64>,
+    rounded: Option<f64>,
+    rounded_margin: Option<f64>,
+}
+
+pub(crate) fn quality([designed, rounded]: [Option<Vec<QualityRow>>; 2]) -> Vec<QualityObject> {
+    let rounded = rounded.unwrap_or_default();
+    let object = |(index, row): (usize, QualityRow)| {
+        let other = rounded.get(index);
+        QualityObject {
+            designed: row.found.value(),
+            designed_margin: row.margin(),
+            rounded: other.and_then(|row| row.found.value()),
+            rounded_margin: other.and_then(QualityRow::margin),
+            key: row.key,
+            words: row.words.trim(),
+            unit: row.unit,
+            place: row.place,
+            asked: row.asked,
+        }
+    };
+    designed.unwrap_or_default().into_iter().enumerate().map(object).collect()
 }
 
 #[derive(Serialize)]
@@ -58,9 +96,11 @@ enum AskedObject {
 struct AchievedObject {
     passband_ripple_db: Option<f64>,
     stopband_attenuation_db: Option<f64>,
+    edges_1db_hz: Vec<Option<f64>>,
     edges_3db_hz: Vec<Option<f64>>,
     edges_6db_hz: Vec<Option<f64>>,
     transition_width_hz: Option<f64>,
+    side_lobe_db: Option<f64>,
     dc_gain_db: Option<f64>,
     nyquist_gain_db: Option<f64>,
     peak_gain_db: f64,
@@ -84,6 +124,7 @@ struct QuantizedObject {
     sections: Option<Vec<SectionObject>>,
     taps: Option<Vec<f64>>,
     achieved: AchievedObject,
+    time: TimeMeasures,
     template_excess_db: Option<f64>,
     reach: Vec<ReachObject>,
     rounding_error_bound_lsb: Option<f64>,
@@ -103,17 +144,16 @@ struct ReachObject {
     cannot_overflow: bool,
 }
 
-fn achieved(
-    measures: &Measures,
-    delay: Option<[f64; 2]>,
-    [multiplies, adds, state]: [usize; 3],
-) -> AchievedObject {
+fn achieved(report: &Report) -> AchievedObject {
+    let Report { measures, delay, cost: [multiplies, adds, state], .. } = report;
     let mut object = AchievedObject {
         passband_ripple_db: None,
         stopband_attenuation_db: None,
+        edges_1db_hz: Vec::new(),
         edges_3db_hz: Vec::new(),
         edges_6db_hz: Vec::new(),
         transition_width_hz: None,
+        side_lobe_db: None,
         dc_gain_db: None,
         nyquist_gain_db: None,
         peak_gain_db: 0.0,
@@ -123,14 +163,15 @@ fn achieved(
         width_hz: None,
         marks: Vec::new(),
         bands: Vec::new(),
-        passband_group_delay_samples: delay,
-        multiplies_per_sample: multiplies,
-        adds_per_sample: adds,
-        state_words: state,
+        passband_group_delay_samples: *delay,
+        multiplies_per_sample: *multiplies,
+        adds_per_sample: *adds,
+        state_words: *state,
     };
     match measures {
         Measures::Notch(m) => {
             object.stopband_attenuation_db = m.center_gain_db.map(|gain| m.peak_gain_db - gain);
+            object.edges_1db_hz = m.edges_1db_hz.to_vec();
             object.edges_3db_hz = m.edges_3db_hz.to_vec();
             object.edges_6db_hz = m.edges_6db_hz.to_vec();
             object.dc_gain_db = Some(m.dc_gain_db);
@@ -145,6 +186,8 @@ fn achieved(
             object.stopband_attenuation_db = m.stopband_attenuation_db;
             object.worst_stop_hz = m.worst_stop_hz;
             object.transition_width_hz = m.transition_width_hz;
+            object.side_lobe_db = m.side_lobe_db;
+            object.edges_1db_hz.clone_from(&m.edges_1db_hz);
             object.edges_3db_hz.clone_from(&m.edges_3db_hz);
             object.edges_6db_hz.clone_from(&m.edges_6db_hz);
             object.dc_gain_db = m.dc_gain_db;
@@ -218,18 +261,19 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
         taps: taps(&design.form),
         asked,
         equalizer: design.equalizer.clone(),
-        achieved: achieved(&measured.designed, measured.delay, float_cost(&design.form)),
-        time: measured.time,
+        achieved: achieved(&measured.designed),
+        time: measured.designed.time,
+        quality: quality(measured.rows()),
+        roots: measure_roots(design, spec.sample_rate).ok(),
         meets_spec: measured.meets_spec(),
-        quantized: quantized.map(|(filter, measures)| {
-            quantized_object(filter, measures, measured.rounded_excess_db())
-        }),
+        quantized: quantized
+            .map(|(filter, report)| quantized_object(filter, report, measured.rounded_excess_db())),
     }
 }
 
 fn quantized_object(
     implementation: &Implementation,
-    measures: &Measures,
+    report: &Report,
     template_excess_db: Option<f64>,
 ) -> QuantizedObject {
     let checked = &implementation.checked;
@@ -248,13 +292,13 @@ fn quantized_object(
         bounds.reaches.iter().map(object).collect()
     });
     let predictions = implementation.predictions.as_ref().ok();
-    let counts = [cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words];
     QuantizedObject {
         structure: implementation.fixed.structure.as_str(),
         coefficients: implementation.table.format,
         sections: sections(&implementation.rounded),
         taps: taps(&implementation.rounded),
-        achieved: achieved(measures, None, counts),
+        achieved: achieved(report),
+        time: report.time,
         template_excess_db,
         reach,
         rounding_error_bound_lsb: bounds.map(|bounds| bounds.error.largest() / lsb),

@@ -1,33 +1,10 @@
 //! The program as its users meet it: real files, real exit statuses, real compilers and simulators.
 
+mod common;
+
+use common::{finish, json, mrake, root, run};
 use serde_json::Value;
-use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
-
-fn root() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().unwrap()
-}
-
-fn mrake() -> Command {
-    let mut command = Command::new(assert_cmd::cargo::cargo_bin!("mrake"));
-    command.current_dir(root());
-    command
-}
-
-fn run(arguments: &[&str]) -> (i32, String, String) {
-    finish(mrake().args(arguments))
-}
-
-fn finish(command: &mut Command) -> (i32, String, String) {
-    let Output { status, stdout, stderr } = command.output().unwrap();
-    let text = |bytes| String::from_utf8(bytes).unwrap();
-    (status.code().unwrap(), text(stdout), text(stderr))
-}
-
-fn json(arguments: &[&str]) -> (i32, Value) {
-    let (status, out, _) = run(arguments);
-    (status, serde_json::from_str(&out).unwrap_or_else(|error| panic!("{error}: {out}")))
-}
+use std::path::Path;
 
 const SPEC: &str = "demo/mooring/pump_hum.toml";
 const RECORDING: &str = "demo/mooring/mooring.csv";
@@ -124,6 +101,8 @@ fn every_kind_starts_from_its_own_spec() {
         let (status, out, err) = run(&["design", spec, "--figure", figure.to_str().unwrap()]);
         assert_eq!(status, 0, "{kind}: {err}");
         assert!(out.contains("measured on the response") && out.contains("On integers"), "{kind}");
+        let table = out.split("  null: below").next().unwrap();
+        assert!(table.lines().skip(1).all(|line| line.chars().count() <= 80), "{table}");
         assert!(std::fs::metadata(&figure).unwrap().len() > 5_000, "{kind}");
         let (status, object) = json(&["design", spec, "--json"]);
         assert_eq!((status, object["kind"].as_str()), (0, Some(kind)));
@@ -402,28 +381,32 @@ fn every_object_is_json_and_reads_back() {
 
 #[test]
 fn help_teaches() {
-    for command in ["demo", "new", "design", "generate", "verify", "run"] {
+    let commands = ["demo", "new", "design", "compare", "sensitivity", "generate", "verify", "run"];
+    for command in commands {
         let (status, out, _) = run(&[command, "--help"]);
         assert_eq!(status, 0);
         assert!(out.lines().count() > 12 && out.contains("--json"), "{out}");
     }
 }
 
-/// Every command in the README that stands with its output prints exactly that.
+/// Every command in the README and the guide that stands with its output prints exactly that.
 #[test]
-fn the_readme_shows_what_is_printed() {
-    let readme = std::fs::read_to_string(root().join("README.md")).unwrap();
-    let mut shown = 0;
-    for block in readme.split("```console\n").skip(1) {
-        let block = block.split("```").next().unwrap();
-        let (first, expected) = block.split_once('\n').unwrap();
-        if expected.starts_with("$ ") {
-            continue; // a list of commands, without output
+fn the_documents_show_what_is_printed() {
+    for (document, least) in [("README.md", 2), ("docs/guide.md", 6)] {
+        let text = std::fs::read_to_string(root().join(document)).unwrap();
+        let mut shown = 0;
+        for block in text.split("```console\n").skip(1) {
+            let block = block.split("```").next().unwrap();
+            let (first, expected) = block.split_once('\n').unwrap();
+            if expected.starts_with("$ ") {
+                continue; // a list of commands, without output
+            }
+            let arguments: Vec<&str> = first.strip_prefix("$ mrake ").unwrap().split(' ').collect();
+            let (status, out, _) = finish(mrake().args(&arguments).env("COLUMNS", "80"));
+            assert!(status < 2, "{first}");
+            assert_eq!(out, expected, "{document}: {first}");
+            shown += 1;
         }
-        let arguments: Vec<&str> = first.strip_prefix("$ mrake ").unwrap().split(' ').collect();
-        let (status, out, _) = run(&arguments);
-        assert_eq!((status, out.as_str()), (0, expected));
-        shown += 1;
+        assert!(shown >= least, "{document}");
     }
-    assert!(shown > 0);
 }

@@ -14,14 +14,20 @@
 //! # Ok::<(), mellow_rake_figures::FigureError>(())
 //! ```
 
+mod axis;
 mod canvas;
-mod response;
+mod lines;
+mod sheet;
 mod signals;
+mod sketch;
 mod style;
 
+pub use axis::Axis;
 pub use canvas::{Figure, Format, draw};
-pub use response::{Curve, Region, ResponseFigure, View};
+pub use sheet::{MOST_PANELS, Panel, Region, Series, Shape, Sheet};
 pub use signals::{BeforeAfter, SignalPair};
+pub use sketch::{SketchStyle, sketch};
+pub use style::Pen;
 
 /// Why a figure could not be drawn.
 #[derive(Debug, thiserror::Error)]

@@ -1,9 +1,12 @@
 //! A signal before and after a filter, in time.
 
 use crate::FigureError;
-use crate::canvas::{Area, Figure, Panel, failed, straightened};
-use crate::style::{FIRST, SECOND};
-use plotters::prelude::*;
+use crate::axis::Axis;
+use crate::canvas::{Area, Figure};
+use crate::sheet::{Panel, Series, Shape, Sheet};
+use crate::style::Pen;
+use plotters::prelude::DrawingBackend;
+use std::ops::Range;
 
 /// A signal before and after, on one time axis.
 #[derive(Debug, Clone, Copy)]
@@ -37,7 +40,7 @@ impl SignalPair<'_> {
     }
 
     /// Indices of the samples between two times.
-    fn between(&self, (from, to): (f64, f64)) -> std::ops::Range<usize> {
+    fn between(&self, (from, to): (f64, f64)) -> Range<usize> {
         let index = |t: f64| ((t - self.start_s) / self.period_s).round().max(0.0) as usize;
         let length = self.before.len().min(self.after.len());
         index(from).min(length)..index(to).min(length)
@@ -45,10 +48,10 @@ impl SignalPair<'_> {
 }
 
 /// The range of all values with some air.
-fn span(values: impl Iterator<Item = f64>) -> std::ops::Range<f64> {
+fn span(values: impl Iterator<Item = f64>) -> (f64, f64) {
     let (low, high) = values.fold((f64::MAX, f64::MIN), |(low, high), v| (low.min(v), high.max(v)));
-    let air = 0.06 * (high - low).max(1e-12);
-    low - air..high + air
+    let air = 0.06 * (high - low).max(1e-6 * high.abs()).max(1e-12);
+    (low - air, high + air)
 }
 
 impl Figure for BeforeAfter<'_> {
@@ -56,109 +59,56 @@ impl Figure for BeforeAfter<'_> {
         let pair = &self.whole;
         let all = 0..pair.before.len().min(pair.after.len());
         let zoomed = pair.between(self.zoom);
-        if all.is_empty() || zoomed.len() < 2 {
-            return Err(FigureError::Data {
-                figure: "before and after",
-                what: "no samples to draw",
-            });
+        let bad = |what| Err(FigureError::Data { figure: "before and after", what });
+        if all.len() < 2 || zoomed.len() < 2 {
+            return bad("no samples to draw");
         }
         if !pair.before.iter().chain(pair.after).all(|v| v.is_finite()) {
-            return Err(FigureError::Data {
-                figure: "before and after",
-                what: "a sample is not finite",
-            });
+            return bad("a sample is not finite");
         }
-        area.drawing.fill(&WHITE).map_err(failed)?;
-        let [top, bottom] = area.split_below(370);
-        self.panel(&top, self.title, all)?;
         let (from, to) = self.zoom;
         // Three digits of the stretch that is shown.
         let digits = (2.0 - (to - from).log10().floor()).clamp(0.0, 9.0) as usize;
-        let title = format!("the same, {from:.digits$} s to {to:.digits$} s");
-        self.panel(&bottom, &title, zoomed)
+        let below = format!("from {from:.digits$} s to {to:.digits$} s");
+        let panels = vec![self.panel("the whole record", all), self.panel(&below, zoomed)];
+        Sheet { title: self.title.to_owned(), panels }.paint(area)
     }
 }
 
 /// Columns in which a record too dense for a line is drawn.
 const COLUMNS: usize = 1180;
 
-/// A stretch of samples and the levels that it covers.
-struct Column {
-    from: usize,
-    to: usize,
-    low: f64,
-    high: f64,
-}
-
-/// Each stretch with its lowest and highest level, the first sample of the next one included so that nothing
-/// comes apart.
-fn envelope(values: &[f64], columns: usize) -> Vec<Column> {
-    let last = values.len() - 1;
-    (0..columns)
-        .map(|column| {
-            let (from, to) = (column * last / columns, ((column + 1) * last / columns).min(last));
-            let part = &values[from..=to];
-            Column {
-                from,
-                to,
-                low: part.iter().copied().fold(f64::MAX, f64::min),
-                high: part.iter().copied().fold(f64::MIN, f64::max),
-            }
-        })
-        .collect()
-}
-
 impl BeforeAfter<'_> {
-    fn panel<B: DrawingBackend>(
-        &self,
-        area: &Area<B>,
-        title: &str,
-        samples: std::ops::Range<usize>,
-    ) -> Result<(), FigureError> {
+    fn panel(&self, title: &str, samples: Range<usize>) -> Panel {
         let pair = &self.whole;
         let both = pair.before[samples.clone()].iter().chain(&pair.after[samples.clone()]);
-        let panel = Panel {
-            title,
-            x_name: "time in s",
-            y_name: &format!("level in {}", self.unit),
-            x: pair.time(samples.start)..pair.time(samples.end - 1),
-            y: span(both.copied()),
+        let level = Axis::linear("level", self.unit, span(both.copied()));
+        let time = (pair.time(samples.start), pair.time(samples.end - 1));
+        let line = |name: &str, pen: Pen, values: &[f64]| {
+            let shape = Shape::Line(pair.line(values, samples.clone()));
+            Series { name: name.to_owned(), pen, shape }
         };
-        let mut chart = panel.chart(area)?;
-        panel.mesh(area, &mut chart)?;
-        let dense = samples.len() > 2 * COLUMNS;
-        let curves = [
-            (pair.before, SECOND, "before", 1),
-            (pair.after, FIRST, "after", if dense { 1 } else { 2 }),
-        ];
-        for (values, color, _, weight) in curves {
-            if dense {
-                // Never thinner than a line: about a pixel and a half of the 290 that the panel is high.
-                let air = 0.75 * (panel.y.end - panel.y.start) / 290.0;
-                let boxes = envelope(&values[samples.clone()], COLUMNS).into_iter().map(|column| {
-                    let Column { from, to, low, high } = column;
-                    let time = |index: usize| pair.time(samples.start + index);
-                    Rectangle::new(
-                        [(time(from), low - air), (time(to), high + air)],
-                        color.filled(),
-                    )
-                });
-                chart.draw_series(boxes).map_err(failed)?;
-            } else {
-                let point = |index: usize| (pair.time(index), values[index]);
-                let points: Vec<(f64, f64)> = samples.clone().map(point).collect();
-                let scale = panel.pixels_per_unit(area);
-                for part in straightened(&points, scale) {
-                    let line = LineSeries::new(part, color.stroke_width(area.px(weight)));
-                    chart.draw_series(line).map_err(failed)?;
-                }
-            }
+        let series =
+            vec![line("before", Pen::Light, pair.before), line("after", Pen::Over, pair.after)];
+        Panel { series, ..Panel::new(title, Axis::linear("time", "s", time), level) }
+    }
+}
+
+impl SignalPair<'_> {
+    /// The samples as points; of a record too dense for that, the lowest and the highest of every column.
+    fn line(&self, values: &[f64], samples: Range<usize>) -> Vec<(f64, f64)> {
+        if samples.len() <= 2 * COLUMNS {
+            return samples.map(|index| (self.time(index), values[index])).collect();
         }
-        // The legend stands above the curves, in the line of the title.
-        for (place, (_, color, name, weight)) in curves.into_iter().enumerate() {
-            let x = area.width() - 250 + 115 * place as i32;
-            area.entry((x, 5), name, color, weight + 1)?;
-        }
-        Ok(())
+        let (first, last) = (samples.start, samples.end - 1);
+        let column = |k: usize| {
+            let at = |k: usize| first + k * (last - first) / COLUMNS;
+            // The first sample of the next column is part of this one: nothing comes apart.
+            let part = &values[at(k)..=at(k + 1).min(last)];
+            let low = part.iter().copied().fold(f64::MAX, f64::min);
+            let high = part.iter().copied().fold(f64::MIN, f64::max);
+            [(self.time(at(k)), low), (self.time(at(k)), high)]
+        };
+        (0..COLUMNS).flat_map(column).chain([(self.time(last), values[last])]).collect()
     }
 }

@@ -8,7 +8,7 @@ use mellow_rake::analysis::{Bands, measure_bands};
 use mellow_rake::datapath::{Simulator, dump};
 use mellow_rake::design::iir::{IirWish, Points, design_iir};
 use mellow_rake::filter::{
-    BandKind, EdgeMeaning, Family, Section, Sections, Transfer, ZerosPolesGain,
+    BandKind, EdgeMeaning, Family, PhaseResponse, Section, Sections, Transfer, ZerosPolesGain,
 };
 use mellow_rake::fixed::{Overflow, Rounding};
 use mellow_rake::implementation::{Implementation, implement};

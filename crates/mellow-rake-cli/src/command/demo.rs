@@ -137,7 +137,8 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         _ => None,
     };
 
-    figures::response(&measured, &folder.join("response.png"))?;
+    let path = folder.join("response.png");
+    figures::response(&measured, &figures::RESPONSE, figures::Wishes::default(), &path)?;
     let figure = BeforeAfter {
         title: &format!("{name}, before and after {} on integers", loaded.spec.name),
         unit: "counts",

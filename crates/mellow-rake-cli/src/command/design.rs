@@ -2,38 +2,73 @@
 
 use crate::arguments::Design;
 use crate::command::forms::{self, FormObject, form};
+use crate::command::watch;
 use crate::failure::{Failure, Outcome};
-use crate::figures;
+use crate::figures::{self, Subject, Wishes};
 use crate::load::Loaded;
 use crate::measured::Measured;
 use crate::objects::{DesignObject, design_object};
 use crate::print::{self, number, table};
-use mellow_rake::analysis::{FamilyFigures, compare_families};
-use mellow_rake::design::{DesignError, wish};
+use mellow_rake::analysis::{FamilyFigures, Kept, compare_families};
+use mellow_rake::design::{Design as Made, DesignError, wish};
 use mellow_rake::filter::Family;
 use mellow_rake::spec::{RecursiveEdges, Want};
+use mellow_rake_figures::Pen;
 use serde::Serialize;
 use std::fmt::Write;
 
 pub(crate) fn run(options: &Design) -> Result<Outcome, Failure> {
+    if options.watch { watch::run(options) } else { once(options) }
+}
+
+/// Designs, draws and prints once.
+pub(super) fn once(options: &Design) -> Result<Outcome, Failure> {
     let measured = Measured::new(Loaded::file(&options.spec)?)?;
-    if let Some(path) = &options.figure {
-        figures::response(&measured, path)?;
-        eprintln!("{} written", path.display());
-    }
+    let wishes = options.drawing.wishes(measured.loaded.spec.sample_rate).map_err(Failure::Call)?;
     let families = if options.families { Some(families(&measured.loaded)?) } else { None };
+    let sketches = draw(options, &measured, wishes, families.as_deref())?;
     let forms: Vec<FormObject> =
         options.forms.iter().map(|wanted| form(&measured.loaded, *wanted)).collect();
     if options.json {
         print::json(&WithMore { design: design_object(&measured), families, forms })?;
-    } else {
-        print::text(&measured.text())?;
-        if let Some(families) = families {
-            print::text(&families_text(&families))?;
-        }
-        print::text(&forms::text(&forms))?;
+        return Ok(Outcome::of(measured.meets_spec() != Some(false)));
     }
+    let mut text = measured.text();
+    if let Some(families) = families {
+        text.push_str(&families_text(&families));
+    }
+    text.push_str(&forms::text(&forms));
+    text.push_str(&sketches);
+    print::text(&text)?;
     Ok(Outcome::of(measured.meets_spec() != Some(false)))
+}
+
+/// The figure and the sketches: of the design and its rounded coefficients, or of all families.
+fn draw(
+    options: &Design,
+    measured: &Measured,
+    wishes: Wishes,
+    families: Option<&[FamilyRow]>,
+) -> Result<String, Failure> {
+    let (loaded, drawing) = (&measured.loaded, &options.drawing);
+    let mut scene = figures::scene(measured, wishes);
+    let title = format!("{}: {}", loaded.spec.name, scene.plan.title);
+    let Some(rows) = families else {
+        return figures::draw_all(&scene, &title, drawing, &figures::RESPONSE);
+    };
+    let kept = rows.iter().filter_map(|row| match row {
+        FamilyRow::Keeps { design, figures } => Some((design, figures)),
+        FamilyRow::Fails { .. } => None,
+    });
+    scene.subjects = kept
+        .enumerate()
+        .map(|(rank, (design, figures))| {
+            let name = format!("{}, order {}", figures.family, figures.order);
+            Subject::designed(&name, Pen::Rank(rank), design, loaded.spec.sample_rate)
+        })
+        .collect();
+    let title = format!("{}: all families against one template", loaded.spec.name);
+    figures::draw_all(&scene, &title, drawing, &figures::RESPONSE)
 }
 
 /// A design, and what else was asked for.
@@ -51,8 +86,16 @@ struct WithMore {
 #[derive(Serialize)]
 #[serde(untagged)]
 enum FamilyRow {
-    Keeps(FamilyFigures),
-    Fails { family: Family, reason: String },
+    Keeps {
+        #[serde(skip)]
+        design: Box<Made>,
+        #[serde(flatten)]
+        figures: FamilyFigures,
+    },
+    Fails {
+        family: Family,
+        reason: String,
+    },
 }
 
 fn families(loaded: &Loaded) -> Result<Vec<FamilyRow>, Failure> {
@@ -66,8 +109,8 @@ fn families(loaded: &Loaded) -> Result<Vec<FamilyRow>, Failure> {
         ));
     }
     let all = compare_families(&wish(recursive, spec.sample_rate), spec.sample_rate);
-    let row = |(family, figures): (Family, Result<FamilyFigures, DesignError>)| match figures {
-        Ok(figures) => FamilyRow::Keeps(figures),
+    let row = |(family, found): (Family, Result<Kept, DesignError>)| match found {
+        Ok((design, figures)) => FamilyRow::Keeps { design: Box::new(design), figures },
         Err(error) => FamilyRow::Fails { family, reason: error.to_string() },
     };
     Ok(all.into_iter().map(row).collect())
@@ -78,7 +121,7 @@ fn families_text(families: &[FamilyRow]) -> String {
     let mut failures = String::new();
     for row in families {
         match row {
-            FamilyRow::Keeps(figures) => rows.push(vec![
+            FamilyRow::Keeps { figures, .. } => rows.push(vec![
                 figures.family.to_string(),
                 figures.order.to_string(),
                 figures.multiplies_per_sample.to_string(),

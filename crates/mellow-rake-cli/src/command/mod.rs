@@ -1,9 +1,12 @@
 //! One command, one file.
 
+pub(crate) mod compare;
 pub(crate) mod demo;
 pub(crate) mod design;
 pub(crate) mod forms;
 pub(crate) mod generate;
 pub(crate) mod new;
 pub(crate) mod run;
+pub(crate) mod sensitivity;
 pub(crate) mod verify;
+pub(crate) mod watch;

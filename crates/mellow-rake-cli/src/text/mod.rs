@@ -1,18 +1,19 @@
 //! A design in words: asked beside achieved, coefficients, and the fixed-point side.
 
-mod bands;
-mod fir;
-mod general;
-mod notch;
-mod rows;
+pub(crate) mod quality;
+pub(crate) mod units;
 mod words;
 
 use crate::measured::Measured;
-use crate::print::{table, wrapped};
-use mellow_rake::analysis::Measures;
+use crate::print::wrapped;
 use mellow_rake::design::Choice;
 use mellow_rake::filter::{Form, Section};
+use quality::quality_table;
 use std::fmt::Write;
+
+/// What the words of the table mean.
+const NOTES: &str = "  null: below -200 dB; -3 dB means half power, -6 dB half amplitude, all from the largest gain; margin: of the \
+                     last column, below zero where it misses what was asked";
 
 /// So many taps are printed; of more, the first and the last.
 const SHOWN_TAPS: usize = 24;
@@ -21,36 +22,17 @@ impl Measured {
     /// Asked beside achieved.
     pub(crate) fn text(&self) -> String {
         let design = &self.loaded.design;
-        let reports: Vec<&Measures> =
-            std::iter::once(&self.designed).chain(&self.rounded).collect();
-        let nyquist = self.loaded.spec.sample_rate.nyquist();
-        let (rows, assumptions): (_, &[String]) = match &design.choice {
-            Choice::Notch(choice) => (notch::notch_rows(choice, &reports), &[]),
-            Choice::Recursive(choice) => (bands::iir_rows(choice, &reports), &[]),
-            Choice::Fir(choice) => (fir::fir_rows(choice, &reports, nyquist), &choice.assumptions),
-            Choice::Direct(choice) => {
-                (general::general_rows(&reports, nyquist), &choice.assumptions)
-            }
+        let assumptions: &[String] = match &design.choice {
+            Choice::Notch(_) | Choice::Recursive(_) => &[],
+            Choice::Fir(choice) => &choice.assumptions,
+            Choice::Direct(choice) => &choice.assumptions,
         };
         let title = &design.choice;
         let spec = &self.loaded.spec;
         let mut text = format!("{} at {} Hz: {title}\n\n", spec.name, spec.sample_rate.hertz());
-        let header = ["measured on the response", "asked", "designed", "rounded"];
-        text.push_str(&table(&header[..2 + reports.len()], &rows));
+        let [designed, rounded] = self.rows();
+        text.push_str(&quality_table(&designed.unwrap_or_default(), rounded.as_deref()));
         text.push('\n');
-        match self.delay {
-            Some([least, most]) if least == most => {
-                let _ = writeln!(text, "  group delay: {least} samples at every frequency");
-            }
-            Some([least, most]) => {
-                let _ = writeln!(
-                    text,
-                    "  group delay in the pass-band: {least:.3} to {most:.3} samples"
-                );
-            }
-            None => {}
-        }
-        text.push_str(&self.in_time());
         if let Some(equalizer) = &design.equalizer {
             let line = format!(
                 "  equalizer: {} all-pass sections bring the delay ripple from {:.3} to {:.3} samples (asked {})",
@@ -61,7 +43,7 @@ impl Measured {
             );
             text.push_str(&wrapped(&line, 4));
         }
-        text.push_str("  null: below -200 dB; -3 dB means half power, -6 dB half amplitude\n");
+        text.push_str(&wrapped(NOTES, 4));
         for assumption in assumptions {
             text.push_str(&wrapped(&format!("  {assumption}"), 4));
         }
@@ -84,30 +66,6 @@ impl Measured {
         if let Some(implementation) = &self.implementation {
             text.push_str(&words::words(implementation));
         }
-        text
-    }
-}
-
-impl Measured {
-    /// What the filter does to a step and to noise.
-    fn in_time(&self) -> String {
-        let time = &self.time;
-        let rate = self.loaded.spec.sample_rate;
-        let settled = time.settling_samples;
-        let mut text = format!(
-            "  step: overshoot {:.2} %, within 1 % after {settled} samples ({:.4} s)\n",
-            time.step_overshoot_percent,
-            settled as f64 / rate.hertz()
-        );
-        let _ = write!(text, "  noise bandwidth {:.4} Hz", time.noise_bandwidth_hz);
-        if let (Some(constant), Some(margin)) = (time.time_constant_samples, time.stability_margin)
-        {
-            let _ = write!(
-                text,
-                "; slowest pole: time constant {constant:.2} samples, {margin:.3e} from the circle"
-            );
-        }
-        text.push('\n');
         text
     }
 }

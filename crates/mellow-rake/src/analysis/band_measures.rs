@@ -29,10 +29,15 @@ pub struct BandMeasures {
     /// The widest stretch from where the gain leaves the measured ripple of the pass-band to where it first reaches the
     /// measured attenuation of the stop-band, in hertz.
     pub transition_width_hz: Option<f64>,
+    /// Where the gain first falls to 1 dB below the peak, at each end, in hertz.
+    pub edges_1db_hz: Vec<Option<f64>>,
     /// Where the gain first falls to half power (−3.0103 dB) below the peak, at each end, in hertz.
     pub edges_3db_hz: Vec<Option<f64>>,
     /// Where the gain first falls to half amplitude (−6.0206 dB) below the peak, at each end, in hertz.
     pub edges_6db_hz: Vec<Option<f64>>,
+    /// The largest gain beyond the first null or minimum outside the half-amplitude points, in decibels from the peak; `None`
+    /// where the gain only falls, and for band-stop filters.
+    pub side_lobe_db: Option<f64>,
     /// Gain at zero frequency, in decibels; `None` for an exact zero.
     pub dc_gain_db: Option<f64>,
     /// Gain at the Nyquist frequency, in decibels; `None` for an exact zero.
@@ -103,12 +108,12 @@ pub fn measure_bands(
     let peak = largest(&everywhere).map_or(0.0, gain);
     let worst_stop_hz = stop.as_deref().and_then(largest);
     let level = |ratio: f64| (ratio > 0.0).then(|| decibels(ratio));
+    let outward: &[f64] = match bands.kind {
+        BandKind::Lowpass => &[nyquist],
+        BandKind::Highpass => &[0.0],
+        _ => &[0.0, nyquist],
+    };
     let edges = |wanted: f64| -> Vec<Option<f64>> {
-        let outward: &[f64] = match bands.kind {
-            BandKind::Lowpass => &[nyquist],
-            BandKind::Highpass => &[0.0],
-            _ => &[0.0, nyquist],
-        };
         let start = match bands.kind {
             BandKind::Lowpass => 0.0,
             BandKind::Highpass => nyquist,
@@ -125,8 +130,20 @@ pub fn measure_bands(
         leaves.iter().zip(&arrives).map(width).collect::<Option<Vec<f64>>>()
     });
     let transition_width_hz = transition_width_hz.and_then(|w| w.into_iter().reduce(f64::max));
+    let half = edges(peak / 2.0);
+    let side_lobe = |(edge, end): (&Option<f64>, &f64)| {
+        let beyond = first_minimum((*edge)?, *end, nyquist, filter.extent(), peak, &gain)?;
+        let (low, high) = (beyond.min(*end), beyond.max(*end));
+        Some(gain(extreme(low, high, nyquist, filter.extent(), &|hz| -gain(hz))) / peak)
+    };
+    let side_lobe = match bands.kind {
+        BandKind::Bandstop => None,
+        _ => half.iter().zip(outward).filter_map(side_lobe).reduce(f64::max),
+    };
     BandMeasures {
         transition_width_hz,
+        side_lobe_db: side_lobe.map(decibels),
+        edges_1db_hz: edges(peak * libm::pow(10.0, -0.05)),
         passband_ripple_db: pass.as_deref().and_then(|pass| {
             let (high, low) = (gain(largest(pass)?), gain(smallest(pass)?));
             (low > 0.0).then(|| decibels(high) - decibels(low))
@@ -136,11 +153,38 @@ pub fn measure_bands(
             .map(|hz| decibels(peak) - decibels(gain(hz))),
         worst_stop_hz,
         edges_3db_hz: edges(peak * 0.5f64.sqrt()),
-        edges_6db_hz: edges(peak / 2.0),
+        edges_6db_hz: half,
         dc_gain_db: level(gain(0.0)),
         nyquist_gain_db: level(gain(nyquist)),
         peak_gain_db: decibels(peak),
     }
+}
+
+/// Where the gain has its first minimum from `edge` towards `end`; `None` if it only falls, or falls below what f64 can
+/// tell from nothing.
+fn first_minimum(
+    edge: f64,
+    end: f64,
+    nyquist: f64,
+    extent: usize,
+    peak: f64,
+    gain: &dyn Fn(f64) -> f64,
+) -> Option<f64> {
+    let ripples = extent as f64 * (end - edge).abs() / nyquist;
+    let steps = 4000 + (16.0 * ripples) as u32;
+    let mut lowest = (edge, gain(edge));
+    for step in 1..=steps {
+        let x = f64::from(step) / f64::from(steps);
+        // Steps grow slowly: the null next to a steep edge is near it.
+        let hz = edge + (end - edge) * x * x;
+        let here = gain(hz);
+        if here < lowest.1 {
+            lowest = (hz, here);
+        } else if here > 1e-13 * peak && here > 1.001 * lowest.1 {
+            return Some(lowest.0);
+        }
+    }
+    None
 }
 
 /// The first frequency from `start` towards `end` where the gain crosses `level`.

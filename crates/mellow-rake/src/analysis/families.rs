@@ -26,7 +26,11 @@ pub struct FamilyFigures {
     pub step_overshoot_percent: f64,
 }
 
-/// Designs the same wish with every family. A family that cannot keep the template has its error.
+/// A design of one family that keeps the template, with its figures.
+pub type Kept = (Design, FamilyFigures);
+
+/// Designs the same wish with every family: the design with its figures. A family that cannot keep the template has its
+/// error.
 ///
 /// ```
 /// use mellow_rake::analysis::compare_families;
@@ -41,7 +45,7 @@ pub struct FamilyFigures {
 /// };
 /// let orders: Vec<Option<usize>> = compare_families(&wish, "1 kHz".parse()?)
 ///     .into_iter()
-///     .map(|(_, figures)| figures.ok().map(|figures| figures.order))
+///     .map(|(_, found)| found.ok().map(|(_, figures)| figures.order))
 ///     .collect();
 /// // Butterworth, Chebyshev I and II, elliptic; Bessel is out of reach.
 /// assert_eq!(orders, [Some(17), Some(8), Some(8), Some(5), None]);
@@ -50,7 +54,7 @@ pub struct FamilyFigures {
 pub fn compare_families(
     wish: &IirWish,
     rate: SampleRate,
-) -> Vec<(Family, Result<FamilyFigures, DesignError>)> {
+) -> Vec<(Family, Result<Kept, DesignError>)> {
     Family::ALL
         .into_iter()
         .map(|family| {
@@ -62,7 +66,11 @@ pub fn compare_families(
         .collect()
 }
 
-fn figures(choice: &IirChoice, filter: ZerosPolesGain, rate: SampleRate) -> FamilyFigures {
+fn figures(
+    choice: &IirChoice,
+    filter: ZerosPolesGain,
+    rate: SampleRate,
+) -> (Design, FamilyFigures) {
     let sections = Sections::from_zeros_poles(&filter);
     let design = Design {
         choice: Choice::Recursive(choice.clone()),
@@ -70,15 +78,16 @@ fn figures(choice: &IirChoice, filter: ZerosPolesGain, rate: SampleRate) -> Fami
         form: Form::Sections(sections.clone()),
         equalizer: None,
     };
-    let delay = passband_delay(&design, rate);
+    let delay = passband_delay(design.transfer(), &design.choice, rate);
     let multiplies =
         |s: &crate::filter::Section| if s.b[2] == 0.0 && s.a[1] == 0.0 { 3 } else { 5 };
-    FamilyFigures {
+    let figures = FamilyFigures {
         family: choice.family,
         order: choice.order,
         multiplies_per_sample: sections.0.iter().map(multiplies).sum(),
         worst_delay_samples: delay.map(|[_, most]| most),
         delay_variation_samples: delay.map(|[least, most]| most - least),
-        step_overshoot_percent: overshoot(&step_response(&design), design.form.gain(0.0)),
-    }
+        step_overshoot_percent: overshoot(&step_response(&design.form), design.form.gain(0.0)),
+    };
+    (design, figures)
 }

@@ -122,6 +122,13 @@ pub(crate) fn peak_frequency(
     best
 }
 
+/// The largest gain of a filter at any frequency, in decibels.
+pub fn peak_gain_db(filter: &dyn Transfer, rate: SampleRate) -> f64 {
+    let nyquist = rate.nyquist();
+    let gain = |hz: f64| filter.gain(rate.radians(hz));
+    decibels(gain(extreme(0.0, nyquist, nyquist, filter.extent(), &|hz| -gain(hz))))
+}
+
 /// Products, additions and words of state per sample in f64: direct form I for sections, direct form for taps.
 pub fn float_cost(form: &Form) -> [usize; 3] {
     match form {

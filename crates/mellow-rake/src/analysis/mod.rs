@@ -1,22 +1,39 @@
 //! What a filter does, measured on the response that came out and not on the numbers that went in.
 
 mod band_measures;
+mod comparison;
+mod curves;
 mod families;
 mod general_measures;
+mod grid;
 mod notch_measures;
 mod quality;
+mod quality_row;
+mod report;
+mod roots;
 mod search;
+mod sensitivity;
 mod time_measures;
 
 pub use band_measures::{BandMeasures, Bands, measure_bands};
-pub use families::{FamilyFigures, compare_families};
+pub use comparison::{Deviation, deviation, gain_difference_db};
+pub use curves::{FrequencyCurves, LinearPart, frequency_curves};
+pub use families::{FamilyFigures, Kept, compare_families};
 pub(crate) use general_measures::peak_frequency;
 pub use general_measures::{
-    BandDeviation, GeneralMeasures, MarkMeasure, float_cost, measure_general,
+    BandDeviation, GeneralMeasures, MarkMeasure, float_cost, measure_general, peak_gain_db,
 };
+pub use grid::{adaptive_grid, linear_grid, logarithmic_grid};
 pub use notch_measures::{NotchMeasures, measure_notch};
-pub use quality::{Measures, meets_spec, passband_delay};
-
+pub use quality::{Measures, meets_spec, passband, passband_delay};
+pub use quality_row::{Place, QualityRow, Reading, Wished};
+pub use report::Report;
+pub use roots::{
+    MOST_TAPS_WITH_ZEROS, NoRoots, RootKind, RootMeasures, measure_roots, zeros_and_poles,
+};
+pub use sensitivity::{
+    Change, CoefficientSensitivity, Sensitivity, ToleranceBand, sensitivity, tolerance_band,
+};
 pub use time_measures::{TimeMeasures, impulse_response, measure_time, step_response};
 
 use crate::filter::Transfer;
@@ -26,10 +43,4 @@ use crate::units::level::decibels;
 /// The gain of a filter in decibels at a frequency in hertz.
 pub fn gain_db(filter: &dyn Transfer, rate: SampleRate, hertz: f64) -> f64 {
     decibels(filter.gain(rate.radians(hertz)))
-}
-
-/// `count` frequencies in hertz from `low` to `high`, both included, evenly spaced.
-pub fn linear_grid(low: f64, high: f64, count: usize) -> Vec<f64> {
-    let last = count.max(2) - 1;
-    (0..=last).map(|k| low + (high - low) * (k as f64 / last as f64)).collect()
 }

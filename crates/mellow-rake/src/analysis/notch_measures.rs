@@ -15,6 +15,8 @@ pub struct NotchMeasures {
     pub null_hz: f64,
     /// The gain there, in decibels; `None` for an exact zero.
     pub null_gain_db: Option<f64>,
+    /// The two points 1 dB below the peak, in hertz.
+    pub edges_1db_hz: [Option<f64>; 2],
     /// The two points at half power (−3.0103 dB) below the peak, in hertz; `None` where there is none.
     pub edges_3db_hz: [Option<f64>; 2],
     /// The two points at half amplitude (−6.0206 dB) below the peak, in hertz.
@@ -74,6 +76,7 @@ pub fn measure_notch(filter: &dyn Transfer, rate: SampleRate, center_hz: f64) ->
         center_gain_db: level(gain(center_hz)),
         null_hz,
         null_gain_db: level(gain(null_hz)),
+        edges_1db_hz: edges(peak * libm::pow(10.0, -0.05)),
         edges_3db_hz,
         edges_6db_hz: edges(peak / 2.0),
         width_hz: edges_3db_hz[0].zip(edges_3db_hz[1]).map(|(low, high)| high - low),

@@ -1,13 +1,14 @@
 //! A design held against what was asked.
 
+use super::search::extreme;
 use super::{
-    BandMeasures, Bands, GeneralMeasures, NotchMeasures, gain_db, linear_grid, measure_bands,
-    measure_general, measure_notch,
+    BandMeasures, Bands, GeneralMeasures, NotchMeasures, gain_db, measure_bands, measure_general,
+    measure_notch,
 };
 use crate::design::fir::FirChoice;
 use crate::design::iir::IirChoice;
 use crate::design::{Asked, Choice, Design, NotchChoice};
-use crate::filter::{EdgeMeaning, Mapping, Transfer};
+use crate::filter::{EdgeMeaning, Mapping, PhaseResponse, Transfer};
 use crate::units::SampleRate;
 
 /// What was measured on one response.
@@ -162,9 +163,32 @@ pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> Opt
 
 /// Smallest and largest group delay in the pass-band, in samples: outside the −3 dB points of a notch, else in the
 /// pass-band that was asked for or between the half-power points; `None` where no pass-band is known.
-pub fn passband_delay(design: &Design, rate: SampleRate) -> Option<[f64; 2]> {
+///
+/// Extremes are refined, not sampled.
+pub fn passband_delay(
+    filter: &dyn PhaseResponse,
+    choice: &Choice,
+    rate: SampleRate,
+) -> Option<[f64; 2]> {
     let nyquist = rate.nyquist();
-    let stretches = match &design.choice {
+    if let Choice::Fir(FirChoice { linear_phase: Some(_), .. }) = choice {
+        // The same at every frequency.
+        return Some([filter.group_delay(0.0); 2]);
+    }
+    let delay = |hz: f64| filter.group_delay(rate.radians(hz));
+    let stretches = passband(choice, nyquist)?;
+    let ends = stretches.into_iter().map(|(low, high)| {
+        let extent = filter.extent();
+        let least = extreme(low, high, nyquist, extent, &delay);
+        let most = extreme(low, high, nyquist, extent, &|hz| -delay(hz));
+        [delay(least), delay(most)]
+    });
+    ends.reduce(|a, b| [a[0].min(b[0]), a[1].max(b[1])])
+}
+
+/// The stretches of the pass-band, in hertz, as far as they are known.
+pub fn passband(choice: &Choice, nyquist: f64) -> Option<Vec<(f64, f64)>> {
+    Some(match choice {
         Choice::Notch(NotchChoice { edges_hz: [low, high], .. }) => {
             vec![(0.0, *low), (*high, nyquist)]
         }
@@ -173,20 +197,10 @@ pub fn passband_delay(design: &Design, rate: SampleRate) -> Option<[f64; 2]> {
             let edges = choice.pass_hz.as_ref().or(half_power)?;
             Bands::from(choice).stretches(edges, true, nyquist)
         }
-        // The same at every frequency.
-        Choice::Fir(choice) if choice.linear_phase.is_some() => vec![(0.0, nyquist)],
         Choice::Fir(choice) => {
             let edges = choice.pass_hz.as_ref().or(choice.cutoff_hz.as_ref())?;
             fir_bands(choice)?.stretches(edges, true, nyquist)
         }
         Choice::Direct(_) => return None,
-    };
-    stretches
-        .into_iter()
-        .flat_map(|(low, high)| linear_grid(low, high, 4000))
-        .map(|hz| design.group_delay(rate.radians(hz)))
-        .fold(None, |range: Option<[f64; 2]>, delay| {
-            let [least, most] = range.unwrap_or([delay; 2]);
-            Some([least.min(delay), most.max(delay)])
-        })
+    })
 }

@@ -1,6 +1,5 @@
 //! What a filter does in time: impulse and step response, and the numbers read off them.
 
-use crate::design::Design;
 use crate::filter::{Form, Transfer};
 use crate::units::SampleRate;
 use serde::Serialize;
@@ -27,21 +26,16 @@ pub struct TimeMeasures {
 }
 
 /// The largest pole radius; `None` for taps and for poles at the origin.
-fn pole_radius(design: &Design) -> Option<f64> {
-    let radius = match (&design.zeros_poles, &design.form) {
-        (Some(zeros_poles), _) => zeros_poles.pole_radius(),
-        (None, Form::Sections(sections)) => {
-            sections.0.iter().map(crate::filter::Section::pole_radius).fold(0.0, f64::max)
-        }
-        (None, Form::Taps(_)) => 0.0,
-    };
+fn pole_radius(form: &Form) -> Option<f64> {
+    let sections = form.sections()?;
+    let radius = sections.0.iter().map(crate::filter::Section::pole_radius).fold(0.0, f64::max);
     (radius > 0.0).then_some(radius)
 }
 
 /// How many samples of a response are looked at: all taps; or until the slowest pole has fallen by 180 dB, from 64 to a
 /// million.
-fn length(design: &Design) -> usize {
-    match (&design.form, pole_radius(design)) {
+fn length(form: &Form) -> usize {
+    match (form, pole_radius(form)) {
         (Form::Taps(taps), _) => taps.0.len(),
         (_, Some(radius)) => (-20.7 / libm::log(radius)).clamp(64.0, 1e6) as usize,
         (Form::Sections(sections), None) => 4 * sections.0.len() + 64,
@@ -53,29 +47,29 @@ fn length(design: &Design) -> usize {
 /// ```
 /// use mellow_rake::{analysis::impulse_response, design::design, spec::{Spec, template}};
 /// let mean = design(&Spec::parse(template("average").unwrap())?)?;
-/// assert_eq!(impulse_response(&mean), [1.0 / 16.0; 16]);
+/// assert_eq!(impulse_response(&mean.form), [1.0 / 16.0; 16]);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub fn impulse_response(design: &Design) -> Vec<f64> {
-    let mut running = design.form.start();
-    (0..length(design)).map(|n| running.step(if n == 0 { 1.0 } else { 0.0 })).collect()
+pub fn impulse_response(form: &Form) -> Vec<f64> {
+    let mut running = form.start();
+    (0..length(form)).map(|n| running.step(if n == 0 { 1.0 } else { 0.0 })).collect()
 }
 
 /// The response to a step from 0 to 1, as long as the impulse response.
-pub fn step_response(design: &Design) -> Vec<f64> {
-    let mut running = design.form.start();
-    (0..length(design)).map(|_| running.step(1.0)).collect()
+pub fn step_response(form: &Form) -> Vec<f64> {
+    let mut running = form.start();
+    (0..length(form)).map(|_| running.step(1.0)).collect()
 }
 
-/// Measures a design in time. `peak_gain` is its largest gain, as a ratio.
-pub fn measure_time(design: &Design, peak_gain: f64, rate: SampleRate) -> TimeMeasures {
-    let impulse = impulse_response(design);
+/// Measures a filter in time. `peak_gain` is its largest gain, as a ratio.
+pub fn measure_time(form: &Form, peak_gain: f64, rate: SampleRate) -> TimeMeasures {
+    let impulse = impulse_response(form);
     let square: f64 = impulse.iter().map(|h| h * h).sum();
-    let step = step_response(design);
-    let radius = pole_radius(design);
+    let step = step_response(form);
+    let radius = pole_radius(form);
     TimeMeasures {
-        step_overshoot_percent: overshoot(&step, design.form.gain(0.0)),
-        settling_samples: settling(&step, design.form.gain(0.0)),
+        step_overshoot_percent: overshoot(&step, form.gain(0.0)),
+        settling_samples: settling(&step, form.gain(0.0)),
         time_constant_samples: radius.map(|radius| -1.0 / libm::log(radius)),
         stability_margin: radius.map(|radius| 1.0 - radius),
         largest_output: impulse.iter().map(|h| h.abs()).sum(),
@@ -114,9 +108,9 @@ mod tests {
     use crate::design::design;
     use crate::spec::Spec;
 
-    fn made(want: &str) -> Design {
+    fn made(want: &str) -> Form {
         let text = format!("name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\n{want}\n");
-        design(&Spec::parse(&text).unwrap()).unwrap()
+        design(&Spec::parse(&text).unwrap()).unwrap().form
     }
 
     /// One pole p: time constant −1/ln p, Σ|h| = 1, Σh² = (1−p)/(1+p), settled to 1 % after ln 0.01/ln p samples.

@@ -3,7 +3,7 @@
 use super::{Choice, Design};
 use crate::analysis::Bands;
 use crate::filter::complex::modulus;
-use crate::filter::{EdgeMeaning, Form, Section, Sections, ZerosPolesGain};
+use crate::filter::{EdgeMeaning, Form, PhaseResponse, Section, Sections, ZerosPolesGain};
 use crate::spec::EqualizerWish;
 use crate::units::SampleRate;
 use nalgebra::{DMatrix, DVector};

@@ -12,7 +12,7 @@ pub use direct::{Asked, DirectChoice, DirectError, Mark};
 pub use equalizer::{EqualizerChoice, EqualizerError, equalize};
 pub use notch::{NotchChoice, NotchDesign, notch};
 
-use crate::filter::{BandKind, Family, Form, Mapping, Sections, Transfer, ZerosPolesGain};
+use crate::filter::{BandKind, Family, Form, Mapping, PhaseResponse, Sections, ZerosPolesGain};
 use crate::spec::{Recursive, RecursiveEdges, Spec, Want};
 use crate::units::{Frequency, Level, SampleRate};
 use fir::{FirChoice, FirError, design_fir};
@@ -46,21 +46,10 @@ pub struct Design {
 
 impl Design {
     /// The most accurate form: zeros and poles if they are there, else taps.
-    pub fn transfer(&self) -> &dyn Transfer {
+    pub fn transfer(&self) -> &dyn PhaseResponse {
         match &self.zeros_poles {
             Some(zeros_poles) => zeros_poles,
             None => &self.form,
-        }
-    }
-
-    /// Group delay in samples at the angle ω.
-    pub fn group_delay(&self, omega: f64) -> f64 {
-        match (&self.zeros_poles, &self.form) {
-            (Some(zeros_poles), _) => zeros_poles.group_delay(omega),
-            (None, Form::Taps(taps)) => taps.group_delay(omega),
-            (None, Form::Sections(sections)) => {
-                crate::convert::from_sections(sections).group_delay(omega)
-            }
         }
     }
 

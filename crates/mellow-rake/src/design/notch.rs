@@ -127,7 +127,7 @@ pub(super) fn second_order(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::filter::Transfer;
+    use crate::filter::{PhaseResponse, Transfer};
     use proptest::prelude::*;
 
     proptest! {

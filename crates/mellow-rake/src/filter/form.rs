@@ -1,6 +1,8 @@
 //! The form in which a filter runs.
 
-use super::{LinearSystem, RunningSections, RunningTaps, Sections, Taps, Transfer};
+use super::{
+    Landmark, LinearSystem, PhaseResponse, RunningSections, RunningTaps, Sections, Taps, Transfer,
+};
 use num_complex::Complex64;
 
 /// What both forms do, through the one that is there.
@@ -91,6 +93,20 @@ impl Transfer for Form {
 
     fn extent(&self) -> usize {
         either!(self, form => form.extent())
+    }
+}
+
+impl PhaseResponse for Form {
+    fn group_delay(&self, omega: f64) -> f64 {
+        either!(self, form => form.group_delay(omega))
+    }
+
+    fn phase(&self, omegas: &[f64]) -> Vec<f64> {
+        either!(self, form => form.phase(omegas))
+    }
+
+    fn landmarks(&self) -> Vec<Landmark> {
+        either!(self, form => form.landmarks())
     }
 }
 

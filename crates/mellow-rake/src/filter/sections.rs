@@ -1,6 +1,7 @@
 //! Second-order sections, and running them in f64.
 
-use super::{LinearSystem, Transfer};
+use super::phase::polynomial_delay;
+use super::{Landmark, LinearSystem, PhaseResponse, Transfer};
 use num_complex::Complex64;
 use serde::Serialize;
 
@@ -55,6 +56,23 @@ impl Transfer for Sections {
         self.0.iter().fold(Complex64::new(1.0, 0.0), |h, Section { b, a }| {
             h * ((w * b[2] + b[1]) * w + b[0]) / ((w * a[1] + a[0]) * w + 1.0)
         })
+    }
+}
+
+impl PhaseResponse for Sections {
+    fn group_delay(&self, omega: f64) -> f64 {
+        let one = |Section { b, a: [a1, a2] }: &Section| {
+            polynomial_delay(b, omega) - polynomial_delay(&[1.0, *a1, *a2], omega)
+        };
+        self.0.iter().map(one).sum()
+    }
+
+    fn phase(&self, omegas: &[f64]) -> Vec<f64> {
+        crate::convert::from_sections(self).phase(omegas)
+    }
+
+    fn landmarks(&self) -> Vec<Landmark> {
+        crate::convert::from_sections(self).landmarks()
     }
 }
 

@@ -1,13 +1,15 @@
 //! Finite impulse responses, and running them in f64.
 
-use super::{LinearSystem, Transfer};
+use super::phase::polynomial_delay;
+use super::{LinearSystem, PhaseResponse, Transfer};
 use num_complex::Complex64;
 use serde::Serialize;
+use std::f64::consts::PI;
 
 /// H(z) = h\[0\] + h\[1\] z⁻¹ + … + h\[N−1\] z^−(N−1).
 ///
 /// ```
-/// use mellow_rake::filter::{LinearPhase, Taps, Transfer};
+/// use mellow_rake::filter::{LinearPhase, PhaseResponse, Taps, Transfer};
 /// let smooth = Taps(vec![0.25, 0.5, 0.25]);
 /// assert_eq!(smooth.linear_phase(), Some(LinearPhase::TypeI));
 /// assert_eq!(smooth.group_delay(0.3), 1.0);
@@ -91,20 +93,6 @@ impl Taps {
         }
     }
 
-    /// Group delay −dφ/dω in samples: Re(Σ k·h\[k\]·w^k / Σ h\[k\]·w^k), and exactly half the length for linear phase.
-    pub fn group_delay(&self, omega: f64) -> f64 {
-        if self.linear_phase().is_some() {
-            return self.delay();
-        }
-        let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
-        let (mut sum, mut weighted) = (Complex64::new(0.0, 0.0), Complex64::new(0.0, 0.0));
-        for (k, tap) in self.0.iter().enumerate().rev() {
-            weighted = weighted * w + k as f64 * tap;
-            sum = sum * w + tap;
-        }
-        (weighted / sum).re
-    }
-
     /// A filter in the zero state that runs these taps in f64.
     pub fn start(&self) -> RunningTaps {
         RunningTaps { taps: self.clone(), line: vec![0.0; self.0.len().max(1)], at: 0 }
@@ -125,6 +113,31 @@ impl Transfer for Taps {
 
     fn extent(&self) -> usize {
         self.0.len()
+    }
+}
+
+impl PhaseResponse for Taps {
+    /// Exactly half the length for linear phase.
+    fn group_delay(&self, omega: f64) -> f64 {
+        polynomial_delay(&self.0, omega)
+    }
+
+    /// Of linear phase the straight line, a quarter turn if antisymmetric, and half a turn where the amplitude is below
+    /// zero: no jump is followed from point to point.
+    fn phase(&self, omegas: &[f64]) -> Vec<f64> {
+        let Some(kind) = self.linear_phase() else {
+            return self.followed_phase(omegas);
+        };
+        let quarter = if kind.is_antisymmetric() { PI / 2.0 } else { 0.0 };
+        let phase = |omega: &f64| {
+            // At a zero the sign behind it counts; at the Nyquist frequency that before it.
+            let aside = if *omega < PI / 2.0 { 1e-7 } else { -1e-7 };
+            let is_end = *omega == 0.0 || *omega >= PI;
+            let amplitude = self.amplitude(if is_end { omega + aside } else { *omega });
+            let half = if amplitude < 0.0 { PI - 4.0 * quarter } else { 0.0 };
+            quarter + half - omega * self.delay()
+        };
+        omegas.iter().map(phase).collect()
     }
 }
 

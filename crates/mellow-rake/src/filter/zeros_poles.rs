@@ -1,8 +1,10 @@
 //! Zeros, poles and gain: the form in which filters are designed.
 
-use super::Transfer;
 use super::complex::modulus;
+use super::phase::{landmark, on_the_circle, root_phase};
+use super::{Landmark, PhaseResponse, Transfer};
 use num_complex::Complex64;
+use std::f64::consts::PI;
 
 /// H(z) = gain · ∏(z − zeros\[k\]) / ∏(z − poles\[k\]).
 #[derive(Debug, Clone, PartialEq)]
@@ -20,26 +22,6 @@ impl ZerosPolesGain {
     pub fn pole_radius(&self) -> f64 {
         self.poles.iter().map(|pole| modulus(*pole)).fold(0.0, f64::max)
     }
-
-    /// Group delay −dφ/dω in samples at the angle ω: each factor 1 − r·e^{jθ}z⁻¹ contributes
-    /// (r² − r·cos(ω − θ))/(1 + r² − 2r·cos(ω − θ)), a zero with plus, a pole with minus. A zero on the unit
-    /// circle contributes exactly 1/2.
-    pub fn group_delay(&self, omega: f64) -> f64 {
-        let factor = |root: &Complex64| {
-            let (r, theta) = (modulus(*root), libm::atan2(root.im, root.re));
-            if (r - 1.0).abs() < 4.0 * f64::EPSILON {
-                return 0.5;
-            }
-            // 1 + r² − 2r·cos x = (1 − r)² + 4r·sin²(x/2) keeps its digits near the circle.
-            let half = libm::sin((omega - theta) / 2.0);
-            let square = 4.0 * r * half * half;
-            let distance = (1.0 - r) * (1.0 - r) + square;
-            (r * (r - 1.0) + square / 2.0) / distance
-        };
-        let zeros: f64 = self.zeros.iter().map(factor).sum();
-        let poles: f64 = self.poles.iter().map(factor).sum();
-        zeros - poles + (self.poles.len() as f64 - self.zeros.len() as f64)
-    }
 }
 
 impl Transfer for ZerosPolesGain {
@@ -56,5 +38,44 @@ impl Transfer for ZerosPolesGain {
             }
         }
         h
+    }
+}
+
+impl PhaseResponse for ZerosPolesGain {
+    /// Each factor 1 − r·e^{jθ}z⁻¹ contributes (r² − r·cos(ω − θ))/(1 + r² − 2r·cos(ω − θ)), a zero with plus, a pole with
+    /// minus. A zero on the unit circle contributes exactly 1/2.
+    fn group_delay(&self, omega: f64) -> f64 {
+        let factor = |root: &Complex64| {
+            let (r, theta) = (modulus(*root), libm::atan2(root.im, root.re));
+            if on_the_circle(r) {
+                return 0.5;
+            }
+            // 1 + r² − 2r·cos x = (1 − r)² + 4r·sin²(x/2) keeps its digits near the circle.
+            let half = libm::sin((omega - theta) / 2.0);
+            let square = 4.0 * r * half * half;
+            let distance = (1.0 - r) * (1.0 - r) + square;
+            (r * (r - 1.0) + square / 2.0) / distance
+        };
+        let zeros: f64 = self.zeros.iter().map(factor).sum();
+        let poles: f64 = self.poles.iter().map(factor).sum();
+        zeros - poles + (self.poles.len() as f64 - self.zeros.len() as f64)
+    }
+
+    /// The sum of what each root contributes; none is followed from point to point, so none is lost between points.
+    fn phase(&self, omegas: &[f64]) -> Vec<f64> {
+        let sum = |roots: &[Complex64], omega: f64| -> f64 {
+            roots.iter().map(|root| root_phase(*root, omega)).sum()
+        };
+        let sign = if self.gain < 0.0 { PI } else { 0.0 };
+        let lead = self.zeros.len() as f64 - self.poles.len() as f64;
+        let phase =
+            |omega: f64| sign + lead * omega + sum(&self.zeros, omega) - sum(&self.poles, omega);
+        // −π counts as π, whatever rounding made of it.
+        let turns = libm::ceil((phase(0.0) - 1e-9) / (2.0 * PI) - 0.5);
+        omegas.iter().map(|omega| phase(*omega) - 2.0 * PI * turns).collect()
+    }
+
+    fn landmarks(&self) -> Vec<Landmark> {
+        self.zeros.iter().chain(&self.poles).filter_map(landmark).collect()
     }
 }

@@ -1,51 +1,99 @@
-//! Data for the figures.
+//! What of a filter's gain is worth a closer look.
 
-use crate::failure::Failure;
-use crate::measured::Measured;
-use mellow_rake::analysis::{Bands, gain_db, linear_grid};
+use mellow_rake::analysis::Bands;
 use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
 use mellow_rake::design::{Choice, DirectChoice, NotchChoice};
-use mellow_rake::filter::Transfer;
+use mellow_rake::filter::BandKind;
 use mellow_rake::spec::Phase;
-use mellow_rake_figures::{Curve, Format, Region, ResponseFigure, View, draw};
-use mellow_rake_files::write_whole;
-use std::path::Path;
-
-/// The format that a file's ending asks for.
-pub(crate) fn format(path: &Path) -> Result<Format, Failure> {
-    match path.extension().and_then(std::ffi::OsStr::to_str) {
-        Some("png") => Ok(Format::Png),
-        Some("svg") => Ok(Format::Svg),
-        _ => Err(Failure::Call(format!("{}: a figure ends in .png or .svg", path.display()))),
-    }
-}
+use mellow_rake_figures::Region;
 
 const PASS_BAND: &str = "pass-band at its own scale";
 const EVERYWHERE: f64 = f64::INFINITY;
 /// Half power in decibels.
 const HALF_POWER_DB: f64 = -10.0 * std::f64::consts::LOG10_2;
+/// Half the amplitude in decibels: what the cut-off of an ideal response comes to with a window.
+const HALF_AMPLITUDE_DB: f64 = 2.0 * HALF_POWER_DB;
 
 /// How a design is drawn.
-struct Plan {
-    title: String,
-    forbidden: Vec<Region>,
+pub(crate) struct Plan {
+    pub(crate) title: String,
+    pub(crate) forbidden: Vec<Region>,
     /// The stretch around what matters, in hertz, and its depth in decibels.
-    zoom: (&'static str, (f64, f64), f64),
+    pub(crate) zoom: (&'static str, (f64, f64), f64),
     /// The pass-band, in hertz, and how far below the peak its panel goes, in decibels.
-    pass: ((f64, f64), f64),
+    pub(crate) pass: ((f64, f64), f64),
     /// What the third panel shows.
-    pass_title: &'static str,
+    pub(crate) pass_title: &'static str,
+    /// Part of the stop-band that decides, in hertz.
+    pub(crate) stop: Option<(f64, f64)>,
+    /// The desired gain of bands that have one, as frequencies and decibels.
+    pub(crate) desired: Vec<Vec<(f64, f64)>>,
     /// Frequencies that must not be missed, in hertz.
-    points: Vec<f64>,
+    pub(crate) points: Vec<f64>,
     /// The level that all panels are drawn from, in decibels: 0, or the largest gain where that is not meant to be 1.
-    top_db: f64,
-    floor_db: f64,
+    pub(crate) top_db: f64,
+    pub(crate) floor_db: f64,
+}
+
+impl Plan {
+    /// For a design whose largest gain is known, in decibels.
+    pub(crate) fn of(choice: &Choice, peak_db: f64, nyquist: f64) -> Plan {
+        let top_db = if peak_db.abs() < 0.1 { 0.0 } else { peak_db };
+        match choice {
+            Choice::Notch(choice) => notch_plan(choice, nyquist),
+            Choice::Recursive(choice) => iir_plan(choice, nyquist),
+            Choice::Fir(choice) => {
+                fir_plan(choice, nyquist).unwrap_or_else(|| banded_plan(choice, nyquist, top_db))
+            }
+            Choice::Direct(choice) => marks_plan(choice, nyquist, top_db),
+        }
+    }
+}
+
+impl Plan {
+    /// Axes that show both; a template only where it is that of both.
+    pub(crate) fn joined(self, other: Plan) -> Plan {
+        let wide = |a: (f64, f64), b: (f64, f64)| (a.0.min(b.0), a.1.max(b.1));
+        let same = self.forbidden == other.forbidden;
+        Plan {
+            forbidden: if same { self.forbidden } else { Vec::new() },
+            zoom: (self.zoom.0, wide(self.zoom.1, other.zoom.1), self.zoom.2.min(other.zoom.2)),
+            pass: (wide(self.pass.0, other.pass.0), self.pass.1.max(other.pass.1)),
+            stop: self.stop.or(other.stop),
+            points: [self.points, other.points].concat(),
+            top_db: self.top_db.max(other.top_db),
+            floor_db: self.floor_db.min(other.floor_db),
+            ..self
+        }
+    }
+
+    /// For no filter at all.
+    pub(crate) fn empty() -> Plan {
+        plain_plan(String::new(), Vec::new(), 1.0, 0.0)
+    }
+}
+
+/// A finite response of which the desired gain of some bands is known.
+fn banded_plan(choice: &FirChoice, nyquist: f64, top_db: f64) -> Plan {
+    let title = format!("{}, {} taps", choice.kind, choice.taps);
+    let edges = choice.bands.iter().flat_map(|band| band.edges_hz);
+    let edges = edges.filter(|hz| *hz > 0.0 && *hz < nyquist).collect();
+    let desired = choice.bands.iter().map(|band| {
+        let ([low, high], [from, to]) = (band.edges_hz, band.level);
+        let point = |k: u32| {
+            let share = f64::from(k) / 64.0;
+            let ratio: f64 = from + (to - from) * share;
+            (low + (high - low) * share, 20.0 * ratio.abs().max(1e-30).log10())
+        };
+        (0..=64).map(point).collect()
+    });
+    Plan { desired: desired.collect(), ..plain_plan(title, edges, nyquist, top_db) }
 }
 
 fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
     let NotchChoice { center_hz, width_hz, edges_hz: [low, high], .. } = *choice;
-    let region = |hertz, decibels| Region { hertz, decibels };
+    let region = |hertz, decibels| Region { x: hertz, y: decibels };
     let reach = 2.2 * width_hz;
     Plan {
         title: format!("notch at {center_hz} Hz"),
@@ -61,6 +109,8 @@ fn notch_plan(choice: &NotchChoice, nyquist: f64) -> Plan {
         ),
         pass: ((0.0, nyquist), 0.05),
         pass_title: PASS_BAND,
+        stop: None,
+        desired: Vec::new(),
         points: vec![center_hz, low, high],
         top_db: 0.0,
         floor_db: -90.0,
@@ -75,6 +125,7 @@ fn iir_plan(choice: &IirChoice, nyquist: f64) -> Plan {
         edges: &choice.edges_hz,
         ripple_db: choice.ripple_db,
         attenuation_db: choice.attenuation_db,
+        edge_db: HALF_POWER_DB,
         peak_db: 0.0,
     };
     band_plan(&shown, nyquist)
@@ -97,6 +148,7 @@ fn fir_plan(choice: &FirChoice, nyquist: f64) -> Option<Plan> {
         edges,
         ripple_db: choice.ripple_db,
         attenuation_db: choice.attenuation_db,
+        edge_db: HALF_AMPLITUDE_DB,
         // The ripple lies on both sides of 1.
         peak_db: peak.map_or(0.0, |ripple| ripple / 2.0),
     };
@@ -110,6 +162,8 @@ struct Shown<'a> {
     edges: &'a [f64],
     ripple_db: Option<f64>,
     attenuation_db: Option<f64>,
+    /// The level at an edge that ends no ripple.
+    edge_db: f64,
     /// The upper end of the ripple.
     peak_db: f64,
 }
@@ -121,10 +175,11 @@ fn band_plan(shown: &Shown<'_>, nyquist: f64) -> Plan {
     let edges = bands.pass_hz.as_deref().unwrap_or(shown.edges);
     let ripple = shown.ripple_db.filter(|_| bands.pass_hz.is_some());
     for hertz in bands.stretches(edges, true, nyquist) {
-        let decibels = (-EVERYWHERE, peak_db - ripple.unwrap_or(-HALF_POWER_DB));
-        forbidden.push(Region { hertz, decibels });
-        if ripple.is_some() || *peak_db == 0.0 {
-            forbidden.push(Region { hertz, decibels: (*peak_db, EVERYWHERE) });
+        let decibels = (-EVERYWHERE, peak_db - ripple.unwrap_or(-shown.edge_db));
+        forbidden.push(Region { x: hertz, y: decibels });
+        // A window overshoots at its edges, and nobody asked it not to.
+        if ripple.is_some() || shown.edge_db == HALF_POWER_DB {
+            forbidden.push(Region { x: hertz, y: (*peak_db, EVERYWHERE) });
         }
     }
     let attenuation = shown.attenuation_db.unwrap_or(60.0);
@@ -132,7 +187,7 @@ fn band_plan(shown: &Shown<'_>, nyquist: f64) -> Plan {
         points.extend(stop);
         if shown.attenuation_db.is_some() {
             for hertz in bands.stretches(stop, false, nyquist) {
-                forbidden.push(Region { hertz, decibels: (peak_db - attenuation, EVERYWHERE) });
+                forbidden.push(Region { x: hertz, y: (peak_db - attenuation, EVERYWHERE) });
             }
         }
     }
@@ -143,10 +198,23 @@ fn band_plan(shown: &Shown<'_>, nyquist: f64) -> Plan {
     } else {
         ((0.4 * least).min(nyquist), (most + 0.6 * least).min(nyquist))
     };
+    // The foot of the stop-band: from its edge on, some widths of the transition or of the band farther out.
+    let stop = bands.stop_hz.as_ref().map(|stop| {
+        let all = bands.stretches(stop, false, nyquist);
+        let (low, high) = all.iter().fold((nyquist, 0.0f64), |(a, b), s| (a.min(s.0), b.max(s.1)));
+        let widths = if bands.kind.is_band() { 0.7 } else { 3.0 };
+        let reach = widths * (most - least).max(0.02 * nyquist);
+        ((least - reach).max(low), (most + reach).min(high))
+    });
     let below = ripple.map_or(3.2, |ripple| 1.4 * ripple);
     let stretch = bands.stretches(edges, true, nyquist);
     let pass =
         stretch.iter().fold((nyquist, 0.0f64), |(a, b), &(low, high)| (a.min(low), b.max(high)));
+    // What matters of a high-pass far below the Nyquist frequency is near its edge.
+    let pass = match bands.kind {
+        BandKind::Highpass => (pass.0, pass.1.min(12.0 * pass.0)),
+        _ => pass,
+    };
     let air = 0.1 * (pass.1 - pass.0);
     Plan {
         title: shown.title.clone(),
@@ -154,6 +222,8 @@ fn band_plan(shown: &Shown<'_>, nyquist: f64) -> Plan {
         zoom: ("around the edges", zoom, -attenuation - 10.0),
         pass: (((pass.0 - air).max(0.0), (pass.1 + air).min(nyquist)), below),
         pass_title: PASS_BAND,
+        stop,
+        desired: Vec::new(),
         points,
         top_db: 0.0,
         floor_db: -attenuation - 40.0,
@@ -190,62 +260,10 @@ fn plain_plan(title: String, points: Vec<f64>, nyquist: f64, top_db: f64) -> Pla
         zoom: ("around the points that matter", zoom, -60.0),
         pass: ((0.0, nyquist), 14.0),
         pass_title: "the highest levels at their own scale",
+        stop: None,
+        desired: Vec::new(),
         points,
         top_db,
         floor_db: -90.0,
     }
-}
-
-/// Draws the response of a design into a file.
-pub(crate) fn response(measured: &Measured, path: &Path) -> Result<(), Failure> {
-    let Measured { loaded, implementation, designed: measures, .. } = measured;
-    let format = format(path)?;
-    let rate = loaded.spec.sample_rate;
-    let nyquist = rate.nyquist();
-    let peak_db = measures.peak_gain_db();
-    let top_db = if peak_db.abs() < 0.1 { 0.0 } else { peak_db };
-    let plan = match &loaded.design.choice {
-        Choice::Notch(choice) => notch_plan(choice, nyquist),
-        Choice::Recursive(choice) => iir_plan(choice, nyquist),
-        Choice::Fir(choice) => fir_plan(choice, nyquist).unwrap_or_else(|| {
-            let title = format!("{}, {} taps", choice.kind, choice.taps);
-            let edges = choice.bands.iter().flat_map(|band| band.edges_hz);
-            plain_plan(
-                title,
-                edges.filter(|hz| *hz > 0.0 && *hz < nyquist).collect(),
-                nyquist,
-                top_db,
-            )
-        }),
-        Choice::Direct(choice) => marks_plan(choice, nyquist, top_db),
-    };
-    let (zoom_title, zoom, zoom_floor) = plan.zoom;
-    let curve = |filter: &dyn Transfer| {
-        // Even steps for the whole range, and dense stretches for the closer views.
-        let mut hertz = linear_grid(0.0, nyquist, 2400);
-        hertz.extend(linear_grid(zoom.0, zoom.1, 2400));
-        hertz.extend(linear_grid(plan.pass.0.0, plan.pass.0.1, 2400));
-        hertz.extend(&plan.points);
-        hertz.sort_by(f64::total_cmp);
-        // A zero gain has no logarithm; the figure ends far above this.
-        let decibels = hertz.iter().map(|&f| gain_db(filter, rate, f).max(-1000.0)).collect();
-        Curve { hertz, decibels }
-    };
-    let designed = curve(loaded.design.transfer());
-    let rounded = implementation.as_ref().map(|implementation| curve(&implementation.rounded));
-    let title = format!("{}: {}", loaded.spec.name, plan.title);
-    let view = |title, hertz, decibels| View { title, hertz, decibels };
-    let ((pass, below), top_db) = (plan.pass, plan.top_db);
-    let figure = ResponseFigure {
-        designed: &designed,
-        rounded: rounded.as_ref(),
-        forbidden: &plan.forbidden,
-        views: [
-            view(&title, (0.0, nyquist), (top_db + plan.floor_db, top_db + 6.0)),
-            view(zoom_title, zoom, (top_db + zoom_floor, top_db + 4.0)),
-            view(plan.pass_title, pass, (top_db - below, top_db + 0.4 * below)),
-        ],
-    };
-    write_whole(path, &draw(&figure, format)?)?;
-    Ok(())
 }

@@ -1,0 +1,98 @@
+//! The table of what was asked and found.
+
+use crate::print::table;
+use crate::text::units::{hertz, place};
+use mellow_rake::analysis::{QualityRow, Reading, Wished};
+
+/// Asked beside found, of the designed filter and, if it is there, the rounded one; the margin is that of the last.
+pub(crate) fn quality_table(designed: &[QualityRow], rounded: Option<&[QualityRow]>) -> String {
+    let mut header = vec!["measured on the response", "asked", "designed"];
+    header.extend(rounded.map(|_| "rounded"));
+    header.push("margin");
+    let rows: Vec<Vec<String>> = designed
+        .iter()
+        .enumerate()
+        .map(|(index, row)| (row, rounded.and_then(|rows| rows.get(index))))
+        // What nobody asked for and this filter does not have.
+        .filter(|(row, other)| {
+            let is_there = |row: &QualityRow| row.found != Reading::Missing;
+            is_there(row) || other.is_some_and(is_there) || row.asked != Wished::Nothing
+        })
+        .map(|(row, other)| {
+            let mut cells = vec![label(row), asked(row), found(row)];
+            cells.extend(other.map(found));
+            cells.push(margin(other.unwrap_or(row)));
+            cells
+        })
+        .collect();
+    table(&header, &rows)
+}
+
+/// "attenuation from 22.5 and 31.5 kHz, dB"
+pub(crate) fn label(row: &QualityRow) -> String {
+    let unit = if row.unit.is_empty() { String::new() } else { format!(", {}", row.unit) };
+    format!("{}{}{unit}", row.words, place(&row.place))
+}
+
+/// A number with the digits that its row is read with.
+fn digits(row: &QualityRow, value: f64) -> String {
+    match (row.key, row.unit) {
+        ("band_error" | "stability_margin", _) => format!("{value:.2e}"),
+        ("attenuation" | "side_lobe", _) => format!("{value:.2}"),
+        (_, "dB") => signed(value, row.key != "ripple"),
+        (_, "Hz") => hertz(value),
+        ("settling" | "multiplies" | "adds" | "state", _) => format!("{value}"),
+        (_, "%") => format!("{value:.2}"),
+        (_, "samples") => format!("{value:.3}"),
+        _ => format!("{value:.4}"),
+    }
+}
+
+/// A level with its sign, if that is wanted, and zero without.
+fn signed(level: f64, sign: bool) -> String {
+    let text = if sign { format!("{level:+.4}") } else { format!("{level:.4}") };
+    if text.trim_start_matches(['+', '-', '0', '.']).is_empty() {
+        "0.0000".to_owned()
+    } else {
+        text
+    }
+}
+
+pub(crate) fn found(row: &QualityRow) -> String {
+    match row.found {
+        Reading::Missing => "-".to_owned(),
+        Reading::Null => "null".to_owned(),
+        Reading::Value(value) => digits(row, value),
+    }
+}
+
+fn asked(row: &QualityRow) -> String {
+    match row.asked {
+        Wished::Nothing => "-".to_owned(),
+        Wished::AtMost(limit) => format!("<= {}", rounded(limit)),
+        Wished::AtLeast(limit) => format!(">= {}", rounded(limit)),
+        Wished::Exactly(value) => rounded(value),
+        Wished::Null => "null".to_owned(),
+        Wished::Gain([a, b]) if a == b => format!("gain {}", rounded(a)),
+        Wished::Gain([a, b]) => format!("{} to {}", rounded(a), rounded(b)),
+    }
+}
+
+/// A number with four digits behind the point and no zeros at the end.
+fn rounded(value: f64) -> String {
+    let text = format!("{value:.4}");
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
+
+fn margin(row: &QualityRow) -> String {
+    match (row.asked, row.found, row.margin()) {
+        (Wished::Exactly(_), _, Some(margin)) => {
+            let off = format!("{:.4}", margin.abs());
+            if off == "0.0000" { "kept".to_owned() } else { format!("off {off}") }
+        }
+        (_, _, Some(margin)) => signed(margin, true),
+        (Wished::Null, Reading::Null, _) => "kept".to_owned(),
+        (Wished::Null, Reading::Value(_), _) => "no null".to_owned(),
+        _ => String::new(),
+    }
+}

@@ -1,0 +1,125 @@
+//! One spec in several variants: a key takes one value after the other.
+
+use crate::failure::Failure;
+use std::path::{Path, PathBuf};
+use toml_edit::{DocumentMut, Item, Value};
+
+/// A variant of a spec.
+pub(crate) struct Variant {
+    /// The value, as in the call.
+    pub(crate) label: String,
+    /// The spec file with the value beside its name: how errors name it.
+    pub(crate) path: PathBuf,
+    pub(crate) text: String,
+}
+
+/// The variants of a spec that `wish`, as `method.order=4,6,8`, asks for.
+///
+/// A value takes the type that stands in the spec: text stays text. Where the key is not there yet, a value that is no TOML is
+/// taken as text.
+pub(crate) fn variants(path: &Path, text: &str, wish: &str) -> Result<Vec<Variant>, Failure> {
+    let wrong = |what: String| Failure::Call(format!("--vary {wish}: {what}"));
+    let (key, values) = wish
+        .split_once('=')
+        .ok_or_else(|| wrong("KEY=VALUES is wanted, as method.order=4,6,8".to_owned()))?;
+    let keys: Vec<&str> = key.trim().split('.').map(str::trim).collect();
+    if keys.iter().any(|key| key.is_empty()) {
+        return Err(wrong(format!("`{key}` is no key; as method.order")));
+    }
+    let document: DocumentMut =
+        text.parse().map_err(|error| Failure::Call(format!("{}: {error}", path.display())))?;
+    let values = parts(values);
+    if values.len() > MOST {
+        return Err(wrong(format!("{} values; at most {MOST} are compared", values.len())));
+    }
+    let variant = |value: &String| {
+        if value.is_empty() {
+            return Err(wrong("an empty value".to_owned()));
+        }
+        let mut document = document.clone();
+        set(&mut document, &keys, value).map_err(wrong)?;
+        Ok(Variant {
+            label: value.clone(),
+            path: PathBuf::from(format!("{} with {} = {value}", path.display(), key.trim())),
+            text: document.to_string(),
+        })
+    };
+    values.iter().map(variant).collect()
+}
+
+/// The most variants of one call.
+const MOST: usize = 32;
+
+/// What stands between commas, but for commas in brackets and quotes.
+fn parts(text: &str) -> Vec<String> {
+    let mut parts = vec![String::new()];
+    let (mut depth, mut is_quoted) = (0i32, false);
+    for letter in text.chars() {
+        match letter {
+            '"' => is_quoted = !is_quoted,
+            '[' if !is_quoted => depth += 1,
+            ']' if !is_quoted => depth -= 1,
+            _ => {}
+        }
+        if letter == ',' && depth == 0 && !is_quoted {
+            parts.push(String::new());
+        } else if let Some(last) = parts.last_mut() {
+            last.push(letter);
+        }
+    }
+    parts.into_iter().map(|part| part.trim().to_owned()).collect()
+}
+
+fn set(document: &mut DocumentMut, keys: &[&str], value: &str) -> Result<(), String> {
+    let Some((last, tables)) = keys.split_last() else {
+        return Err("no key".to_owned());
+    };
+    let mut table: &mut dyn toml_edit::TableLike = document.as_table_mut();
+    for key in tables {
+        let item = table.entry(key).or_insert(Item::Table(toml_edit::Table::new()));
+        table = item.as_table_like_mut().ok_or_else(|| format!("`{key}` is no table"))?;
+    }
+    let is_text = table.get(last).is_some_and(Item::is_str);
+    let literal = value.parse::<Value>().ok();
+    let value = match literal {
+        Some(Value::String(text)) => Value::String(text),
+        Some(literal) if !is_text => literal,
+        _ => Value::from(value),
+    };
+    table.insert(last, Item::Value(value));
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SPEC: &str = "name = \"x\"\n[want]\nedges = [\"1 Hz\", \"2 Hz\"]\n[fixed]\ncoefficients = \"s16\" # words\n";
+
+    fn texts(wish: &str) -> Vec<String> {
+        let all = variants(Path::new("x.toml"), SPEC, wish).unwrap();
+        all.into_iter().map(|variant| variant.text).collect()
+    }
+
+    #[test]
+    fn values_take_the_type_of_what_they_replace() {
+        let found = texts("fixed.coefficients=s12, s24");
+        assert!(found.len() == 2 && found[1].contains("coefficients = \"s24\""), "{found:?}");
+        let found = texts("want.edges=[\"1 Hz\", \"3 Hz\"],[\"1 Hz\", \"4 Hz\"]");
+        assert!(found.len() == 2 && found[1].contains("[\"1 Hz\", \"4 Hz\"]"), "{found:?}");
+        // A table and a key that are not there yet; a number stays a number, a word becomes text.
+        let found = texts("method.order=4,minimum");
+        assert!(
+            found[0].contains("[method]\norder = 4") && found[1].contains("order = \"minimum\"")
+        );
+    }
+
+    #[test]
+    fn calls_that_make_no_sense_are_refused() {
+        for wish in ["order", "=4", "a..b=1", "name.x=1", "method.order=4,,6"] {
+            assert!(variants(Path::new("x.toml"), SPEC, wish).is_err(), "{wish}");
+        }
+        let many = (0..40).map(|k| k.to_string()).collect::<Vec<_>>().join(",");
+        assert!(variants(Path::new("x.toml"), SPEC, &format!("method.order={many}")).is_err());
+    }
+}

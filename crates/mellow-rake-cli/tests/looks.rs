@@ -1,0 +1,277 @@
+//! Looking at filters as engineers do: panels, comparisons, sensitivities, sketches, and a spec that is being edited.
+
+mod common;
+
+use common::{finish, json, mrake, run};
+use serde_json::Value;
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::Stdio;
+
+const BREATH: &str = "demo/breath/breath.toml";
+
+fn number(value: &Value) -> f64 {
+    value.as_f64().unwrap_or_else(|| panic!("{value}"))
+}
+
+/// A spec in a folder.
+fn spec(folder: &Path, name: &str, rate: &str, rest: &str) -> String {
+    let path = folder.join(format!("{name}.toml"));
+    std::fs::write(&path, format!("name = \"{name}\"\nsample_rate = \"{rate}\"\n{rest}")).unwrap();
+    path.to_str().unwrap().to_owned()
+}
+
+/// The hard cases: an exact null, order 24, 2,000 taps, an edge at 0.05 Hz of 1 kHz. Every panel is drawn, with its axes.
+#[test]
+fn every_panel_of_hard_filters_is_drawn() {
+    let folder = tempfile::tempdir().unwrap();
+    let elliptic = "[want]\nkind = \"bandpass\"\npass_edges = [\"90 Hz\", \"140 Hz\"]\nripple = \"0.1 dB\"\n\
+                    attenuation = \"80 dB\"\n[method]\ndesign = \"elliptic\"\norder = 24\n";
+    let long = "[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\n[method]\ndesign = \"window\"\nwindow = \"hann\"\ntaps = 2000\n";
+    let slow = "[want]\nkind = \"highpass\"\ncutoff = \"0.05 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 4\n";
+    let hard = [
+        "demo/mooring/pump_hum.toml".to_owned(),
+        spec(folder.path(), "band", "1 kHz", elliptic),
+        spec(folder.path(), "long", "1 kHz", long),
+        spec(folder.path(), "slow", "1 kHz", slow),
+    ];
+    let views = [
+        "gain,edges,passband,stopband,phase,wrapped-phase,phase-error",
+        "delay,phase-delay,impulse,step,roots,poles,difference",
+    ];
+    for spec in &hard {
+        for (views, units) in views
+            .into_iter()
+            .zip([["gain in dB", "phase in degrees"], ["delay in samples", "time in"]])
+        {
+            let figure = folder.path().join("figure.svg");
+            let path = figure.to_str().unwrap();
+            let arguments = ["design", spec, "--figure", path, "--panels", views];
+            let (status, _, err) = run(&arguments);
+            assert_eq!(status, 0, "{spec} {views}: {err}");
+            let text = std::fs::read_to_string(&figure).unwrap();
+            assert!(units.iter().all(|unit| text.contains(unit)), "{spec}");
+            assert!(!text.contains("NaN") && text.contains("designed"), "{spec}");
+        }
+    }
+    // On a logarithmic axis the slow one can be seen, and the long one says why it has no zeros to show.
+    let figure = folder.path().join("log.svg");
+    let path = figure.to_str().unwrap();
+    assert_eq!(run(&["design", &hard[3], "--figure", path, "--panels", "gain", "--log"]).0, 0);
+    assert!(std::fs::read_to_string(&figure).unwrap().contains("10m"));
+    assert_eq!(run(&["design", &hard[2], "--figure", path, "--panels", "roots"]).0, 0);
+    assert!(std::fs::read_to_string(&figure).unwrap().contains("up to 512 taps"));
+}
+
+/// Axes are set as asked, with units; what makes no sense is refused.
+#[test]
+fn axes_can_be_set_and_wrong_ones_are_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let figure = folder.path().join("a.svg");
+    let path = figure.to_str().unwrap();
+    let modem = "demo/modem/carrier_band.toml";
+    let draw = |more: &[&str]| {
+        run(&[&["design", modem, "--figure", path, "--panels", "gain"], more].concat())
+    };
+    assert_eq!(draw(&["--span", "20 kHz..0.35 fs", "--levels", "-0.3 dB..0.3 dB"]).0, 0);
+    let text = std::fs::read_to_string(&figure).unwrap();
+    assert!(text.contains("frequency in kHz") && text.contains("-0.3"), "{text:.300}");
+    for bad in [
+        &["--span", "30 kHz..20 kHz"][..],
+        &["--span", "60 kHz..70 kHz"],
+        &["--span", "20..30"],
+        &["--span", "20 kHz"],
+        &["--levels", "3 dB..-3 dB"],
+        &["--panels", "gain,gain,gain,gain,gain,gain,gain,gain,gain,gain"],
+        &["--panels", "smell"],
+    ] {
+        let (status, out, err) = draw(bad);
+        assert!(status == 2 && out.is_empty() && !err.is_empty(), "{bad:?}: {status} {err}");
+    }
+}
+
+/// A sketch keeps to the width of the terminal, and to ASCII if asked.
+#[test]
+fn a_sketch_fits_the_terminal() {
+    for (letters, columns) in [("--sketch=ascii", 60), ("--sketch=blocks", 100), ("--sketch", 45)] {
+        let mut command = mrake();
+        command.args(["design", BREATH, letters, "--panels", "gain,delay,step"]);
+        let (status, out, _) = finish(command.env("COLUMNS", columns.to_string()));
+        let sketch = out.split("gain; gain in dB").nth(1).unwrap();
+        assert!(status == 0 && sketch.contains("time in s"), "{out}");
+        assert!(sketch.lines().all(|line| line.chars().count() <= columns), "{sketch}");
+        assert_eq!(sketch.is_ascii(), letters.ends_with("ascii"));
+    }
+}
+
+/// One key varied: more poles attenuate more; words that are too short are named with the reason; a filter differs from itself
+/// by nothing, and from a shifted copy of its own curve by the shift.
+#[test]
+fn designs_are_compared() {
+    let folder = tempfile::tempdir().unwrap();
+    let rest = "[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\nstop_edge = \"60 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 2\n";
+    let rest = rest.replace("stop_edge = \"60 Hz\"\n", "");
+    let low = spec(folder.path(), "low", "1 kHz", &rest);
+    let (status, object) = json(&["compare", &low, "--vary", "method.order=2,4,8", "--json"]);
+    let filters = object["filters"].as_array().unwrap();
+    assert_eq!((status, filters.len()), (0, 3));
+    let found = |filter: &Value, key: &str| {
+        let rows = filter["quality"].as_array().unwrap();
+        number(&rows.iter().find(|row| row["key"] == key).unwrap()["designed"])
+    };
+    for pair in filters.windows(2) {
+        assert!(found(&pair[1], "edge_6db") < found(&pair[0], "edge_6db"), "steeper");
+        assert!(found(&pair[1], "overshoot") > found(&pair[0], "overshoot"));
+    }
+    assert_eq!(number(&filters[2]["multiplies_times_least"]), 4.0);
+
+    let (status, object) =
+        json(&["compare", BREATH, "--vary", "fixed.coefficients=s8,s12,s22", "--json"]);
+    let labels: Vec<&str> = object["filters"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|f| f["label"].as_str().unwrap())
+        .collect();
+    assert_eq!((status, labels), (1, vec!["designed", "s12", "s22"]));
+    let reason = object["refused"][0]["reason"].as_str().unwrap();
+    assert!(
+        reason.contains("with fixed.coefficients = s8") && reason.contains("unstable"),
+        "{reason}"
+    );
+    let difference = |k: usize| number(&object["filters"][k]["passband_difference_db"]);
+    assert!(difference(1).abs() > 1.0 && difference(2).abs() < 0.01);
+
+    // |H|² = 1/(1 + (tan/tan)⁴), a quarter of a decibel too low.
+    let level = |hz: f64| {
+        let ratio =
+            (std::f64::consts::PI * hz / 1000.0).tan() / (std::f64::consts::PI * 0.04).tan();
+        -10.0 * (1.0 + ratio.powi(4)).log10() - 0.25
+    };
+    let lines: String = (1..200).map(|hz| format!("{hz},{:?}\n", level(f64::from(hz)))).collect();
+    let curve = folder.path().join("curve.csv");
+    std::fs::write(&curve, format!("frequency_hz,level_db\n{lines}")).unwrap();
+    let figure = folder.path().join("both.svg");
+    let arguments = [
+        "compare",
+        &low,
+        &low,
+        "--reference",
+        curve.to_str().unwrap(),
+        "--figure",
+        figure.to_str().unwrap(),
+        "--json",
+    ];
+    let (status, object) = json(&arguments);
+    let second = &object["filters"][1];
+    assert_eq!((status, number(&second["passband_difference_db"])), (0, 0.0));
+    assert!((number(&second["reference"]["largest_db"]) - 0.25).abs() < 1e-9);
+    assert!(number(&second["reference"]["without_offset_db"]).abs() < 1e-9);
+    let drawn = std::fs::read_to_string(&figure).unwrap();
+    assert!(drawn.contains("reference") && drawn.contains("difference in dB"));
+
+    // Different kinds side by side, and the price of taps.
+    let (status, out, _) = run(&["compare", BREATH, "demo/modem/carrier_band.toml", "--designed"]);
+    assert!(status == 0 && out.contains("times the multiplications per second"), "{out}");
+    std::fs::write(&curve, "a,b\n1,2\n").unwrap();
+    for bad in [
+        &["compare", &low, "--vary", "method.order"][..],
+        &["compare", &low, "--vary", "method.colour=red"],
+        &["compare", &low, "no/such.toml"],
+        &["compare", &low, "--reference", curve.to_str().unwrap()],
+    ] {
+        let (status, out, err) = run(bad);
+        assert!(status == 2 && out.is_empty() && !err.is_empty(), "{bad:?}: {err}");
+    }
+}
+
+/// Every tap moves the response by its LSB over the peak; the same seed gives the same filters.
+#[test]
+fn sensitivities_are_ranked_and_repeatable() {
+    let sensitivity = |spec: &str, more: &[&str]| {
+        let (status, object) = json(&[&["sensitivity", spec, "--json"], more].concat());
+        assert_eq!(status, 0);
+        object
+    };
+    let taps = sensitivity("demo/modem/carrier_band.toml", &["--trials", "3"]);
+    let rows = taps["coefficients"].as_array().unwrap();
+    assert_eq!(rows.len(), 97);
+    // 2⁻¹⁹ over a peak of 0.2435 dB.
+    let expected = 2f64.powi(-19) / 10f64.powf(0.2435 / 20.0);
+    for row in rows {
+        assert!((number(&row["response_change"]) / expected - 1.0).abs() < 1e-4, "{row}");
+    }
+    let one = sensitivity(BREATH, &["--trials", "50", "--seed", "3"]);
+    assert_eq!(one, sensitivity(BREATH, &["--trials", "50", "--seed", "3"]));
+    assert_ne!(
+        one["tolerance_band"],
+        sensitivity(BREATH, &["--trials", "50", "--seed", "4"])["tolerance_band"]
+    );
+    let band = &one["tolerance_band"];
+    let levels = |key: &str| number(&band[key][40]);
+    assert!(levels("lowest_db") <= levels("low_db") && levels("low_db") <= levels("high_db"));
+    assert!(
+        levels("high_db") <= levels("highest_db") && levels("lowest_db") < levels("highest_db")
+    );
+    let folder = tempfile::tempdir().unwrap();
+    let figure = folder.path().join("s.png");
+    let (status, out, _) =
+        run(&["sensitivity", BREATH, "--figure", figure.to_str().unwrap(), "--rows", "2"]);
+    assert!(status == 0 && out.contains("(8 more; all with --json)"), "{out}");
+    assert!(std::fs::read(&figure).unwrap().starts_with(b"\x89PNG"));
+    for bad in [
+        &["--share", "2"][..],
+        &["--share", "0"],
+        &["--trials", "1000000000"],
+        &["--figure", "x.bmp"],
+    ] {
+        assert_eq!(run(&[&["sensitivity", BREATH], bad].concat()).0, 2, "{bad:?}");
+    }
+}
+
+/// An editor saves, half-typed and whole, in place and by putting a new file there: each time the table comes anew, or the
+/// mistake with its place.
+#[test]
+fn a_watched_spec_is_followed() {
+    let folder = tempfile::tempdir().unwrap();
+    let text = std::fs::read_to_string(common::root().join(BREATH)).unwrap();
+    let path = folder.path().join("breath.toml");
+    let figure = folder.path().join("look.svg");
+    std::fs::write(&path, &text).unwrap();
+    let arguments =
+        ["design", path.to_str().unwrap(), "--watch", "--figure", figure.to_str().unwrap()];
+    let mut child =
+        mrake().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    // All that is printed up to the line that says it is waiting.
+    let mut turn = || {
+        let mut seen = String::new();
+        for line in lines.by_ref() {
+            let line = line.unwrap();
+            if line.contains("; watching ") {
+                return seen + &line;
+            }
+            seen.push_str(&line);
+            seen.push('\n');
+        }
+        panic!("it ended: {seen}");
+    };
+    let first = turn();
+    assert!(first.contains("order 4, the smallest") && first.contains("done in"), "{first}");
+    let drawn = std::fs::read(&figure).unwrap();
+    std::fs::write(&path, &text[..text.find("ripple").unwrap() + 9]).unwrap();
+    let half = turn();
+    assert!(
+        half.contains("mrake: ") && half.contains("line ") && half.contains("not done"),
+        "{half}"
+    );
+    assert_eq!(std::fs::read(&figure).unwrap(), drawn, "the last good figure stays");
+    let new = folder.path().join("breath.toml~");
+    std::fs::write(&new, text.replace("\"50 dB\"", "\"70 dB\"")).unwrap();
+    std::fs::rename(&new, &path).unwrap();
+    let whole = turn();
+    assert!(whole.contains(">= 70") && whole.contains("done in"), "{whole}");
+    assert_ne!(std::fs::read(&figure).unwrap(), drawn);
+    child.kill().unwrap();
+    child.wait().unwrap();
+}

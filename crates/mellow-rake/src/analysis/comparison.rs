@@ -1,0 +1,71 @@
+//! Responses held against one another, and against a curve that was measured or published.
+
+use super::gain_db;
+use crate::filter::Transfer;
+use crate::units::SampleRate;
+use serde::Serialize;
+
+/// The gain of the first filter less that of the second, in decibels, at frequencies in hertz. Each has its own sample rate.
+///
+/// Where the second has an exact zero the difference is +∞, where both have one it is 0.
+pub fn gain_difference_db(
+    [first, second]: [(&dyn Transfer, SampleRate); 2],
+    hertz: &[f64],
+) -> Vec<f64> {
+    let difference = |hz: &f64| {
+        let levels = [gain_db(first.0, first.1, *hz), gain_db(second.0, second.1, *hz)];
+        if levels[0] == levels[1] { 0.0 } else { levels[0] - levels[1] }
+    };
+    hertz.iter().map(difference).collect()
+}
+
+/// How far a filter is from a reference curve.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Deviation {
+    /// The deviation of the filter from the curve with the largest size, in decibels: above zero where the filter lets more
+    /// through.
+    pub largest_db: f64,
+    /// Where it is, in hertz.
+    pub at_hz: f64,
+    /// The root of the mean square over the points of the curve, in decibels.
+    pub rms_db: f64,
+    /// The constant that, added to the curve, makes the largest deviation least, in decibels: a measured curve often has
+    /// another reference level.
+    pub offset_db: f64,
+    /// The largest deviation that then remains, in decibels.
+    pub without_offset_db: f64,
+}
+
+/// Compares a filter with a curve of frequencies in hertz and levels in decibels, at the points of the curve; `None` for an
+/// empty curve.
+///
+/// ```
+/// use mellow_rake::{analysis::deviation, filter::Taps};
+/// let half = Taps(vec![0.5]);
+/// let found = deviation(&half, "1 kHz".parse()?, &[(10.0, -6.0), (20.0, -6.5)]).unwrap();
+/// assert!((found.largest_db - 0.4794).abs() < 1e-4 && found.at_hz == 20.0);
+/// assert!((found.without_offset_db - 0.25).abs() < 1e-9);
+/// # Ok::<(), mellow_rake::units::QuantityError>(())
+/// ```
+pub fn deviation(
+    filter: &dyn Transfer,
+    rate: SampleRate,
+    curve: &[(f64, f64)],
+) -> Option<Deviation> {
+    let differences: Vec<(f64, f64)> =
+        curve.iter().map(|(hz, level)| (*hz, gain_db(filter, rate, *hz) - level)).collect();
+    let larger = |a: (f64, f64), b: (f64, f64)| if b.1.abs() > a.1.abs() { b } else { a };
+    let (at_hz, largest_db) = differences.iter().copied().reduce(larger)?;
+    let square: f64 = differences.iter().map(|(_, d)| d * d).sum();
+    let (low, high) =
+        differences.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), (_, d)| {
+            (low.min(*d), high.max(*d))
+        });
+    Some(Deviation {
+        largest_db,
+        at_hz,
+        rms_db: libm::sqrt(square / differences.len() as f64),
+        offset_db: f64::midpoint(low, high),
+        without_offset_db: (high - low) / 2.0,
+    })
+}
