@@ -181,7 +181,7 @@ impl Drawing {
 
 /// Hold several designs against one another: one table, one set of axes.
 ///
-/// Give any number of specs, or one with a key varied. Of a spec with a table [fixed] the filter with rounded coefficients is
+/// Give any number of specs, or one with a key varied. Of a spec with a table `fixed` the filter with rounded coefficients is
 /// compared, as that is what runs. A reference curve is a CSV file with a column of frequencies in Hz (`frequency_hz`,
 /// `frequency` or `hz`) and one of levels in dB (`level_db`, `level`, `gain_db` or `db`).
 ///
@@ -211,7 +211,7 @@ pub(crate) struct Compare {
 
 /// How much each coefficient matters: what the filter does when one of them, or all, are a little off.
 ///
-/// Every coefficient is changed, up and down, by one LSB of its format (without a table [fixed]: by a thousandth of itself),
+/// Every coefficient is changed, up and down, by one LSB of its format (without a table `fixed`: by a thousandth of itself),
 /// and ranked by the change of the response. Then all of them are changed at random, by up to as much, many times over.
 ///
 /// Example: mrake sensitivity demo/breath/breath.toml --figure sensitivity.png

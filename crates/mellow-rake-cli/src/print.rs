@@ -37,7 +37,11 @@ pub(crate) fn table(header: &[&str], rows: &[Vec<String>]) -> String {
 
 /// A number with so many digits behind the point, or a dash.
 pub(crate) fn number(value: Option<f64>, digits: usize) -> String {
-    value.map_or_else(|| "-".to_owned(), |value| format!("{value:.digits$}"))
+    let Some(value) = value else { return "-".to_owned() };
+    let text = format!("{value:.digits$}");
+    // No "-0.00".
+    let is_zero = text.trim_start_matches(['-', '0', '.']).is_empty();
+    if is_zero { text.replace('-', "") } else { text }
 }
 
 /// Columns that lines of words are kept within.

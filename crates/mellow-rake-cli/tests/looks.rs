@@ -36,7 +36,7 @@ fn every_panel_of_hard_filters_is_drawn() {
         spec(folder.path(), "slow", "1 kHz", slow),
     ];
     let views = [
-        "gain,edges,passband,stopband,phase,wrapped-phase,phase-error",
+        "gain,ratio,edges,passband,stopband,phase,wrapped-phase,phase-error",
         "delay,phase-delay,impulse,step,roots,poles,difference",
     ];
     for spec in &hard {

@@ -75,6 +75,13 @@ impl Contender {
         limits.filter_map(QualityRow::margin).reduce(f64::min)
     }
 
+    /// The rounding noise that is predicted at the output of the integer filter, in decibels of an rms value of 1.
+    fn noise_db(&self) -> Option<f64> {
+        let integers = self.measured.implementation.as_ref().filter(|_| self.is_rounded)?;
+        let rms = integers.predictions.as_ref().ok()?.noise.rms();
+        (rms > 0.0).then(|| 20.0 * rms.log10())
+    }
+
     /// The largest difference of gain from another filter in the pass-band of that one, in decibels.
     fn difference_from(&self, other: &Contender) -> Option<f64> {
         let nyquist = self.rate().nyquist().min(other.rate().nyquist());
@@ -105,6 +112,7 @@ struct ContenderObject<'a> {
     keeps_template: Option<bool>,
     smallest_margin_db: Option<f64>,
     multiplies_times_least: f64,
+    rounding_noise_db: Option<f64>,
     passband_difference_db: Option<f64>,
     reference: Option<Deviation>,
     quality: Vec<QualityObject>,
@@ -277,6 +285,7 @@ fn object<'a>(
         keeps_template: one.keeps(),
         smallest_margin_db: one.margin_db(),
         multiplies_times_least: one.report().cost[0] as f64 / least as f64,
+        rounding_noise_db: one.noise_db(),
         passband_difference_db: if is_first { None } else { one.difference_from(first) },
         reference: deviation(one.filter(), one.rate(), &inside),
         quality: quality(if one.is_rounded {
@@ -303,6 +312,7 @@ fn text(contenders: &[Contender], objects: &[ContenderObject<'_>], refused: &[Re
     if objects.iter().any(|o| o.multiplies_times_least > 1.0) {
         more("multiplies, times the least", cells(&|o| format!("{:.1}", o.multiplies_times_least)));
     }
+    more("predicted rounding noise, dB of 1", cells(&|o| print::number(o.rounding_noise_db, 2)));
     more("from the first in its pass-band, dB", cells(&|o| level(o.passband_difference_db)));
     more("from the reference, at most, dB", cells(&|o| level(o.reference.map(|d| d.largest_db))));
     more("  at, Hz", cells(&|o| level(o.reference.map(|d| d.at_hz))));

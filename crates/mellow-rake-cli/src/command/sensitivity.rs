@@ -279,7 +279,7 @@ fn bands(band: &ToleranceBand, own: &dyn Fn(f64) -> Option<f64>) -> Vec<Series> 
     ]
 }
 
-/// "a1 of section 2", or "h[17]"
+/// The name with its place: of section 2, or the number of the tap.
 fn coefficient_name(row: &CoefficientSensitivity) -> String {
     match row.name {
         "h" => format!("h[{}]", row.index),

@@ -13,6 +13,8 @@ use num_complex::Complex64;
 pub(crate) enum View {
     /// Gain over the whole range.
     Gain,
+    /// Gain over the whole range as a plain ratio.
+    Ratio,
     /// Gain around the edges, or around what matters.
     Edges,
     /// The pass-band at its own scale.
@@ -128,6 +130,16 @@ impl Scene<'_> {
         Panel { series, forbidden: self.plan.forbidden.clone(), ..Panel::new(title, x, y) }
     }
 
+    fn ratio(&self) -> Panel {
+        let x = self.frequency();
+        let series = self.over_frequency(x.range, 0.1, &|subject, hertz| {
+            let ratio = |hz: &f64| subject.filter.gain(subject.rate.radians(*hz));
+            hertz.iter().map(|hz| (*hz, ratio(hz))).collect()
+        });
+        let (_, most) = reach(&series);
+        Panel { series, ..Panel::new("gain", x, Axis::linear("gain, a ratio", "", (0.0, most))) }
+    }
+
     /// The desired gain of bands, as far as it has a logarithm.
     fn desired(&self) -> Vec<Series> {
         let series = |band: &Vec<(f64, f64)>| {
@@ -149,6 +161,7 @@ impl Scene<'_> {
                 let levels = self.wishes.levels_db.unwrap_or((top + plan.floor_db, top + 6.0));
                 self.gain("gain", self.frequency(), levels)
             }
+            View::Ratio => self.ratio(),
             View::Edges => self.gain(zoom_title, hertz(zoom), (top + zoom_floor, top + 4.0)),
             View::Passband => {
                 let (pass, below) = plan.pass;

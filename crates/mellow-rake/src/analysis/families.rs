@@ -22,7 +22,7 @@ pub struct FamilyFigures {
     /// The largest less the smallest group delay in the pass-band, in samples.
     pub delay_variation_samples: Option<f64>,
     /// How far the step response goes beyond its final value, in percent of the final value's size; where that is below a
-    /// twentieth of the largest swing (high-pass and band-pass filters), the swing to the other side in percent of the step.
+    /// quarter of the largest swing (high-pass and band-pass filters), the swing to the other side in percent of the step.
     pub step_overshoot_percent: f64,
 }
 

@@ -8,7 +8,7 @@ use serde::Serialize;
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct TimeMeasures {
     /// How far the step response goes beyond its final value, in percent of the final value's size; where that is below a
-    /// twentieth of the largest swing (high-pass and band-pass filters), the swing to the other side in percent of the step.
+    /// quarter of the largest swing (high-pass and band-pass filters), the swing to the other side in percent of the step.
     pub step_overshoot_percent: f64,
     /// The first sample from which on the step response stays within 1 % of its largest size around its final value.
     pub settling_samples: usize,
@@ -86,7 +86,7 @@ fn target(step: &[f64], dc_gain: f64) -> f64 {
 /// How far a step response goes beyond its final value, in percent.
 pub(super) fn overshoot(step: &[f64], dc_gain: f64) -> f64 {
     let largest = step.iter().fold(0.0, |most: f64, y| most.max(y.abs()));
-    if dc_gain < 0.05 * largest {
+    if dc_gain < 0.25 * largest {
         // Nothing to speak of remains of the step: what counts is the swing to the other side.
         return 100.0 * step.iter().fold(0.0, |most: f64, y| most.max(-y));
     }
