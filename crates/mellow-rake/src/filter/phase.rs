@@ -41,7 +41,7 @@ pub trait PhaseResponse: Transfer {
     }
 
     /// The unwrapped phase followed from angle 0 on: each step is predicted from the group delay at both ends, and halved
-    /// until the prediction errs by less than 0.6 (J. M. Tribolet, "A new phase unwrapping algorithm", 1977, section III).
+    /// until the prediction errs by less than 0.6 and the ends agree (J. M. Tribolet, "A new phase unwrapping algorithm", 1977, section III).
     fn followed_phase(&self, omegas: &[f64]) -> Vec<f64> {
         let steps = 64 + 4 * self.extent();
         let mut angles: Vec<f64> = (0..=steps).map(|k| PI * k as f64 / steps as f64).collect();
@@ -97,7 +97,9 @@ fn step(from: &Place, to: &Place, depth: u32, look: &dyn Fn(f64) -> Place) -> f6
     let turned = libm::atan2(turned.im, turned.re);
     let error = turned - predicted;
     let error = error - 2.0 * PI * libm::rint(error / (2.0 * PI));
-    if error.abs() < 0.6 || depth == 0 || !predicted.is_finite() {
+    // Where the delay changes much between the ends, the prediction may be whole turns off.
+    let is_even = (from.delay - to.delay).abs() * width < 1.0;
+    if (error.abs() < 0.6 && is_even) || depth == 0 || !predicted.is_finite() {
         return if predicted.is_finite() { predicted + error } else { turned };
     }
     let middle = look(f64::midpoint(from.omega, to.omega));
