@@ -84,6 +84,9 @@ pub(crate) struct Design {
     /// Show the filter in other forms as well, with what each loses; with commas between them.
     #[arg(long = "form", value_enum, value_delimiter = ',', value_name = "FORM")]
     pub(crate) forms: Vec<OtherForm>,
+    /// List zeros and poles with their frequency, radius and time constant.
+    #[arg(long)]
+    pub(crate) roots: bool,
     #[command(flatten)]
     pub(crate) drawing: Drawing,
     /// Stay, and do it all again whenever the spec file is saved; a mistake is shown and waited out. Ctrl-C ends it.

@@ -9,7 +9,10 @@ use crate::load::Loaded;
 use crate::measured::Measured;
 use crate::objects::{DesignObject, design_object};
 use crate::print::{self, number, table};
-use mellow_rake::analysis::{FamilyFigures, Kept, compare_families};
+use crate::text::units::hertz;
+use mellow_rake::analysis::{
+    FamilyFigures, Kept, RootKind, RootMeasures, compare_families, measure_roots,
+};
 use mellow_rake::design::{Design as Made, DesignError, wish};
 use mellow_rake::filter::Family;
 use mellow_rake::spec::{RecursiveEdges, Want};
@@ -38,9 +41,37 @@ pub(super) fn once(options: &Design) -> Result<Outcome, Failure> {
         text.push_str(&families_text(&families));
     }
     text.push_str(&forms::text(&forms));
+    if options.roots {
+        text.push_str(&roots_text(&measured.loaded));
+    }
     text.push_str(&sketches);
     print::text(&text)?;
     Ok(Outcome::of(measured.meets_spec() != Some(false)))
+}
+
+/// Zeros and poles, conjugate pairs once.
+fn roots_text(loaded: &Loaded) -> String {
+    let roots = match measure_roots(&loaded.design, loaded.spec.sample_rate) {
+        Ok(roots) => roots,
+        Err(why) => return format!("\nZeros and poles: not known: {why}\n"),
+    };
+    let row = |root: &RootMeasures| {
+        let kind = match root.kind {
+            RootKind::Zero => "zero",
+            RootKind::Pole => "pole",
+        };
+        vec![
+            if root.is_pair { format!("{kind}s, a pair") } else { kind.to_owned() },
+            format!("{:.9}", root.re),
+            format!("{:.9}", root.im),
+            format!("{:.9}", root.radius),
+            hertz(root.frequency_hz),
+            number(root.time_constant_samples, 3),
+        ]
+    };
+    let header = ["", "re", "im", "radius", "Hz", "time constant, samples"];
+    let rows: Vec<Vec<String>> = roots.iter().map(row).collect();
+    format!("\nZeros and poles of the designed filter\n{}", table(&header, &rows))
 }
 
 /// The figure and the sketches: of the design and its rounded coefficients, or of all families.
