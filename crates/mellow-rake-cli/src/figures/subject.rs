@@ -1,8 +1,7 @@
 //! Filters to be drawn on common axes.
 
 use mellow_rake::analysis::{
-    FrequencyCurves, adaptive_grid, frequency_curves, impulse_response, passband, step_response,
-    zeros_and_poles,
+    FrequencyCurves, adaptive_grid, frequency_curves, passband, zeros_and_poles,
 };
 use mellow_rake::design::{Choice, Design};
 use mellow_rake::filter::{Form, PhaseResponse};
@@ -85,7 +84,7 @@ impl<'a> Subject<'a> {
 
     /// The impulse response as far as there is something to see of it.
     pub(crate) fn impulse(&self) -> Vec<f64> {
-        let mut response = impulse_response(self.form);
+        let mut response = self.form.impulse_response();
         let largest = response.iter().fold(0.0f64, |most, h| most.max(h.abs()));
         let last = response.iter().rposition(|h| h.abs() > 1e-3 * largest).unwrap_or(0);
         response.truncate((last + 2).max(8));
@@ -94,7 +93,7 @@ impl<'a> Subject<'a> {
 
     /// The step response, and a quarter more than it takes to settle.
     pub(crate) fn step(&self) -> Vec<f64> {
-        let mut response = step_response(self.form);
+        let mut response = self.form.step_response();
         let last = response.last().copied().unwrap_or(0.0);
         let largest = response.iter().fold(0.0f64, |most, y| most.max(y.abs()));
         let far = |y: &f64| (y - last).abs() > 0.01 * largest;

@@ -1,7 +1,7 @@
 //! The families of recursive filters against one template.
 
 use super::passband_delay;
-use super::time_measures::{overshoot, step_response};
+use super::time_measures::overshoot;
 use crate::design::iir::{IirChoice, IirWish, design_iir};
 use crate::design::{Choice, Design, DesignError};
 use crate::filter::{Family, Form, Sections, Transfer, ZerosPolesGain};
@@ -87,7 +87,7 @@ fn figures(
         multiplies_per_sample: sections.0.iter().map(multiplies).sum(),
         worst_delay_samples: delay.map(|[_, most]| most),
         delay_variation_samples: delay.map(|[least, most]| most - least),
-        step_overshoot_percent: overshoot(&step_response(&design.form), design.form.gain(0.0)),
+        step_overshoot_percent: overshoot(&design.form.step_response(), design.form.gain(0.0)),
     };
     (design, figures)
 }

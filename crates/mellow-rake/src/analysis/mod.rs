@@ -34,7 +34,7 @@ pub use roots::{
 pub use sensitivity::{
     Change, CoefficientSensitivity, Sensitivity, ToleranceBand, sensitivity, tolerance_band,
 };
-pub use time_measures::{TimeMeasures, impulse_response, measure_time, step_response};
+pub use time_measures::{TimeMeasures, measure_time};
 
 use crate::filter::Transfer;
 use crate::units::SampleRate;

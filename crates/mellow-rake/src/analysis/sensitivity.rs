@@ -148,11 +148,6 @@ impl<'a> Look<'a> {
     }
 }
 
-fn section_response(section: &Section, w: Complex64) -> Complex64 {
-    let Section { b, a } = section;
-    ((w * b[2] + b[1]) * w + b[0]) / ((w * a[1] + a[0]) * w + 1.0)
-}
-
 /// The coefficient of a section by its place in b0, b1, b2, a1, a2.
 fn coefficient(section: &mut Section, place: usize) -> &mut f64 {
     if place < 3 { &mut section.b[place] } else { &mut section.a[place - 3] }
@@ -220,7 +215,7 @@ pub fn sensitivity(
                 let others = others(sections, index, &look.turns);
                 let of = |changed: &Section| -> Vec<Complex64> {
                     let pairs = others.iter().zip(&look.turns);
-                    pairs.map(|(rest, w)| rest * section_response(changed, *w)).collect()
+                    pairs.map(|(rest, w)| rest * changed.response(*w)).collect()
                 };
                 for (place, name) in NAMES.into_iter().enumerate() {
                     let value = *coefficient(&mut section.clone(), place);
@@ -274,7 +269,7 @@ struct Try {
 fn others(sections: &Sections, without: usize, turns: &[Complex64]) -> Vec<Complex64> {
     let product = |w: &Complex64| {
         let rest = sections.0.iter().enumerate().filter(|(index, _)| *index != without);
-        rest.fold(Complex64::new(1.0, 0.0), |h, (_, section)| h * section_response(section, *w))
+        rest.fold(Complex64::new(1.0, 0.0), |h, (_, section)| h * section.response(*w))
     };
     turns.iter().map(product).collect()
 }

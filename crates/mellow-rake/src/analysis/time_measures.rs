@@ -25,48 +25,12 @@ pub struct TimeMeasures {
     pub noise_bandwidth_hz: f64,
 }
 
-/// The largest pole radius; `None` for taps and for poles at the origin.
-fn pole_radius(form: &Form) -> Option<f64> {
-    let sections = form.sections()?;
-    let radius = sections.0.iter().map(crate::filter::Section::pole_radius).fold(0.0, f64::max);
-    (radius > 0.0).then_some(radius)
-}
-
-/// How many samples of a response are looked at: all taps; or until the slowest pole has fallen by 180 dB, from 64 to a
-/// million.
-fn length(form: &Form) -> usize {
-    match (form, pole_radius(form)) {
-        (Form::Taps(taps), _) => taps.0.len(),
-        (_, Some(radius)) => (-20.7 / libm::log(radius)).clamp(64.0, 1e6) as usize,
-        (Form::Sections(sections), None) => 4 * sections.0.len() + 64,
-    }
-}
-
-/// The impulse response in f64, to its end or until it has fallen by 180 dB (at most a million samples).
-///
-/// ```
-/// use mellow_rake::{analysis::impulse_response, design::design, spec::{Spec, template}};
-/// let mean = design(&Spec::parse(template("average").unwrap())?)?;
-/// assert_eq!(impulse_response(&mean.form), [1.0 / 16.0; 16]);
-/// # Ok::<(), Box<dyn std::error::Error>>(())
-/// ```
-pub fn impulse_response(form: &Form) -> Vec<f64> {
-    let mut running = form.start();
-    (0..length(form)).map(|n| running.step(if n == 0 { 1.0 } else { 0.0 })).collect()
-}
-
-/// The response to a step from 0 to 1, as long as the impulse response.
-pub fn step_response(form: &Form) -> Vec<f64> {
-    let mut running = form.start();
-    (0..length(form)).map(|_| running.step(1.0)).collect()
-}
-
 /// Measures a filter in time. `peak_gain` is its largest gain, as a ratio.
 pub fn measure_time(form: &Form, peak_gain: f64, rate: SampleRate) -> TimeMeasures {
-    let impulse = impulse_response(form);
+    let impulse = form.impulse_response();
     let square: f64 = impulse.iter().map(|h| h * h).sum();
-    let step = step_response(form);
-    let radius = pole_radius(form);
+    let step = form.step_response();
+    let radius = form.pole_radius();
     TimeMeasures {
         step_overshoot_percent: overshoot(&step, form.gain(0.0)),
         settling_samples: settling(&step, form.gain(0.0)),

@@ -1,7 +1,8 @@
 //! The form in which a filter runs.
 
 use super::{
-    Landmark, LinearSystem, PhaseResponse, RunningSections, RunningTaps, Sections, Taps, Transfer,
+    Landmark, LinearSystem, PhaseResponse, RunningSections, RunningTaps, Section, Sections, Taps,
+    Transfer,
 };
 use num_complex::Complex64;
 
@@ -52,6 +53,40 @@ impl Form {
             Form::Sections(sections) => Running::Sections(sections.start()),
             Form::Taps(taps) => Running::Taps(taps.start()),
         }
+    }
+
+    /// The largest pole radius; `None` for taps and for poles at the origin.
+    pub fn pole_radius(&self) -> Option<f64> {
+        let sections = self.sections()?;
+        let radius = sections.0.iter().map(Section::pole_radius).fold(0.0, f64::max);
+        (radius > 0.0).then_some(radius)
+    }
+
+    /// How many samples of a response are looked at: all taps; or until the slowest pole has fallen by 180 dB, from 64 to a
+    /// million.
+    fn length(&self) -> usize {
+        match (self, self.pole_radius()) {
+            (Form::Taps(taps), _) => taps.0.len(),
+            (_, Some(radius)) => (-20.7 / libm::log(radius)).clamp(64.0, 1e6) as usize,
+            (Form::Sections(sections), None) => 4 * sections.0.len() + 64,
+        }
+    }
+
+    /// The impulse response in f64, to its end or until it has fallen by 180 dB (at most a million samples).
+    ///
+    /// ```
+    /// use mellow_rake::filter::{Form, Taps};
+    /// assert_eq!(Form::from(Taps(vec![0.5, 0.25])).impulse_response(), [0.5, 0.25]);
+    /// ```
+    pub fn impulse_response(&self) -> Vec<f64> {
+        let mut running = self.start();
+        (0..self.length()).map(|n| running.step(if n == 0 { 1.0 } else { 0.0 })).collect()
+    }
+
+    /// The response to a step from 0 to 1, as long as the impulse response.
+    pub fn step_response(&self) -> Vec<f64> {
+        let mut running = self.start();
+        (0..self.length()).map(|_| running.step(1.0)).collect()
     }
 
     /// The sections of a recursive filter.

@@ -21,6 +21,12 @@ impl Section {
         a2.abs() < 1.0 && a1.abs() < 1.0 + a2
     }
 
+    /// H at w = e^{−jω}.
+    pub fn response(&self, w: Complex64) -> Complex64 {
+        let Section { b, a } = self;
+        ((w * b[2] + b[1]) * w + b[0]) / ((w * a[1] + a[0]) * w + 1.0)
+    }
+
     /// The larger of the two distances of the poles from the origin.
     pub fn pole_radius(&self) -> f64 {
         let [a1, a2] = self.a;
@@ -53,9 +59,7 @@ impl Sections {
 impl Transfer for Sections {
     fn response(&self, omega: f64) -> Complex64 {
         let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
-        self.0.iter().fold(Complex64::new(1.0, 0.0), |h, Section { b, a }| {
-            h * ((w * b[2] + b[1]) * w + b[0]) / ((w * a[1] + a[0]) * w + 1.0)
-        })
+        self.0.iter().fold(Complex64::new(1.0, 0.0), |h, section| h * section.response(w))
     }
 }
 
