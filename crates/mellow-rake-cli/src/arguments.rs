@@ -27,6 +27,7 @@ pub(crate) enum Command {
     Design(Design),
     Compare(Compare),
     Sensitivity(Sensitivity),
+    Inspect(Inspect),
     Generate(Generate),
     Verify(Verify),
     Run(Run),
@@ -242,6 +243,33 @@ pub(crate) struct Sensitivity {
     pub(crate) json: bool,
 }
 
+/// Look at a recording: levels, clipping, spectrum, the lines in it, and what could be done about them.
+///
+/// Example: mrake inspect demo/mooring/mooring.csv --full-scale 32768 --figure look.png
+#[derive(Debug, Args)]
+pub(crate) struct Inspect {
+    /// The recording: CSV with a header, or WAV. A column called time, or the WAV file's own rate, says the sample rate.
+    pub(crate) file: PathBuf,
+    /// The column (WAV: channel_1, channel_2, ...) of the recording, if it has several.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) column: Option<String>,
+    /// The sample rate, as "1 kHz", where the recording does not say it; where it does, it must be this.
+    #[arg(long)]
+    pub(crate) rate: Option<SampleRate>,
+    /// The size of the largest sample that could stand in the recording, for levels in dB [default: that of the WAV file].
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) full_scale: Option<f64>,
+    /// Samples of the pieces that the spectrum is averaged over: more for finer steps, fewer for less noise.
+    #[arg(long, value_name = "COUNT")]
+    pub(crate) piece: Option<usize>,
+    /// Draw the record and its spectrum into this .png or .svg file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) figure: Option<PathBuf>,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
 /// Another form of a filter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize)]
 #[serde(rename_all = "kebab-case")]
@@ -368,6 +396,15 @@ pub(crate) struct Run {
     /// Run the integer filter instead of the floating-point one; the spec needs a table `[fixed]`.
     #[arg(long)]
     pub(crate) bit_true: bool,
+    /// Run forward and backward: no phase and no delay, twice the decibels; only for recordings, in floating point.
+    #[arg(long, conflicts_with = "bit_true")]
+    pub(crate) zero_phase: bool,
+    /// Take the known delay off, so that the output stands in step with the input: for taps of linear phase.
+    #[arg(long, conflicts_with = "zero_phase")]
+    pub(crate) remove_delay: bool,
+    /// Draw the record before and after, and both spectra, into this .png or .svg file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) figure: Option<PathBuf>,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
     #[arg(long)]
     pub(crate) json: bool,

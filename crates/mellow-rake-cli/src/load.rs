@@ -90,6 +90,9 @@ impl Loaded {
 pub(crate) struct Recording {
     pub(crate) name: String,
     pub(crate) values: Values,
+    pub(crate) rate: SampleRate,
+    /// The largest size of a sample that the file's format holds, where that is known.
+    pub(crate) full_scale: Option<f64>,
     path: PathBuf,
 }
 
@@ -99,49 +102,44 @@ impl Recording {
         column: Option<&str>,
         rate: SampleRate,
     ) -> Result<Self, Failure> {
-        Recording::bytes(path, &read(path)?, column, rate)
+        Recording::bytes(path, &read(path)?, column, Some(rate))
     }
 
+    /// A recording whose rate must be this one; or, without one, must say its own.
     pub(crate) fn bytes(
         path: &Path,
         bytes: &[u8],
         column: Option<&str>,
-        rate: SampleRate,
+        rate: Option<SampleRate>,
     ) -> Result<Self, Failure> {
-        if path.extension().is_some_and(|ending| ending == "wav") {
-            return Recording::wav(path, bytes, column, rate);
-        }
         let wrong = |error| Failure::Csv { path: path.to_owned(), error };
-        let table = CsvTable::parse(bytes).map_err(wrong)?;
-        table.check_rate(rate).map_err(wrong)?;
+        let is_wav = path.extension().is_some_and(|ending| ending == "wav");
+        let (table, own_rate, full_scale) = if is_wav {
+            let wrong = |error| Failure::Wav { path: path.to_owned(), error };
+            let sound = WavRecording::parse(bytes).map_err(wrong)?;
+            if let Some(rate) = rate {
+                sound.check_rate(rate.hertz()).map_err(wrong)?;
+            }
+            let own = SampleRate::from_hertz(f64::from(sound.rate_hz));
+            // The table's own rules for choosing a column hold for channels too.
+            (CsvTable { columns: sound.columns }, own, Some(sound.full_scale))
+        } else {
+            let table = CsvTable::parse(bytes).map_err(wrong)?;
+            let own = match rate {
+                Some(rate) => table.check_rate(rate).map(|()| None).map_err(wrong)?,
+                None => table.rate().map_err(wrong)?,
+            };
+            (table, own, None)
+        };
+        let rate = rate.or(own_rate).ok_or_else(|| {
+            Failure::Call(format!(
+                "{}: no time column says the sample rate; --rate \"1 kHz\" would",
+                path.display()
+            ))
+        })?;
         let column = table.choose(column).map_err(wrong)?;
         let (name, values) = (column.name.clone(), column.values.clone());
-        Ok(Recording { name, values, path: path.to_owned() })
-    }
-
-    fn wav(
-        path: &Path,
-        bytes: &[u8],
-        column: Option<&str>,
-        rate: SampleRate,
-    ) -> Result<Self, Failure> {
-        let wrong = |error| Failure::Wav { path: path.to_owned(), error };
-        let sound = WavRecording::parse(bytes).map_err(wrong)?;
-        sound.check_rate(rate.hertz()).map_err(wrong)?;
-        // The table's own rules for choosing a column hold for channels too.
-        let table = CsvTable { columns: sound.columns };
-        let wrong = |error| Failure::Csv { path: path.to_owned(), error };
-        let column = table.choose(column).map_err(wrong)?;
-        let (name, values) = (column.name.clone(), column.values.clone());
-        Ok(Recording { name, values, path: path.to_owned() })
-    }
-
-    /// The samples as numbers in their own unit.
-    pub(crate) fn reals(&self) -> Vec<f64> {
-        match &self.values {
-            Values::Integers(values) => values.iter().map(|&value| value as f64).collect(),
-            Values::Reals(values) => values.clone(),
-        }
+        Ok(Recording { name, values, rate, full_scale, path: path.to_owned() })
     }
 
     /// The samples as words of the input format: integers as they are, real numbers as values, rounded to the nearest

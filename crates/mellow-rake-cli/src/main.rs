@@ -25,6 +25,7 @@ fn main() -> ExitCode {
         Command::Design(options) => command::design::run(options),
         Command::Compare(options) => command::compare::run(options),
         Command::Sensitivity(options) => command::sensitivity::run(options),
+        Command::Inspect(options) => command::inspect::run(options),
         Command::Generate(options) => command::generate::run(options),
         Command::Verify(options) => command::verify::run(options),
         Command::Run(options) => command::run::run(options),

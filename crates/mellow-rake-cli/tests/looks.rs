@@ -287,3 +287,92 @@ fn a_watched_spec_is_followed() {
     child.kill().unwrap();
     child.wait().unwrap();
 }
+
+/// Of the mooring line the pump's hum is found, with what would take it out; that spec, made from the suggestion, does.
+#[test]
+fn a_recording_is_inspected_and_the_suggestion_works() {
+    let mooring = "demo/mooring/mooring.csv";
+    let folder = tempfile::tempdir().unwrap();
+    let figure = folder.path().join("look.svg");
+    let arguments =
+        ["inspect", mooring, "--full-scale", "32768", "--figure", figure.to_str().unwrap()];
+    let (status, out, _) = run(&arguments);
+    assert!(status == 0 && out.contains("not clipped") && out.contains("1000 Hz"), "{out}");
+    assert!(std::fs::read_to_string(&figure).unwrap().contains("unit²/Hz"));
+    let (_, object) = json(&["inspect", mooring, "--json"]);
+    let hum = &object["lines"][1];
+    // The amplitude grows while the pump starts, from 1.5 s on; 750 counts once it runs.
+    assert!((number(&hum["hertz"]) - 87.5).abs() < 1e-3, "{hum}");
+    assert!(number(&hum["amplitude"]) > 600.0 && number(&hum["amplitude"]) < 800.0, "{hum}");
+    assert_eq!(
+        (object["samples"].as_u64(), number(&object["sample_rate_hz"])),
+        (Some(20_000), 1000.0)
+    );
+    let spectrum = &object["spectrum"];
+    assert_eq!(spectrum["hertz"].as_array().unwrap().len(), 2049);
+    let suggestion = object["suggestions"][0].as_str().unwrap();
+    let keys = suggestion.split("to be rid of it: ").nth(1).unwrap().replace(" or more", "");
+    let want = format!("[want]\n{}\n", keys.replace(", ", "\n"));
+    let notch = spec(folder.path(), "hum", "1 kHz", &want);
+    let quiet = folder.path().join("quiet.csv");
+    let quiet = quiet.to_str().unwrap();
+    assert_eq!(run(&["run", &notch, mooring, "-o", quiet, "--zero-phase"]).0, 0);
+    let (_, after) = json(&["inspect", quiet, "--column", "strain_filtered", "--json"]);
+    let lines = after["lines"].as_array().unwrap();
+    assert!(lines.iter().all(|line| (number(&line["hertz"]) - 87.5).abs() > 1.0), "{lines:?}");
+    // A rate that nobody says, one that is not that of the file, a piece longer than the recording.
+    let bare = folder.path().join("bare.csv");
+    std::fs::write(&bare, "x\n1\n2\n3\n4\n1\n2\n3\n9\n4\n").unwrap();
+    let bare = bare.to_str().unwrap();
+    assert_eq!(run(&["inspect", bare, "--rate", "8 Hz"]).0, 0);
+    for bad in [
+        &["inspect", bare][..],
+        &["inspect", mooring, "--rate", "2 kHz"],
+        &["inspect", mooring, "--piece", "1000000"],
+        &["inspect", mooring, "--full-scale", "0"],
+        &["inspect", BREATH],
+    ] {
+        let (status, out, err) = run(bad);
+        assert!(status == 2 && out.is_empty() && !err.is_empty(), "{bad:?}: {err}");
+    }
+}
+
+/// Taps give their delay back: the output stands in step with the input, in floating point and on integers; a filter whose delay
+/// varies says so.
+#[test]
+fn delay_is_taken_off_where_it_is_known() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let (spec, wav) = ("demo/modem/carrier_band.toml", "demo/modem/modem.wav");
+    let column = |path: &str| -> Vec<f64> {
+        let text = std::fs::read_to_string(path).unwrap();
+        text.lines().skip(1).map(|line| line.split(',').nth(2).unwrap().parse().unwrap()).collect()
+    };
+    for more in [&[][..], &["--bit-true"]] {
+        let (plain, shifted) = (path("plain.csv"), path("shifted.csv"));
+        assert_eq!(run(&[&["run", spec, wav, "-o", &plain], more].concat()).0, 0);
+        let arguments =
+            [&["run", spec, wav, "-o", &shifted, "--remove-delay", "--json"], more].concat();
+        let (status, object) = json(&arguments);
+        assert_eq!((status, object["delay_removed_samples"].as_u64()), (0, Some(48)));
+        assert_eq!(number(&object["delay_left_samples"]), 0.0);
+        let (plain, shifted) = (column(&plain), column(&shifted));
+        assert_eq!(plain.len(), shifted.len());
+        assert_eq!(plain[48..], shifted[..plain.len() - 48]);
+    }
+    let belt = "demo/breath/breath.csv";
+    let (status, _, err) = run(&["run", BREATH, belt, "-o", &path("x.csv"), "--remove-delay"]);
+    assert!(status == 2 && err.contains("not the same at every frequency"), "{err}");
+    let figure = path("both.svg");
+    let (status, out, _) = run(&["run", BREATH, belt, "-o", &path("x.csv"), "--figure", &figure]);
+    assert!(
+        status == 0 && out.contains("the first 364 samples are the filter's start-up"),
+        "{out}"
+    );
+    let drawn = std::fs::read_to_string(&figure).unwrap();
+    assert!(drawn.contains("start-up") && drawn.contains("power spectral density"));
+    assert_eq!(
+        run(&["run", BREATH, belt, "-o", &path("x.csv"), "--zero-phase", "--bit-true"]).0,
+        2
+    );
+}

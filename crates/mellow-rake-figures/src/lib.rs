@@ -25,7 +25,7 @@ mod style;
 pub use axis::Axis;
 pub use canvas::{Figure, Format, draw};
 pub use sheet::{MOST_PANELS, Panel, Region, Series, Shape, Sheet};
-pub use signals::{BeforeAfter, SignalPair};
+pub use signals::{BeforeAfter, SignalPair, record_line};
 pub use sketch::{SketchStyle, sketch};
 pub use style::Pen;
 

@@ -85,7 +85,8 @@ impl BeforeAfter<'_> {
         let level = Axis::linear("level", self.unit, span(both.copied()));
         let time = (pair.time(samples.start), pair.time(samples.end - 1));
         let line = |name: &str, pen: Pen, values: &[f64]| {
-            let shape = Shape::Line(pair.line(values, samples.clone()));
+            let start = pair.time(samples.start);
+            let shape = Shape::Line(record_line(start, pair.period_s, &values[samples.clone()]));
             Series { name: name.to_owned(), pen, shape }
         };
         let series =
@@ -94,21 +95,21 @@ impl BeforeAfter<'_> {
     }
 }
 
-impl SignalPair<'_> {
-    /// The samples as points; of a record too dense for that, the lowest and the highest of every column.
-    fn line(&self, values: &[f64], samples: Range<usize>) -> Vec<(f64, f64)> {
-        if samples.len() <= 2 * COLUMNS {
-            return samples.map(|index| (self.time(index), values[index])).collect();
-        }
-        let (first, last) = (samples.start, samples.end - 1);
-        let column = |k: usize| {
-            let at = |k: usize| first + k * (last - first) / COLUMNS;
-            // The first sample of the next column is part of this one: nothing comes apart.
-            let part = &values[at(k)..=at(k + 1).min(last)];
-            let low = part.iter().copied().fold(f64::MAX, f64::min);
-            let high = part.iter().copied().fold(f64::MIN, f64::max);
-            [(self.time(at(k)), low), (self.time(at(k)), high)]
-        };
-        (0..COLUMNS).flat_map(column).chain([(self.time(last), values[last])]).collect()
+/// Samples as points of a line, from a time and a period in seconds; of a record too dense for that, the lowest and the highest
+/// of every column of a figure.
+pub fn record_line(start_s: f64, period_s: f64, values: &[f64]) -> Vec<(f64, f64)> {
+    let time = |index: usize| start_s + period_s * index as f64;
+    if values.len() <= 2 * COLUMNS {
+        return values.iter().enumerate().map(|(index, value)| (time(index), *value)).collect();
     }
+    let last = values.len() - 1;
+    let column = |k: usize| {
+        let at = |k: usize| k * last / COLUMNS;
+        // The first sample of the next column is part of this one: nothing comes apart.
+        let part = &values[at(k)..=at(k + 1)];
+        let low = part.iter().copied().fold(f64::MAX, f64::min);
+        let high = part.iter().copied().fold(f64::MIN, f64::max);
+        [(time(at(k)), low), (time(at(k)), high)]
+    };
+    (0..COLUMNS).flat_map(column).chain([(time(last), values[last])]).collect()
 }

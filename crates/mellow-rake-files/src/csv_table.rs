@@ -21,6 +21,14 @@ impl Values {
         }
     }
 
+    /// The samples as numbers in their own unit.
+    pub fn reals(&self) -> Vec<f64> {
+        match self {
+            Values::Integers(values) => values.iter().map(|&value| value as f64).collect(),
+            Values::Reals(values) => values.clone(),
+        }
+    }
+
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
         self.len() == 0
@@ -179,6 +187,30 @@ impl CsvTable {
         }
     }
 
+    /// The sample rate that a time column says, in seconds, if there is one: its steps must be even, as in
+    /// [`check_rate`](CsvTable::check_rate).
+    ///
+    /// # Errors
+    /// [`CsvError::Time`] with the line of the first uneven step.
+    pub fn rate(&self) -> Result<Option<SampleRate>, CsvError> {
+        let Some(column) = self.columns.iter().find(|column| is_time(&column.name)) else {
+            return Ok(None);
+        };
+        let times = column.values.reals();
+        let (Some(first), Some(last)) = (times.first(), times.last()) else {
+            return Ok(None);
+        };
+        let steps = times.len().saturating_sub(1) as f64;
+        let hertz = steps / (last - first);
+        // Printed times are rounded: a rate that is whole but for that is meant to be whole.
+        let whole = hertz.round();
+        let is_whole = (hertz - whole).abs() < 1e-6 * whole;
+        match SampleRate::from_hertz(if is_whole { whole } else { hertz }) {
+            None => Ok(None),
+            Some(rate) => self.check_rate(rate).map(|()| Some(rate)),
+        }
+    }
+
     /// Checks a time column, if there is one, against the sample rate: each step within a hundredth of the
     /// sample period, and no drift over the whole file.
     ///
@@ -188,10 +220,7 @@ impl CsvTable {
         let Some(column) = self.columns.iter().find(|column| is_time(&column.name)) else {
             return Ok(());
         };
-        let times: Vec<f64> = match &column.values {
-            Values::Integers(values) => values.iter().map(|&value| value as f64).collect(),
-            Values::Reals(values) => values.clone(),
-        };
+        let times = column.values.reals();
         let expected = 1.0 / rate.hertz();
         for (index, pair) in times.windows(2).enumerate() {
             let found = pair[1] - pair[0];
@@ -259,6 +288,23 @@ mod tests {
         let two = CsvTable::parse(b"time_s,a,b\n0,1,2\n").unwrap();
         assert!(two.choose(None).is_err() && two.choose(Some("b")).is_ok());
         assert!(two.choose(Some("c")).unwrap_err().to_string().contains("time_s, a, b"));
+    }
+
+    #[test]
+    fn a_time_column_says_the_rate() {
+        let table = |step: f64| {
+            let line = |n: u32| format!("{:.4},{n}\n", f64::from(n) * step);
+            CsvTable::parse(
+                ("time_s,strain\n".to_owned() + &(0..500).map(line).collect::<String>()).as_bytes(),
+            )
+        };
+        assert_eq!(table(0.001).unwrap().rate().unwrap().unwrap().hertz(), 1000.0);
+        let odd = table(0.0031).unwrap().rate().unwrap().unwrap().hertz();
+        assert!((odd - 1.0 / 0.0031).abs() < 1e-3, "{odd}");
+        let none = CsvTable::parse(b"strain\n1\n2\n").unwrap();
+        assert!(none.rate().unwrap().is_none());
+        let uneven = CsvTable::parse(b"time_s,x\n0,1\n0.1,2\n0.3,3\n0.4,4\n").unwrap();
+        assert!(uneven.rate().is_err());
     }
 
     #[test]

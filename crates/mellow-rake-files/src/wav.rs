@@ -8,6 +8,8 @@ use std::io::Cursor;
 pub struct WavRecording {
     /// Samples per second.
     pub rate_hz: u32,
+    /// The largest size of a sample: 2 to the bits less one of integers, 1 of floating point.
+    pub full_scale: f64,
     /// The channels: `channel` if there is one, else `channel_1`, `channel_2`, …
     pub columns: Vec<Column>,
 }
@@ -45,7 +47,8 @@ impl WavRecording {
     pub fn parse(bytes: &[u8]) -> Result<Self, WavError> {
         let form = |error: hound::Error| WavError::Form { message: error.to_string() };
         let mut reader = hound::WavReader::new(Cursor::new(bytes)).map_err(form)?;
-        let hound::WavSpec { channels, sample_rate, sample_format, .. } = reader.spec();
+        let hound::WavSpec { channels, sample_rate, sample_format, bits_per_sample } =
+            reader.spec();
         let channels = usize::from(channels).max(1);
         let name = |k: usize| {
             if channels == 1 { "channel".to_owned() } else { format!("channel_{}", k + 1) }
@@ -78,7 +81,11 @@ impl WavRecording {
         if columns.iter().any(|column| column.values.is_empty()) {
             return Err(WavError::Empty);
         }
-        Ok(WavRecording { rate_hz: sample_rate, columns })
+        let full_scale = match sample_format {
+            hound::SampleFormat::Int => (1u64 << (bits_per_sample.clamp(1, 63) - 1)) as f64,
+            hound::SampleFormat::Float => 1.0,
+        };
+        Ok(WavRecording { rate_hz: sample_rate, full_scale, columns })
     }
 
     /// Checks the rate against that of a spec.
@@ -114,6 +121,7 @@ mod tests {
         let recording = WavRecording::parse(bytes.get_ref()).unwrap();
         assert_eq!(recording.columns[0].values, Values::Integers(vec![1, 3]));
         assert_eq!(recording.columns[1].values, Values::Integers(vec![-8_388_608, 8_388_607]));
+        assert_eq!(recording.full_scale, 8_388_608.0);
         assert!(recording.check_rate(8000.0).is_ok() && recording.check_rate(8001.0).is_err());
         for cut in 0..bytes.get_ref().len() {
             let _ = WavRecording::parse(&bytes.get_ref()[..cut]);

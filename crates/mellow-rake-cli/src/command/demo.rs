@@ -111,7 +111,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     let loaded = &measured.loaded;
     let implementation = measured.need_implementation("demo")?;
     let rate = loaded.spec.sample_rate;
-    let samples = Recording::bytes(&home.join(recording_file), recording, None, rate)?;
+    let samples = Recording::bytes(&home.join(recording_file), recording, None, Some(rate))?;
     let words = samples.words(implementation.fixed.input)?;
 
     std::fs::create_dir_all(folder)
@@ -121,7 +121,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     let generated = files(&loaded.spec.name, implementation, &[Language::C, Language::Verilog])?;
     write_files(folder, &generated)?;
 
-    let before = samples.reals();
+    let before = samples.values.reals();
     let float = loaded.design.form.start().run(&before);
     // Output words in steps of the input word, so that both stand on one scale.
     let scale = implementation.fixed.output.step() / implementation.fixed.input.step();

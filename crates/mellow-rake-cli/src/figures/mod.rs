@@ -2,10 +2,12 @@
 
 mod panels;
 mod plan;
+mod recording;
 mod subject;
 
 pub(crate) use panels::{Scene, View, Wishes};
 pub(crate) use plan::Plan;
+pub(crate) use recording::{Trace, density_panel, liveliest, time_panel};
 pub(crate) use subject::Subject;
 
 use crate::arguments::{Drawing, Letters};

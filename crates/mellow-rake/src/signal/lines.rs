@@ -14,6 +14,8 @@ pub struct SpectralLine {
     pub amplitude: f64,
     /// How far its power density stands over the floor around it, in decibels.
     pub over_floor_db: f64,
+    /// From where to where the density stays 6 dB over the floor, in hertz: the line with its skirts, and the window's.
+    pub band_hz: [f64; 2],
     /// Of which other line of the list it is a multiple: index and factor.
     pub multiple_of: Option<(usize, u32)>,
 }
@@ -68,6 +70,7 @@ pub fn spectral_lines(
             hertz: spectrum.hertz[k],
             amplitude: libm::sqrt(2.0 * power * spectrum.step_hz),
             over_floor_db,
+            band_hz: stretch(density, k, 4.0 * floor).map(|k| spectrum.hertz[k]),
             multiple_of: None,
         });
     }
@@ -81,6 +84,13 @@ pub fn spectral_lines(
         lines[index].multiple_of = multiple(&lines, index, spectrum.step_hz);
     }
     lines
+}
+
+/// The first and the last point around this one up to which the density stays above a level.
+fn stretch(density: &[f64], k: usize, level: f64) -> [usize; 2] {
+    let below = density[..k].iter().rposition(|d| *d < level).map_or(0, |at| at + 1);
+    let above = density[k..].iter().position(|d| *d < level).map_or(density.len(), |at| k + at);
+    [below, above - 1]
 }
 
 /// The median density around a point, as the mean of noise that has this median.

@@ -1,0 +1,266 @@
+//! `mrake inspect`
+
+use crate::arguments::Inspect;
+use crate::failure::{Failure, Outcome};
+use crate::figures::{self, Trace, density_panel, liveliest, time_panel};
+use crate::load::{Recording, read};
+use crate::print::{self, table, wrapped};
+use crate::text::units::{frequencies, hertz};
+use mellow_rake::signal::{
+    Levels, SpectralLine, Spectrum, SpectrumWish, measure_levels, spectral_lines, spectrum,
+};
+use mellow_rake::units::SampleRate;
+use mellow_rake_figures::{Format, Pen, Series, Shape, Sheet, draw};
+use mellow_rake_files::write_whole;
+use serde::Serialize;
+use std::ops::Range;
+use std::path::Path;
+
+/// A line this far over the floor is shown, one this far is worth a filter.
+const LEAST_DB: f64 = 12.0;
+const WORTH_DB: f64 = 20.0;
+/// Lines that are listed.
+const MOST_LINES: usize = 12;
+
+#[derive(Serialize)]
+struct InspectObject<'a> {
+    file: String,
+    column: &'a str,
+    samples: usize,
+    sample_rate_hz: f64,
+    duration_s: f64,
+    full_scale: Option<f64>,
+    levels: Levels,
+    lines: &'a [SpectralLine],
+    suggestions: &'a [String],
+    spectrum: SpectrumObject<'a>,
+}
+
+#[derive(Serialize)]
+struct SpectrumObject<'a> {
+    window: String,
+    overlap: f64,
+    #[serde(flatten)]
+    spectrum: &'a Spectrum,
+}
+
+pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
+    let path = &options.file;
+    let recording = Recording::bytes(path, &read(path)?, options.column.as_deref(), options.rate)?;
+    let (rate, samples) = (recording.rate, recording.values.reals());
+    let full_scale = options.full_scale.or(recording.full_scale);
+    if full_scale.is_some_and(|scale| !(scale > 0.0 && scale.is_finite())) {
+        return Err(Failure::Call("--full-scale: a number above 0 is wanted".to_owned()));
+    }
+    let mut wish = SpectrumWish::for_length(samples.len());
+    wish.piece = options.piece.unwrap_or(wish.piece);
+    let wrong = |error: mellow_rake::signal::SpectrumError| {
+        Failure::Call(format!("{}: {error}", path.display()))
+    };
+    let found = spectrum(&samples, rate, wish).map_err(wrong)?;
+    let lines = spectral_lines(&samples, rate, &found, LEAST_DB, MOST_LINES);
+    let Some(levels) = measure_levels(&samples) else {
+        return Err(Failure::Call(format!("{}: no samples", path.display())));
+    };
+    let suggestions = suggestions(&samples, rate, &lines, found.step_hz);
+    let look = Look { recording: &recording, samples: &samples, found: &found, lines: &lines };
+    if let Some(file) = &options.figure {
+        let format = figures::format(file)?;
+        look.draw(file, format)?;
+        eprintln!("{} written", file.display());
+    }
+    if options.json {
+        print::json(&InspectObject {
+            file: path.display().to_string(),
+            column: &recording.name,
+            samples: samples.len(),
+            sample_rate_hz: rate.hertz(),
+            duration_s: samples.len() as f64 / rate.hertz(),
+            full_scale,
+            levels,
+            lines: &lines,
+            suggestions: &suggestions,
+            spectrum: SpectrumObject {
+                window: wish.window.to_string(),
+                overlap: wish.overlap,
+                spectrum: &found,
+            },
+        })?;
+    } else {
+        print::text(&look.text(path, &levels, full_scale, wish, &suggestions))?;
+    }
+    Ok(Outcome::Held)
+}
+
+/// A recording with what was found in it.
+struct Look<'a> {
+    recording: &'a Recording,
+    samples: &'a [f64],
+    found: &'a Spectrum,
+    lines: &'a [SpectralLine],
+}
+
+impl Look<'_> {
+    fn text(
+        &self,
+        path: &Path,
+        levels: &Levels,
+        full_scale: Option<f64>,
+        wish: SpectrumWish,
+        suggestions: &[String],
+    ) -> String {
+        let (rate, count) = (self.recording.rate.hertz(), self.samples.len());
+        let mut text = format!(
+            "{}, column {}: {count} samples at {rate} Hz, {:.3} s\n\n",
+            path.display(),
+            self.recording.name,
+            count as f64 / rate
+        );
+        let db = |value: f64| match full_scale {
+            Some(scale) if value > 0.0 => format!("{:.1}", 20.0 * (value / scale).log10()),
+            _ => "-".to_owned(),
+        };
+        let far = levels.highest.max(-levels.lowest);
+        let row = |name: &str, value: f64, level: String| {
+            vec![name.to_owned(), format!("{value:.4}"), level]
+        };
+        let rows = [
+            row("lowest", levels.lowest, String::new()),
+            row("highest", levels.highest, String::new()),
+            row("farthest from zero", far, db(far)),
+            row("mean", levels.mean, String::new()),
+            row("rms about the mean", levels.rms, db(levels.rms)),
+            row("crest factor", levels.crest_factor, String::new()),
+        ];
+        text.push_str(&table(&["level", "value", "dB of full scale"], &rows));
+        text.push_str(&match levels.clipped {
+            0 => "  not clipped: no three samples in a row at the lowest or highest value\n"
+                .to_owned(),
+            some => format!(
+                "  CLIPPED: {some} samples at the lowest or highest value, up to {} in a row\n",
+                levels.longest_clip
+            ),
+        });
+        let Spectrum { step_hz, noise_bandwidth_hz, pieces, piece, .. } = self.found;
+        let how = format!(
+            "Spectrum: {pieces} pieces of {piece} samples, {} window, {:.0} % overlap, mean removed; steps of {} Hz, \
+             noise bandwidth {} Hz",
+            wish.window,
+            100.0 * wish.overlap,
+            hertz(*step_hz),
+            hertz(*noise_bandwidth_hz)
+        );
+        text.push('\n');
+        text.push_str(&wrapped(&how, 2));
+        if self.lines.is_empty() {
+            text.push_str(&format!("  no line stands {LEAST_DB} dB over the floor\n"));
+            return text;
+        }
+        let row = |line: &SpectralLine| {
+            let multiple = line.multiple_of.map_or(String::new(), |(of, factor)| {
+                format!("{factor} x {}", hertz(self.lines[of].hertz))
+            });
+            vec![
+                hertz(line.hertz),
+                format!("{:.4}", line.amplitude),
+                db(line.amplitude),
+                format!("{:.1}", line.over_floor_db),
+                multiple,
+            ]
+        };
+        let rows: Vec<Vec<String>> = self.lines.iter().map(row).collect();
+        let header =
+            ["line, Hz", "amplitude", "dB of full scale", "over the floor, dB", "multiple of, Hz"];
+        text.push_str(&table(&header, &rows));
+        if !suggestions.is_empty() {
+            text.push('\n');
+        }
+        for suggestion in suggestions {
+            text.push_str(&wrapped(&format!("  {suggestion}"), 4));
+        }
+        text
+    }
+
+    /// The record, a closer look at its liveliest stretch, and its spectrum.
+    fn draw(&self, file: &Path, format: Format) -> Result<(), Failure> {
+        let (rate, name) = (self.recording.rate.hertz(), &self.recording.name);
+        let trace = [Trace { name: "", pen: Pen::Over, samples: self.samples }];
+        let time =
+            |title: &str, part: Range<usize>| time_panel(title, name, 1.0 / rate, &trace, &part, 0);
+        let count = self.samples.len();
+        let mut density = density_panel(&[("", Pen::Over, self.found)]);
+        let tops = self.lines.iter().filter_map(|line| {
+            let at = (line.hertz / self.found.step_hz).round() as usize;
+            Some((line.hertz, 10.0 * self.found.density.get(at)?.log10(), 1))
+        });
+        let shape = Shape::Zeros(tops.collect());
+        density.series.push(Series { name: "lines".to_owned(), pen: Pen::Under, shape });
+        let panels = vec![
+            time("the record", 0..count),
+            time("a closer look", liveliest(self.samples, 600)),
+            density,
+        ];
+        let title = format!("{name}: {count} samples at {rate} Hz");
+        write_whole(file, &draw(&Sheet { title, panels }, format)?)?;
+        Ok(())
+    }
+}
+
+/// What could be done about the lines, in the words of a spec.
+/// Lines that the spectrum hardly tells from a drift are left alone.
+fn suggestions(
+    samples: &[f64],
+    rate: SampleRate,
+    lines: &[SpectralLine],
+    step_hz: f64,
+) -> Vec<String> {
+    let worth = lines.iter().enumerate().filter(|(_, line)| line.hertz > 6.0 * step_hz);
+    let worth =
+        worth.filter(|(_, line)| line.over_floor_db >= WORTH_DB && line.multiple_of.is_none());
+    let suggestion = |(index, line): (usize, &SpectralLine)| {
+        let width = width(samples, rate, line);
+        let multiples: Vec<u32> = lines
+            .iter()
+            .filter_map(|other| other.multiple_of)
+            .filter(|(of, _)| *of == index)
+            .map(|(_, factor)| factor)
+            .collect();
+        // As many digits as the width can use.
+        let digit = 10f64.powf((width / 10.0).log10().floor());
+        let at = frequencies(&[(line.hertz / digit).round() * digit], "");
+        let over = line.over_floor_db;
+        let plain = |hz: f64| frequencies(&[hz], "");
+        match multiples.iter().max() {
+            None => format!(
+                "{at}, {over:.0} dB over the floor; to be rid of it: kind = \"notch\", center = \"{at}\", width = \"{}\" or more",
+                plain(width)
+            ),
+            Some(most) => format!(
+                "{at}, {over:.0} dB over the floor, and multiples of it up to {most}; to be rid of them: kind = \"comb\", \
+                 fundamental = \"{at}\", harmonics = {most}, width = \"{}\" or more",
+                plain(width)
+            ),
+        }
+    };
+    worth.take(4).map(suggestion).collect()
+}
+
+/// How wide a notch for a line must be at least: as wide as the line stands over the floor, skirts and all, and twice what its
+/// frequency differs by between the halves of the recording.
+fn width(samples: &[f64], rate: SampleRate, line: &SpectralLine) -> f64 {
+    let half = samples.len() / 2;
+    let found = |part: &[f64]| {
+        let spectrum = spectrum(part, rate, SpectrumWish::for_length(part.len())).ok()?;
+        let lines = spectral_lines(part, rate, &spectrum, LEAST_DB, 2 * MOST_LINES);
+        let near = lines.into_iter().map(|other| other.hertz);
+        let near = near.filter(|hz| (hz - line.hertz).abs() < 4.0 * spectrum.step_hz);
+        near.reduce(|a, b| if (b - line.hertz).abs() < (a - line.hertz).abs() { b } else { a })
+    };
+    let drift =
+        found(&samples[..half]).zip(found(&samples[half..])).map_or(0.0, |(a, b)| (a - b).abs());
+    let [from, to] = line.band_hz;
+    let width = (2.0 * drift).max(to - from).max(4.0 * rate.hertz() / samples.len() as f64);
+    // Two digits, rounded up.
+    let power = 10f64.powf(width.log10().floor() - 1.0);
+    (width / power).ceil() * power
+}
