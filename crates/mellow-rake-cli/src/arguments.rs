@@ -28,6 +28,7 @@ pub(crate) enum Command {
     Compare(Compare),
     Sensitivity(Sensitivity),
     Inspect(Inspect),
+    Measure(Measure),
     Generate(Generate),
     Verify(Verify),
     Run(Run),
@@ -263,6 +264,57 @@ pub(crate) struct Inspect {
     #[arg(long, value_name = "COUNT")]
     pub(crate) piece: Option<usize>,
     /// Draw the record and its spectrum into this .png or .svg file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) figure: Option<PathBuf>,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Measure the transfer function of what runs, and hold it against the filter.
+///
+/// Between two columns of a recording, or of a program that reads input words on stdin, one a line, and prints as many output words
+/// on stdout (NAME_pipe.c, which `mrake generate` writes, is one): it gets seeded white noise of half the input's range.
+///
+/// Exit status 1: the largest deviation where the coherence is good exceeds --within, or it is good nowhere.
+///
+/// Examples: mrake measure demo/mooring/pump_hum.toml --device ./pump_hum_pipe --within "0.5 dB";
+/// mrake measure a.toml --recording bench.csv --input drive --output sensed
+#[derive(Debug, Args)]
+pub(crate) struct Measure {
+    /// The spec file of the filter that should be there.
+    pub(crate) spec: PathBuf,
+    /// The program, with its arguments behind it, each after its own --device.
+    #[arg(long, value_name = "PROGRAM", conflicts_with = "recording", allow_hyphen_values = true)]
+    pub(crate) device: Option<Vec<String>>,
+    /// A recording (CSV with a header, or WAV) that holds input and output.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) recording: Option<PathBuf>,
+    /// The column of the input.
+    #[arg(long, value_name = "NAME", requires = "recording")]
+    pub(crate) input: Option<String>,
+    /// The column of the output.
+    #[arg(long, value_name = "NAME", requires = "recording")]
+    pub(crate) output: Option<String>,
+    /// Samples for the program, 64 to 2^24.
+    #[arg(long, default_value_t = 131_072, value_name = "COUNT")]
+    pub(crate) samples: usize,
+    /// Where the random numbers begin.
+    #[arg(long, default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// Seconds after which the program is stopped.
+    #[arg(long, default_value_t = 60, value_name = "SECONDS")]
+    pub(crate) limit: u64,
+    /// Samples of the pieces that are averaged over: more for finer steps and longer filters, fewer for less noise.
+    #[arg(long, value_name = "COUNT")]
+    pub(crate) piece: Option<usize>,
+    /// The largest deviation that is allowed.
+    #[arg(long, value_name = "LEVEL")]
+    pub(crate) within: Option<Level>,
+    /// Hold it against the filter as designed, with unrounded coefficients.
+    #[arg(long)]
+    pub(crate) designed: bool,
+    /// Draw measured and meant gain, the deviation and the coherence into this .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.

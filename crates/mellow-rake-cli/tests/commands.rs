@@ -381,8 +381,18 @@ fn every_object_is_json_and_reads_back() {
 
 #[test]
 fn help_teaches() {
-    let commands =
-        ["demo", "new", "design", "compare", "sensitivity", "inspect", "generate", "verify", "run"];
+    let commands = [
+        "demo",
+        "new",
+        "design",
+        "compare",
+        "sensitivity",
+        "inspect",
+        "measure",
+        "generate",
+        "verify",
+        "run",
+    ];
     for command in commands {
         let (status, out, _) = run(&[command, "--help"]);
         assert_eq!(status, 0);

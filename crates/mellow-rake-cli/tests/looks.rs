@@ -376,3 +376,79 @@ fn delay_is_taken_off_where_it_is_known() {
         2
     );
 }
+
+/// What the compiler made of the generated C is measured from outside: it is the filter, one changed coefficient is not, and what
+/// hangs, dies or prints rubbish is told apart within its time limit.
+#[test]
+fn a_running_program_is_measured() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = folder.path().to_str().unwrap();
+    let spec = "demo/mooring/pump_hum.toml";
+    assert_eq!(run(&["generate", spec, "--to", "c", "-o", at]).0, 0);
+    let code = folder.path().join("pump_hum.c");
+    let right = std::fs::read_to_string(&code).unwrap();
+    let program = folder.path().join("device");
+    let build = |text: &str| {
+        std::fs::write(&code, text).unwrap();
+        let sources = ["pump_hum.c", "pump_hum_pipe.c"];
+        let mut cc = std::process::Command::new("cc");
+        let status = cc.current_dir(folder.path()).args(sources).args(["-o", "device"]).status();
+        assert!(status.unwrap().success());
+    };
+    build(&right);
+    let device = program.to_str().unwrap();
+    let figure = folder.path().join("m.svg");
+    let arguments = ["measure", spec, "--device", device, "--within", "1 dB", "--json"];
+    let (status, object) =
+        json(&[&arguments[..], &["--figure", figure.to_str().unwrap()]].concat());
+    assert_eq!((status, object["delay_samples"].as_u64()), (0, Some(0)), "{object:.300}");
+    assert!(number(&object["within_three_errors"]) > 0.99);
+    assert!(number(&object["good_points"]) > 0.99 * number(&object["points"]));
+    assert!(std::fs::read_to_string(&figure).unwrap().contains("coherence"));
+    // a2 changed by a thirtieth: the notch is wider, by far more than chance.
+    build(&right.replace("15877", "15400"));
+    let (status, object) = json(&arguments);
+    assert!(status == 1 && object["held"] == false, "{object:.300}");
+    assert!(number(&object["within_three_errors"]) < 0.95);
+    for (call, words) in [
+        (&["--device", "sleep", "--device", "60", "--limit", "1"][..], "did not end within 1s"),
+        (&["--device", "false"], "failed"),
+        (&["--device", "echo", "--device", "hum"], "printed \"hum\""),
+        (&["--device", "echo", "--device", "1"], "printed 1 samples for 131072"),
+        (&["--device", "no-such-program-anywhere"], "No such file"),
+        (&["--recording", "demo/mooring/mooring.csv"], "--input and --output"),
+        (&[], "is wanted"),
+    ] {
+        let (status, out, err) = run(&[&["measure", spec], call].concat());
+        assert!(status == 2 && out.is_empty() && err.contains(words), "{call:?}: {err}");
+    }
+}
+
+/// Two columns of a recording: what `mrake run` wrote is the filter that it ran, delay and all.
+#[test]
+fn two_columns_are_measured_against_their_filter() {
+    let folder = tempfile::tempdir().unwrap();
+    let (spec, both) = ("demo/modem/carrier_band.toml", folder.path().join("both.csv"));
+    let both = both.to_str().unwrap();
+    assert_eq!(run(&["run", spec, "demo/modem/modem.wav", "-o", both]).0, 0);
+    let arguments = [
+        "measure",
+        spec,
+        "--recording",
+        both,
+        "--input",
+        "channel",
+        "--output",
+        "channel_filtered",
+        "--designed",
+    ];
+    let (status, object) = json(&[&arguments[..], &["--within", "3 dB", "--json"]].concat());
+    assert_eq!((status, object["delay_samples"].as_u64()), (0, Some(48)), "{object:.300}");
+    // In the pass-band, where bursts are strong, the phase falls by 48 samples.
+    let at = (27_000.0 / number(&object["step_hz"])).round() as usize;
+    let phase = number(&object["phase_degrees"][at])
+        + 360.0 * 48.0 * number(&object["hertz"][at]) / 96_000.0;
+    assert!((phase - 360.0 * (phase / 360.0).round()).abs() < 2.0, "{phase}");
+    let (status, out, _) = run(&arguments);
+    assert!(status == 0 && out.contains("48 samples late"), "{out}");
+}

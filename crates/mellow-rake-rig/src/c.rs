@@ -1,8 +1,7 @@
 //! Generated C, compiled and run on this machine.
 
-use crate::{RigError, Tool, ToolName, at, run};
+use crate::{RigError, Tool, ToolName, at, exchange, run};
 use mellow_rake::write::GeneratedFile;
-use std::fmt::Write;
 use std::path::Path;
 use std::time::Duration;
 use tempfile::TempDir;
@@ -78,21 +77,6 @@ impl CProgram {
         let path = self.folder.path().join("program");
         let mut command = std::process::Command::new(&path);
         command.args(arguments);
-        let mut text = String::with_capacity(8 * input.len());
-        for word in input {
-            let _ = writeln!(text, "{word}");
-        }
-        let finished = run(&mut command, text.as_bytes(), RUN_LIMIT)?;
-        finished
-            .output
-            .lines()
-            .map(|line| {
-                line.parse().map_err(|_| RigError::Rubbish {
-                    program: "the compiled filter".to_owned(),
-                    found: line.chars().take(200).collect(),
-                    expected: "an integer a line",
-                })
-            })
-            .collect()
+        exchange(&mut command, input, RUN_LIMIT)
     }
 }

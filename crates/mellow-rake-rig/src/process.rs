@@ -1,6 +1,7 @@
 //! Running a program with a time limit.
 
 use crate::{RigError, at};
+use std::fmt::Write as _;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::process::{Command, Stdio};
 use std::time::Duration;
@@ -53,4 +54,30 @@ pub fn run(command: &mut Command, input: &[u8], limit: Duration) -> Result<Finis
             Err(RigError::Failed { program, status: status.to_string(), messages })
         }
     }
+}
+
+/// Gives a program integers on its standard input, one a line, and reads those that it prints, one a line.
+///
+/// # Errors
+/// [`RigError`] when it cannot be started, does not end within `limit`, ends with a failure, or prints something else than
+/// integers.
+pub fn exchange(
+    command: &mut Command,
+    input: &[i64],
+    limit: Duration,
+) -> Result<Vec<i64>, RigError> {
+    let program = command.get_program().to_string_lossy().into_owned();
+    let mut text = String::with_capacity(8 * input.len());
+    for word in input {
+        let _ = writeln!(text, "{word}");
+    }
+    let finished = run(command, text.as_bytes(), limit)?;
+    let word = |line: &str| {
+        line.trim().parse().map_err(|_| RigError::Rubbish {
+            program: program.clone(),
+            found: line.chars().take(200).collect(),
+            expected: "an integer a line",
+        })
+    };
+    finished.output.lines().map(word).collect()
 }

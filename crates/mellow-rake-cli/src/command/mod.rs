@@ -6,6 +6,7 @@ pub(crate) mod design;
 pub(crate) mod forms;
 pub(crate) mod generate;
 pub(crate) mod inspect;
+pub(crate) mod measure;
 pub(crate) mod new;
 pub(crate) mod run;
 pub(crate) mod sensitivity;

@@ -5,6 +5,7 @@ mod lines;
 mod noise;
 mod spectrum;
 mod tone;
+mod transfer;
 mod zero_phase;
 
 pub use level::{Levels, measure_levels};
@@ -12,4 +13,5 @@ pub use lines::{SpectralLine, spectral_lines};
 pub use noise::NoiseSource;
 pub use spectrum::{Spectrum, SpectrumError, SpectrumWish, spectrum};
 pub use tone::{tone_amplitude, tone_level_db};
+pub use transfer::{TransferEstimate, delay_between, measure_transfer};
 pub use zero_phase::{ZeroPhase, zero_phase};

@@ -27,6 +27,25 @@ impl SpectrumWish {
     }
 }
 
+impl SpectrumWish {
+    /// Whether there are pieces of so many samples.
+    pub(super) fn check(&self, samples: usize) -> Result<(), SpectrumError> {
+        let SpectrumWish { piece, overlap, .. } = *self;
+        if !(8..=1 << 24).contains(&piece) || piece > samples {
+            return Err(SpectrumError::Piece { piece, samples });
+        }
+        if !(0.0..=0.95).contains(&overlap) {
+            return Err(SpectrumError::Overlap { overlap });
+        }
+        Ok(())
+    }
+
+    /// From piece to piece.
+    pub(super) fn hop(&self) -> usize {
+        ((1.0 - self.overlap) * self.piece as f64).max(1.0) as usize
+    }
+}
+
 /// Why a signal has no spectrum.
 #[derive(Debug, Clone, Copy, PartialEq, thiserror::Error)]
 #[non_exhaustive]
@@ -98,12 +117,7 @@ pub fn spectrum(
     wish: SpectrumWish,
 ) -> Result<Spectrum, SpectrumError> {
     let (piece, samples) = (wish.piece, signal.len());
-    if !(8..=1 << 24).contains(&piece) || piece > samples {
-        return Err(SpectrumError::Piece { piece, samples });
-    }
-    if !(0.0..=0.95).contains(&wish.overlap) {
-        return Err(SpectrumError::Overlap { overlap: wish.overlap });
-    }
+    wish.check(samples)?;
     if let Some(index) = signal.iter().position(|x| !x.is_finite()) {
         return Err(SpectrumError::NotFinite { index });
     }
@@ -112,12 +126,11 @@ pub fn spectrum(
     window.truncate(piece);
     let sum: f64 = window.iter().sum();
     let square: f64 = window.iter().map(|w| w * w).sum();
-    let hop = ((1.0 - wish.overlap) * piece as f64).max(1.0) as usize;
     let transform = FftPlanner::<f64>::new().plan_fft_forward(piece);
     let mut power = vec![0.0; piece / 2 + 1];
     let mut buffer = vec![Complex64::new(0.0, 0.0); piece];
     let mut pieces = 0;
-    for start in (0..=samples - piece).step_by(hop) {
+    for start in (0..=samples - piece).step_by(wish.hop()) {
         for ((value, x), w) in buffer.iter_mut().zip(&signal[start..]).zip(&window) {
             *value = Complex64::new((x - mean) * w, 0.0);
         }

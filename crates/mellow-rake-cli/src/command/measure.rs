@@ -1,0 +1,299 @@
+//! `mrake measure`
+
+use crate::arguments::Measure;
+use crate::failure::{Failure, Outcome};
+use crate::figures;
+use crate::load::{Loaded, Recording, read};
+use crate::print::{self, number, table, wrapped};
+use crate::text::units::hertz;
+use mellow_rake::analysis::gain_db;
+use mellow_rake::filter::Transfer;
+use mellow_rake::fixed::WordFormat;
+use mellow_rake::implementation::Implementation;
+use mellow_rake::signal::{
+    NoiseSource, SpectrumWish, TransferEstimate, delay_between, measure_transfer,
+};
+use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
+use mellow_rake_files::write_whole;
+use mellow_rake_rig::exchange;
+use serde::Serialize;
+use std::process::Command;
+use std::time::Duration;
+
+/// Where the input explains so much of the output a measured gain is worth comparing.
+const GOOD: f64 = 0.9;
+
+/// What was measured, and how far it is from the filter that is meant.
+#[derive(Serialize)]
+struct MeasureObject {
+    name: String,
+    coefficients: &'static str,
+    samples: usize,
+    pieces: usize,
+    step_hz: f64,
+    delay_samples: usize,
+    good_points: usize,
+    points: usize,
+    largest_deviation_db: Option<f64>,
+    at_hz: Option<f64>,
+    expected_error_there_db: Option<f64>,
+    rms_deviation_db: Option<f64>,
+    within_three_errors: Option<f64>,
+    tolerance_db: Option<f64>,
+    held: bool,
+    hertz: Vec<f64>,
+    gain_db: Vec<Option<f64>>,
+    phase_degrees: Vec<f64>,
+    coherence: Vec<f64>,
+    error_db: Vec<f64>,
+    designed_gain_db: Vec<Option<f64>>,
+}
+
+pub(crate) fn run(options: &Measure) -> Result<Outcome, Failure> {
+    if options.within.is_some_and(|within| within.decibels() <= 0.0) {
+        return Err(Failure::Call("--within: a level above 0 dB is wanted".to_owned()));
+    }
+    let loaded = Loaded::file(&options.spec)?;
+    let implementation = loaded.implementation()?;
+    let (input, output) = match (&options.device, &options.recording) {
+        (Some(_), _) => answers(options, &loaded)?,
+        (None, Some(_)) => recorded(options, &loaded)?,
+        (None, None) => {
+            return Err(Failure::Call(
+                "--device PROGRAM, or --recording FILE with --input and --output, is wanted"
+                    .to_owned(),
+            ));
+        }
+    };
+    let rate = loaded.spec.sample_rate;
+    let mut wish = SpectrumWish::for_length(input.len());
+    wish.piece = options.piece.unwrap_or(wish.piece);
+    let delay = delay_between(&input, &output);
+    let wrong = |error: mellow_rake::signal::SpectrumError| Failure::Call(error.to_string());
+    let found = measure_transfer(&input, &output, rate, wish, delay).map_err(wrong)?;
+    let subject = Subject::new(&loaded, implementation.as_ref(), options.designed);
+    let object = subject.judge(&found, input.len(), options);
+    if let Some(path) = &options.figure {
+        let sheet = subject.sheet(&object);
+        write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
+        eprintln!("{} written", path.display());
+    }
+    let outcome = Outcome::of(object.held);
+    if options.json {
+        print::json(&object)?;
+    } else {
+        print::text(&text(&object))?;
+    }
+    Ok(outcome)
+}
+
+/// Two columns of a recording.
+fn recorded(options: &Measure, loaded: &Loaded) -> Result<(Vec<f64>, Vec<f64>), Failure> {
+    let rate = loaded.spec.sample_rate;
+    let (Some(path), Some(input), Some(output)) =
+        (&options.recording, &options.input, &options.output)
+    else {
+        return Err(Failure::Call(
+            "--recording needs --input and --output, the names of two of its columns".to_owned(),
+        ));
+    };
+    let bytes = read(path)?;
+    let column = |name: &str| {
+        let recording = Recording::bytes(path, &bytes, Some(name), Some(rate))?;
+        Ok::<_, Failure>(recording.values.reals())
+    };
+    Ok((column(input)?, column(output)?))
+}
+
+/// White noise of half the input's range into a program, and what comes back, as values.
+fn answers(options: &Measure, loaded: &Loaded) -> Result<(Vec<f64>, Vec<f64>), Failure> {
+    let fixed = loaded.need_implementation("measure --device")?.fixed;
+    let mut noise = NoiseSource::new(options.seed);
+    let count = options.samples.clamp(64, 1 << 24);
+    // Half of the largest word of 64 bits is an i64, signed or not.
+    let [low, high] = [fixed.input.minimum(), fixed.input.maximum()].map(|end| (end / 2) as i64);
+    let words: Vec<i64> = (0..count).map(|_| noise.integer(low, high)).collect();
+    let Some((program, arguments)) = options.device.as_deref().and_then(<[String]>::split_first)
+    else {
+        return Err(Failure::Call("--device: the name of a program is wanted".to_owned()));
+    };
+    let mut command = Command::new(program);
+    command.args(arguments);
+    let limit = Duration::from_secs(options.limit.clamp(1, 86_400));
+    let output = exchange(&mut command, &words, limit)?;
+    if output.len() != words.len() {
+        return Err(Failure::Call(format!(
+            "{program} printed {} samples for {}; one line for each is wanted",
+            output.len(),
+            words.len()
+        )));
+    }
+    let values = |words: Vec<i64>, format: WordFormat| {
+        words.into_iter().map(|word| word as f64 * format.step()).collect()
+    };
+    Ok((values(words, fixed.input), values(output, fixed.output)))
+}
+
+/// The filter that is meant.
+struct Subject<'a> {
+    loaded: &'a Loaded,
+    filter: &'a dyn Transfer,
+    which: &'static str,
+}
+
+impl<'a> Subject<'a> {
+    fn new(loaded: &'a Loaded, words: Option<&'a Implementation>, designed: bool) -> Self {
+        match words.filter(|_| !designed) {
+            Some(words) => Subject { loaded, filter: &words.rounded, which: "rounded" },
+            None => Subject { loaded, filter: loaded.design.transfer(), which: "designed" },
+        }
+    }
+
+    fn judge(&self, found: &TransferEstimate, samples: usize, options: &Measure) -> MeasureObject {
+        let rate = self.loaded.spec.sample_rate;
+        let level = |gain: f64| (gain > 0.0).then(|| 20.0 * gain.log10());
+        let measured: Vec<Option<f64>> = found.response.iter().map(|h| level(h.norm())).collect();
+        let designed: Vec<Option<f64>> = found
+            .hertz
+            .iter()
+            .map(|hz| Some(gain_db(self.filter, rate, *hz)).filter(|gain| gain.is_finite()))
+            .collect();
+        // 20·log10(1 + ε) to first order.
+        let error_db: Vec<f64> =
+            found.relative_error.iter().map(|e| 20.0 * e / std::f64::consts::LN_10).collect();
+        // The mean is taken off: the first points know nothing.
+        let good = (2..found.hertz.len()).filter(|k| found.coherence[*k] >= GOOD);
+        let deviations: Vec<(usize, f64)> =
+            good.filter_map(|k| Some((k, measured[k]? - designed[k]?))).collect();
+        let largest =
+            deviations.iter().copied().reduce(|a, b| if b.1.abs() > a.1.abs() { b } else { a });
+        let count = deviations.len() as f64;
+        let square: f64 = deviations.iter().map(|(_, d)| d * d).sum();
+        // Rounding of the estimate itself: where the input explains everything no error is expected by chance.
+        let near = |(k, d): &&(usize, f64)| d.abs() <= 3.0 * error_db[*k] + 1e-3;
+        let tolerance_db = options.within.map(|within| within.decibels());
+        let held = match (tolerance_db, largest) {
+            (Some(tolerance), Some((_, deviation))) => deviation.abs() <= tolerance,
+            (Some(_), None) => false,
+            (None, _) => true,
+        };
+        MeasureObject {
+            name: self.loaded.spec.name.to_string(),
+            coefficients: self.which,
+            samples,
+            pieces: found.pieces,
+            step_hz: found.step_hz,
+            delay_samples: found.delay,
+            good_points: deviations.len(),
+            points: found.hertz.len(),
+            largest_deviation_db: largest.map(|(_, d)| d),
+            at_hz: largest.map(|(k, _)| found.hertz[k]),
+            expected_error_there_db: largest.map(|(k, _)| error_db[k]),
+            rms_deviation_db: (count > 0.0).then(|| (square / count).sqrt()),
+            within_three_errors: (count > 0.0)
+                .then(|| deviations.iter().filter(near).count() as f64 / count),
+            tolerance_db,
+            held,
+            gain_db: measured,
+            phase_degrees: found.response.iter().map(|h| h.arg().to_degrees()).collect(),
+            coherence: found.coherence.clone(),
+            error_db,
+            designed_gain_db: designed,
+            hertz: found.hertz.clone(),
+        }
+    }
+
+    /// The measured gain on that of the filter, the deviation with its expected error, and the coherence.
+    fn sheet(&self, object: &MeasureObject) -> Sheet {
+        let nyquist = self.loaded.spec.sample_rate.nyquist();
+        let x = || Axis::linear("frequency", "Hz", (0.0, nyquist));
+        let points = |levels: &[Option<f64>]| -> Vec<(f64, f64)> {
+            let pairs = object.hertz.iter().zip(levels);
+            pairs.filter_map(|(hz, level)| Some((*hz, (*level)?))).collect()
+        };
+        let line = |name: &str, pen: Pen, points: Vec<(f64, f64)>| Series {
+            name: name.to_owned(),
+            pen,
+            shape: Shape::Line(points),
+        };
+        let measured = points(&object.gain_db);
+        let top = measured.iter().map(|point| point.1).fold(f64::MIN, f64::max);
+        let low = measured.iter().skip(2).map(|point| point.1).fold(f64::MAX, f64::min);
+        let levels = (low.max(top - 120.0) - 6.0, top + 6.0);
+        let gain = vec![
+            line("measured", Pen::Under, measured),
+            line(self.which, Pen::Over, points(&object.designed_gain_db)),
+        ];
+        let good = || (2..object.hertz.len()).filter(|k| object.coherence[*k] >= GOOD);
+        let deviation = |k: usize| {
+            let difference = object.gain_db[k]? - object.designed_gain_db[k]?;
+            Some((object.hertz[k], difference))
+        };
+        let deviations: Vec<(f64, f64)> = good().filter_map(deviation).collect();
+        let errors =
+            good().map(|k| (object.hertz[k], -3.0 * object.error_db[k], 3.0 * object.error_db[k]));
+        let errors: Vec<(f64, f64, f64)> = errors.collect();
+        let most = deviations.iter().map(|p| p.1.abs()).chain(errors.iter().map(|e| e.2));
+        let most = most.fold(1e-3, f64::max).min(20.0);
+        let mut apart = Vec::new();
+        if deviations.len() > 1 {
+            let shape = Shape::Band(errors);
+            apart.push(Series {
+                name: "three expected errors".to_owned(),
+                pen: Pen::Rank(4),
+                shape,
+            });
+            apart.push(line("measured less the filter", Pen::Over, deviations));
+        }
+        let coherence = object.hertz.iter().copied().zip(object.coherence.iter().copied());
+        let coherence = vec![line("", Pen::Over, coherence.collect())];
+        let panel = |title: &str, y: Axis, series| Panel { series, ..Panel::new(title, x(), y) };
+        Sheet {
+            title: format!("{}: measured, {} samples", object.name, object.samples),
+            panels: vec![
+                panel("gain", Axis::linear("gain", "dB", levels), gain),
+                panel(
+                    "deviation where the coherence is good",
+                    Axis::linear("difference", "dB", (-1.1 * most, 1.1 * most)),
+                    apart,
+                ),
+                panel("coherence", Axis::linear("coherence", "", (0.0, 1.05)), coherence),
+            ],
+        }
+    }
+}
+
+fn text(object: &MeasureObject) -> String {
+    let mut text = format!(
+        "{}: {} samples, the output {} samples late\n\n",
+        object.name, object.samples, object.delay_samples
+    );
+    let row = |name: &str, value: String| vec![name.to_owned(), value];
+    let share = object.within_three_errors.map(|share| 100.0 * share);
+    let rows = [
+        row("pieces averaged", object.pieces.to_string()),
+        row("steps of, Hz", hertz(object.step_hz)),
+        row(
+            "points with a coherence of 0.9 or more",
+            format!("{} of {}", object.good_points, object.points),
+        ),
+        row("largest deviation there, dB", number(object.largest_deviation_db, 4)),
+        row("  at, Hz", object.at_hz.map_or("-".to_owned(), hertz)),
+        row("  error expected there by chance, dB", number(object.expected_error_there_db, 4)),
+        row("deviation, rms, dB", number(object.rms_deviation_db, 4)),
+        row("within three expected errors, %", number(share, 1)),
+    ];
+    let against = format!("against the {} coefficients", object.coefficients);
+    text.push_str(&table(&["measured", &against], &rows));
+    text.push('\n');
+    text.push_str(&wrapped(
+        "  cross-spectrum over auto-spectrum of the input; of Gaussian errors 99.7 % lie within three, and what leaks beyond the \
+         steps of the measurement adds to them",
+        4,
+    ));
+    if let Some(tolerance) = object.tolerance_db {
+        let verdict = if object.held { "within" } else { "NOT within" };
+        text.push_str(&format!("  {verdict} {tolerance} dB wherever the coherence is good\n"));
+    }
+    text
+}

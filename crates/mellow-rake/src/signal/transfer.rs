@@ -1,0 +1,147 @@
+//! The transfer function of whatever lies between two recordings.
+
+use super::{SpectrumError, SpectrumWish};
+use crate::filter::complex::modulus;
+use crate::units::SampleRate;
+use crate::window::window_values;
+use num_complex::Complex64;
+use rustfft::FftPlanner;
+
+/// A measured transfer function.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TransferEstimate {
+    /// Frequencies in hertz, from 0 to the Nyquist frequency.
+    pub hertz: Vec<f64>,
+    /// H at each, the delay that was taken off put back.
+    pub response: Vec<Complex64>,
+    /// The share of the output's power that the input explains, 0 to 1: below 1 there is noise, leakage, or something that is not
+    /// linear.
+    pub coherence: Vec<f64>,
+    /// Standard deviation of |H| from chance alone, over |H|: √((1 − γ²)/(2·n·γ²)) with n independent pieces (J. S. Bendat & A. G.
+    /// Piersol, "Random Data", 4th ed. 2010, eq. 9.90).
+    pub relative_error: Vec<f64>,
+    /// Pieces averaged over, overlapping.
+    pub pieces: usize,
+    /// Samples by which the output was moved back before.
+    pub delay: usize,
+    /// Frequencies are this far apart, in hertz.
+    pub step_hz: f64,
+}
+
+/// Cross-spectrum over auto-spectrum of the input, averaged over overlapping, windowed pieces (Bendat & Piersol, 2010, eq.
+/// 6.37): noise that is added behind the input does not bias it.
+///
+/// The output is moved back by `delay` samples first, so that each piece of it belongs to the same piece of the input; what a
+/// filter spreads beyond a piece is lost. Means are taken off.
+///
+/// # Errors
+/// [`SpectrumError`] as for a spectrum, of the samples that both have after the delay.
+///
+/// ```
+/// use mellow_rake::signal::{NoiseSource, SpectrumWish, measure_transfer};
+/// let mut noise = NoiseSource::new(1);
+/// let input: Vec<f64> = (0..20_000).map(|_| noise.normal()).collect();
+/// let output: Vec<f64> = (0..20_000).map(|n| if n < 3 { 0.0 } else { -2.0 * input[n - 3] }).collect();
+/// let wish = SpectrumWish::for_length(20_000);
+/// let found = measure_transfer(&input, &output, "1 kHz".parse()?, wish, 3).unwrap();
+/// assert!(found.response[100].norm() - 2.0 < 1e-2 && found.coherence[100] > 0.999);
+/// # Ok::<(), mellow_rake::units::QuantityError>(())
+/// ```
+pub fn measure_transfer(
+    input: &[f64],
+    output: &[f64],
+    rate: SampleRate,
+    wish: SpectrumWish,
+    delay: usize,
+) -> Result<TransferEstimate, SpectrumError> {
+    let output = output.get(delay..).unwrap_or(&[]);
+    let samples = input.len().min(output.len());
+    wish.check(samples)?;
+    let pair = [&input[..samples], &output[..samples]];
+    for part in pair {
+        if let Some(index) = part.iter().position(|x| !x.is_finite()) {
+            return Err(SpectrumError::NotFinite { index });
+        }
+    }
+    let means = pair.map(|part| part.iter().sum::<f64>() / samples as f64);
+    let piece = wish.piece;
+    let mut window = window_values(wish.window, piece + 1);
+    window.truncate(piece);
+    let transform = FftPlanner::<f64>::new().plan_fft_forward(piece);
+    let points = piece / 2 + 1;
+    let mut auto = [vec![0.0; points], vec![0.0; points]];
+    let mut cross = vec![Complex64::new(0.0, 0.0); points];
+    let mut pieces = 0;
+    for start in (0..=samples - piece).step_by(wish.hop()) {
+        let [x, y] = [0, 1].map(|which| {
+            let part = pair[which][start..start + piece].iter().zip(&window);
+            let mut buffer: Vec<Complex64> =
+                part.map(|(x, w)| Complex64::new((x - means[which]) * w, 0.0)).collect();
+            transform.process(&mut buffer);
+            buffer
+        });
+        for k in 0..points {
+            auto[0][k] += x[k].norm_sqr();
+            auto[1][k] += y[k].norm_sqr();
+            cross[k] += x[k].conj() * y[k];
+        }
+        pieces += 1;
+    }
+    let independent = (samples / piece).max(1) as f64;
+    let coherence: Vec<f64> = (0..points)
+        .map(|k| {
+            let both = auto[0][k] * auto[1][k];
+            if both > 0.0 { (cross[k].norm_sqr() / both).min(1.0) } else { 0.0 }
+        })
+        .collect();
+    let step_hz = rate.hertz() / piece as f64;
+    let response = (0..points).map(|k| {
+        let angle = rate.radians(k as f64 * step_hz) * delay as f64;
+        let late = Complex64::new(libm::cos(angle), -libm::sin(angle));
+        if auto[0][k] > 0.0 { cross[k] / auto[0][k] * late } else { Complex64::new(0.0, 0.0) }
+    });
+    let relative_error =
+        coherence.iter().map(|c| libm::sqrt((1.0 - c) / (2.0 * independent * c.max(1e-12))));
+    Ok(TransferEstimate {
+        hertz: (0..points).map(|k| k as f64 * step_hz).collect(),
+        response: response.collect(),
+        relative_error: relative_error.collect(),
+        coherence,
+        pieces,
+        delay,
+        step_hz,
+    })
+}
+
+/// By how many samples the second signal is late: where the circular correlation of the first 2¹⁸ samples is largest in size, up to
+/// half of them.
+///
+/// ```
+/// use mellow_rake::signal::{NoiseSource, delay_between};
+/// let mut noise = NoiseSource::new(1);
+/// let input: Vec<f64> = (0..5000).map(|_| noise.normal()).collect();
+/// let late: Vec<f64> = (0..5000).map(|n| if n < 17 { 0.0 } else { -input[n - 17] }).collect();
+/// assert_eq!(delay_between(&input, &late), 17);
+/// ```
+pub fn delay_between(input: &[f64], output: &[f64]) -> usize {
+    let samples = input.len().min(output.len()).min(1 << 18);
+    if samples == 0 {
+        return 0;
+    }
+    // As many zeros behind: nothing comes round.
+    let length = (2 * samples).next_power_of_two();
+    let mut planner = FftPlanner::<f64>::new();
+    let forward = planner.plan_fft_forward(length);
+    let [x, y] = [input, output].map(|signal| {
+        let mean = signal[..samples].iter().sum::<f64>() / samples as f64;
+        let mut buffer: Vec<Complex64> =
+            signal[..samples].iter().map(|x| Complex64::new(x - mean, 0.0)).collect();
+        buffer.resize(length, Complex64::new(0.0, 0.0));
+        forward.process(&mut buffer);
+        buffer
+    });
+    let mut correlation: Vec<Complex64> = x.iter().zip(&y).map(|(x, y)| x.conj() * y).collect();
+    planner.plan_fft_inverse(length).process(&mut correlation);
+    let sizes = correlation.iter().take(samples / 2 + 1).map(|c| modulus(*c)).enumerate();
+    sizes.fold((0, -1.0), |best, new| if new.1 > best.1 { new } else { best }).0
+}
