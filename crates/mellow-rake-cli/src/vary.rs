@@ -114,6 +114,18 @@ mod tests {
         );
     }
 
+    proptest::proptest! {
+        /// Whatever is typed, there are variants that read back as TOML, or an error.
+        #[test]
+        fn any_wish_gives_variants_or_an_error(wish in "[a-z.=,\\[\\]\" 0-9]{0,40}") {
+            if let Ok(all) = variants(Path::new("x.toml"), SPEC, &wish) {
+                for variant in all {
+                    proptest::prop_assert!(variant.text.parse::<DocumentMut>().is_ok(), "{}", variant.text);
+                }
+            }
+        }
+    }
+
     #[test]
     fn calls_that_make_no_sense_are_refused() {
         for wish in ["order", "=4", "a..b=1", "name.x=1", "method.order=4,,6"] {

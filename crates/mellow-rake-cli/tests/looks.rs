@@ -102,6 +102,52 @@ fn axes_can_be_set_and_wrong_ones_are_refused() {
     }
 }
 
+/// The table, the figures beside it and the verdict are one: of every demo and every kind that has a template.
+#[test]
+fn the_table_agrees_with_what_was_achieved() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut specs = ["mooring/pump_hum", "breath/breath", "modem/carrier_band"]
+        .map(|name| format!("demo/{name}.toml"))
+        .to_vec();
+    for kind in ["highpass", "bandpass", "bandstop", "halfband", "peak", "multiband"] {
+        let path = folder.path().join(format!("{kind}.toml"));
+        let path = path.to_str().unwrap().to_owned();
+        assert_eq!(run(&["new", kind, "-o", &path]).0, 0);
+        specs.push(path);
+    }
+    for spec in specs {
+        let (_, object) = json(&["design", &spec, "--json"]);
+        let rows = object["quality"].as_array().unwrap();
+        for (side, achieved) in
+            [("designed", &object["achieved"]), ("rounded", &object["quantized"]["achieved"])]
+        {
+            let value =
+                |key: &str| rows.iter().find(|row| row["key"] == key).map(|row| row[side].clone());
+            for (key, field) in [
+                ("ripple", "passband_ripple_db"),
+                ("attenuation", "stopband_attenuation_db"),
+                ("side_lobe", "side_lobe_db"),
+                ("transition", "transition_width_hz"),
+                ("peak_gain", "peak_gain_db"),
+                ("edge_3db", "edges_3db_hz"),
+            ] {
+                let Some(found) = value(key) else { continue };
+                let beside = if key == "edge_3db" { &achieved[field][0] } else { &achieved[field] };
+                assert_eq!(&found, beside, "{spec} {side} {key}");
+            }
+        }
+        // What meets its spec has no margin below zero, but for rounding.
+        let missed = rows.iter().filter(|row| !row["asked"].is_string());
+        let missed =
+            missed.filter_map(|row| row["designed_margin"].as_f64()).any(|margin| margin < -1e-5);
+        assert_eq!(
+            object["meets_spec"] == true,
+            !missed && !object["meets_spec"].is_null(),
+            "{spec}"
+        );
+    }
+}
+
 /// A sketch keeps to the width of the terminal, and to ASCII if asked.
 #[test]
 fn a_sketch_fits_the_terminal() {

@@ -37,10 +37,10 @@ impl Axis {
     pub(crate) fn is_sound(&self) -> bool {
         let (low, high) = self.range;
         let size = high.abs().max(low.abs());
-        low.is_finite()
-            && high.is_finite()
-            && high - low > 1e-12 * size
-            && !(self.is_logarithmic && low <= 0.0)
+        // Beyond that pixels are not told apart in f64, or the units have no name.
+        size < 1e30
+            && high - low > (1e-12 * size).max(1e-30)
+            && !(self.is_logarithmic && (low < 1e-30 || high / low < 1.0 + 1e-9))
     }
 
     /// A place along the axis: a logarithm where it is logarithmic.
@@ -92,7 +92,10 @@ impl Axis {
         (first..=last)
             .map(|k| {
                 let value = k as f64 * step;
-                (value * size, without_minus_zero(format!("{value:.digits$}")))
+                let is_plain = value.abs() < 1e7 && digits < 8;
+                let text =
+                    if is_plain { format!("{value:.digits$}") } else { format!("{value:.2e}") };
+                (value * size, without_minus_zero(text))
             })
             .collect()
     }

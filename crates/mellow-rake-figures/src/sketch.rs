@@ -1,6 +1,8 @@
 //! A quick look in letters.
 
 use crate::FigureError;
+use crate::axis::Axis;
+use crate::lines::{between, pieces};
 use crate::sheet::{Panel, Shape};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -44,8 +46,8 @@ pub fn sketch(panel: &Panel, columns: usize, style: SketchStyle) -> Result<Strin
     let width = columns.clamp(40, 400) - LEFT - 1;
     let (x, y) = (&panel.x, &panel.y);
     let (xs, ys) = (x.places(), y.places());
-    let lines: Vec<((f64, f64), (f64, f64))> =
-        panel.series.iter().flat_map(|series| strokes(&series.shape, y.range)).collect();
+    let lines: Vec<Stroke> =
+        panel.series.iter().flat_map(|series| strokes(&series.shape, x, y)).collect();
     let marker = match style {
         SketchStyle::Braille => Marker::Braille,
         SketchStyle::Blocks => Marker::HalfBlock,
@@ -58,15 +60,7 @@ pub fn sketch(panel: &Panel, columns: usize, style: SketchStyle) -> Result<Strin
         .x_bounds([xs.start, xs.end])
         .y_bounds([ys.start, ys.end])
         .paint(|context| {
-            for (from, to) in &lines {
-                // Whole strokes outside are left to the clipping; a level far below is drawn to the foot only.
-                let place = |at: (f64, f64)| {
-                    (
-                        x.place(at.0),
-                        y.place(at.1).clamp(2.0 * ys.start - ys.end, 2.0 * ys.end - ys.start),
-                    )
-                };
-                let ((x1, y1), (x2, y2)) = (place(*from), place(*to));
+            for &[(x1, y1), (x2, y2)] in &lines {
                 context.draw(&Line { x1, y1, x2, y2, color: ratatui::style::Color::Reset });
             }
         });
@@ -83,6 +77,7 @@ pub fn sketch(panel: &Panel, columns: usize, style: SketchStyle) -> Result<Strin
     for row in 0..ROWS {
         let label = ticks.iter().find(|(place, _)| row_of(*place) == row);
         let (label, edge) = label.map_or(("", bar), |(_, label)| (label.as_str(), tick));
+        let label: String = label.chars().take(LEFT - 2).collect();
         let mut line = format!("{label:>width$} {edge}", width = LEFT - 2);
         for column in 0..width as u16 {
             let symbol = buffer[(column, row)].symbol();
@@ -105,7 +100,7 @@ pub fn sketch(panel: &Panel, columns: usize, style: SketchStyle) -> Result<Strin
         axis[column.min(width - 1)] = tick;
         let start = (LEFT + column).saturating_sub(label.chars().count() / 2);
         let start = start.min((width + LEFT).saturating_sub(label.chars().count()));
-        for (k, letter) in label.chars().enumerate() {
+        for (k, letter) in label.chars().take(width).enumerate() {
             numbers[start + k] = letter;
         }
     }
@@ -120,21 +115,43 @@ pub fn sketch(panel: &Panel, columns: usize, style: SketchStyle) -> Result<Strin
         "",
         edge = LEFT - 2
     ));
+    let text: String = text
+        .lines()
+        .map(|line| line.chars().take(width + LEFT).collect::<String>() + "\n")
+        .collect();
     // The micro sign of a prefix is the only letter of an axis beyond ASCII.
     Ok(if style == SketchStyle::Ascii { text.replace('µ', "u") } else { text })
 }
 
-/// The straight strokes of a shape, as pairs of points.
-fn strokes(shape: &Shape, (low, high): (f64, f64)) -> Vec<((f64, f64), (f64, f64))> {
+/// From one place to another, both within the axes.
+type Stroke = [(f64, f64); 2];
+
+/// The straight strokes of a shape as far as they lie within the axes.
+fn strokes(shape: &Shape, x: &Axis, y: &Axis) -> Vec<Stroke> {
+    let (xs, ys) = (x.places(), y.places());
+    let inside = |(px, py): (f64, f64)| (px.clamp(xs.start, xs.end), py.clamp(ys.start, ys.end));
+    let placed = |&(px, py): &(f64, f64)| (x.place(px), y.place(py));
+    let upright = |px: f64, from: f64, to: f64| {
+        let at = x.place(px);
+        let seen = (xs.start..=xs.end).contains(&at);
+        seen.then(|| [inside((at, y.place(from))), inside((at, y.place(to)))])
+    };
     match shape {
-        Shape::Line(points) => points.windows(2).map(|pair| (pair[0], pair[1])).collect(),
+        Shape::Line(points) => {
+            let points: Vec<(f64, f64)> = points.iter().map(placed).collect();
+            let parts = pieces(&between(&points, &xs), &ys);
+            let strokes = parts.iter().flat_map(|piece| piece.windows(2));
+            strokes.map(|pair| [inside(pair[0]), inside(pair[1])]).collect()
+        }
         Shape::Stems(points) => {
-            let foot = if low <= 0.0 && high >= 0.0 { 0.0 } else { low };
-            points.iter().map(|&(x, y)| ((x, foot), (x, y))).collect()
+            let is_seen = y.range.0 <= 0.0 && y.range.1 >= 0.0;
+            let foot = if is_seen { 0.0 } else { y.range.0 };
+            points.iter().filter_map(|&(px, py)| upright(px, foot, py)).collect()
         }
         Shape::Zeros(points) | Shape::Poles(points) => {
-            points.iter().map(|&(x, y, _)| ((x, y), (x, y))).collect()
+            let seen = points.iter().filter(|(_, py, _)| (y.range.0..=y.range.1).contains(py));
+            seen.filter_map(|&(px, py, _)| upright(px, py, py)).collect()
         }
-        Shape::Band(points) => points.iter().map(|&(x, a, b)| ((x, a), (x, b))).collect(),
+        Shape::Band(points) => points.iter().filter_map(|&(px, a, b)| upright(px, a, b)).collect(),
     }
 }

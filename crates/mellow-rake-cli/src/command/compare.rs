@@ -276,6 +276,8 @@ fn object<'a>(
     let inside: Vec<(f64, f64)> =
         reference.iter().copied().filter(|(hz, _)| *hz <= one.rate().nyquist()).collect();
     let is_first = std::ptr::eq(one, first);
+    // The distance of a notch from a low-pass says nothing.
+    let is_alike = spec.want.kind() == first.measured.loaded.spec.want.kind();
     ContenderObject {
         label: &one.label,
         name: spec.name.to_string(),
@@ -286,7 +288,11 @@ fn object<'a>(
         smallest_margin_db: one.margin_db(),
         multiplies_times_least: one.report().cost[0] as f64 / least as f64,
         rounding_noise_db: one.noise_db(),
-        passband_difference_db: if is_first { None } else { one.difference_from(first) },
+        passband_difference_db: if is_first || !is_alike {
+            None
+        } else {
+            one.difference_from(first)
+        },
         reference: deviation(one.filter(), one.rate(), &inside),
         quality: quality(if one.is_rounded {
             one.measured.rows()

@@ -184,10 +184,10 @@ impl Scene<'_> {
             }
             View::PhaseError => self.phase_error(),
             View::Delay => {
-                self.delay("group delay", &|curves, k| Some(curves.group_delay_samples[k]))
+                self.delay("group delay", 0.0, &|curves, k| Some(curves.group_delay_samples[k]))
             }
             View::PhaseDelay => {
-                self.delay("phase delay", &|curves, k| curves.phase_delay_samples[k])
+                self.delay("phase delay", 0.02, &|curves, k| curves.phase_delay_samples[k])
             }
             View::Impulse => self.in_time("impulse response", &|subject| subject.impulse()),
             View::Step => self.in_time("step response", &|subject| subject.step()),
@@ -235,7 +235,14 @@ impl Scene<'_> {
         Panel { series, ..Panel::new(title, Axis::linear("frequency", "Hz", range), y) }
     }
 
-    fn delay(&self, title: &str, pick: &dyn Fn(&FrequencyCurves, usize) -> Option<f64>) -> Panel {
+    /// The scale is that of the pass-band from `from`, a share of its upper end, on: where the phase at 0 Hz is not zero the
+    /// phase delay grows without bound below.
+    fn delay(
+        &self,
+        title: &str,
+        from: f64,
+        pick: &dyn Fn(&FrequencyCurves, usize) -> Option<f64>,
+    ) -> Panel {
         let x = self.frequency();
         let series = self.over_frequency(x.range, 0.1, &|subject, hertz| {
             let curves = subject.curves(hertz);
@@ -244,7 +251,10 @@ impl Scene<'_> {
         });
         // The pass-band sets the scale: at a null of the stop-band a delay means nothing.
         let stretches: Vec<(f64, f64)> = self.subjects.iter().flat_map(Subject::passband).collect();
-        let in_pass = |hz: f64| stretches.iter().any(|(low, high)| (*low..=*high).contains(&hz));
+        let least = from * stretches.iter().map(|stretch| stretch.1).fold(0.0, f64::max);
+        let in_pass = |hz: f64| {
+            hz >= least && stretches.iter().any(|(low, high)| (*low..=*high).contains(&hz))
+        };
         let seen = series.iter().flat_map(|series| match &series.shape {
             Shape::Line(points) => points.as_slice(),
             _ => &[],
