@@ -296,6 +296,10 @@ pub(crate) struct Measure {
     /// The column of the output.
     #[arg(long, value_name = "NAME", requires = "recording")]
     pub(crate) output: Option<String>,
+    /// Give the program single tones as well, at these frequencies with commas between them, and compare gain and phase after the
+    /// start-up: "10 Hz,87.5 Hz".
+    #[arg(long, value_name = "FREQUENCIES", value_delimiter = ',', requires = "device")]
+    pub(crate) tones: Vec<Frequency>,
     /// Samples for the program, 64 to 2^24.
     #[arg(long, default_value_t = 131_072, value_name = "COUNT")]
     pub(crate) samples: usize,

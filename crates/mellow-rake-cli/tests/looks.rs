@@ -451,6 +451,26 @@ fn a_running_program_is_measured() {
     assert!(number(&object["within_three_errors"]) > 0.99);
     assert!(number(&object["good_points"]) > 0.99 * number(&object["points"]));
     assert!(std::fs::read_to_string(&figure).unwrap().contains("coherence"));
+    // Single tones in the pass-band, at the edge and in the null, where rounding noise at -83 dB adds to -50 dB of tone.
+    let (status, object) = json(&[
+        "measure",
+        spec,
+        "--device",
+        device,
+        "--tones",
+        "20 Hz,85 Hz,87.5 Hz,300 Hz",
+        "--json",
+    ]);
+    let tones = object["tones"].as_array().unwrap();
+    assert_eq!((status, tones.len()), (0, 4));
+    for (tone, [gain, phase]) in
+        tones.iter().zip([[1e-3, 0.01], [1e-3, 0.05], [0.5, 1.0], [1e-3, 0.01]])
+    {
+        let apart = |a: &str, b: &str| (number(&tone[a]) - number(&tone[b])).abs();
+        assert!(apart("gain_db", "filter_gain_db") < gain, "{tone}");
+        assert!(apart("phase_degrees", "filter_phase_degrees") < phase, "{tone}");
+    }
+    assert_eq!(run(&["measure", spec, "--device", device, "--tones", "600 Hz"]).0, 2);
     // a2 changed by a thirtieth: the notch is wider, by far more than chance.
     build(&right.replace("15877", "15400"));
     let (status, object) = json(&arguments);

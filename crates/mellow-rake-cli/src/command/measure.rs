@@ -6,13 +6,14 @@ use crate::figures;
 use crate::load::{Loaded, Recording, read};
 use crate::print::{self, number, table, wrapped};
 use crate::text::units::hertz;
-use mellow_rake::analysis::gain_db;
+use mellow_rake::analysis::{gain_db, measure_time};
 use mellow_rake::filter::Transfer;
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{
-    NoiseSource, SpectrumWish, TransferEstimate, delay_between, measure_transfer,
+    NoiseSource, SpectrumWish, TransferEstimate, delay_between, measure_transfer, tone_phasor,
 };
+use mellow_rake::spec::Fixed;
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
 use mellow_rake_files::write_whole;
 use mellow_rake_rig::exchange;
@@ -41,12 +42,23 @@ struct MeasureObject {
     within_three_errors: Option<f64>,
     tolerance_db: Option<f64>,
     held: bool,
+    tones: Vec<ToneObject>,
     hertz: Vec<f64>,
     gain_db: Vec<Option<f64>>,
     phase_degrees: Vec<f64>,
     coherence: Vec<f64>,
     error_db: Vec<f64>,
     designed_gain_db: Vec<Option<f64>>,
+}
+
+/// One tone through the program, after the start-up, beside what the filter does to it.
+#[derive(Serialize)]
+struct ToneObject {
+    hertz: f64,
+    gain_db: Option<f64>,
+    filter_gain_db: Option<f64>,
+    phase_degrees: f64,
+    filter_phase_degrees: f64,
 }
 
 pub(crate) fn run(options: &Measure) -> Result<Outcome, Failure> {
@@ -72,7 +84,8 @@ pub(crate) fn run(options: &Measure) -> Result<Outcome, Failure> {
     let wrong = |error: mellow_rake::signal::SpectrumError| Failure::Call(error.to_string());
     let found = measure_transfer(&input, &output, rate, wish, delay).map_err(wrong)?;
     let subject = Subject::new(&loaded, implementation.as_ref(), options.designed);
-    let object = subject.judge(&found, input.len(), options);
+    let mut object = subject.judge(&found, input.len(), options);
+    object.tones = subject.tones(options)?;
     if let Some(path) = &options.figure {
         let sheet = subject.sheet(&object);
         write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
@@ -112,7 +125,11 @@ fn answers(options: &Measure, loaded: &Loaded) -> Result<(Vec<f64>, Vec<f64>), F
     let count = options.samples.clamp(64, 1 << 24);
     // Half of the largest word of 64 bits is an i64, signed or not.
     let [low, high] = [fixed.input.minimum(), fixed.input.maximum()].map(|end| (end / 2) as i64);
-    let words: Vec<i64> = (0..count).map(|_| noise.integer(low, high)).collect();
+    ask(options, fixed, (0..count).map(|_| noise.integer(low, high)).collect())
+}
+
+/// Words through the program: what went in and what came out, as values.
+fn ask(options: &Measure, fixed: Fixed, words: Vec<i64>) -> Result<(Vec<f64>, Vec<f64>), Failure> {
     let Some((program, arguments)) = options.device.as_deref().and_then(<[String]>::split_first)
     else {
         return Err(Failure::Call("--device: the name of a program is wanted".to_owned()));
@@ -194,6 +211,7 @@ impl<'a> Subject<'a> {
                 .then(|| deviations.iter().filter(near).count() as f64 / count),
             tolerance_db,
             held,
+            tones: Vec::new(),
             gain_db: measured,
             phase_degrees: found.response.iter().map(|h| h.arg().to_degrees()).collect(),
             coherence: found.coherence.clone(),
@@ -201,6 +219,44 @@ impl<'a> Subject<'a> {
             designed_gain_db: designed,
             hertz: found.hertz.clone(),
         }
+    }
+
+    /// Single tones of half the input's range, measured once the filter has settled.
+    fn tones(&self, options: &Measure) -> Result<Vec<ToneObject>, Failure> {
+        let rate = self.loaded.spec.sample_rate;
+        let mut tones = Vec::new();
+        for frequency in &options.tones {
+            let fixed = self.loaded.need_implementation("measure --tones")?.fixed;
+            let hz = frequency.hertz(rate);
+            if !(hz > 0.0 && hz < rate.nyquist()) {
+                let nyquist = rate.nyquist();
+                return Err(Failure::Call(format!(
+                    "--tones: {hz} Hz does not lie between 0 Hz and the Nyquist frequency, {nyquist} Hz"
+                )));
+            }
+            let settling = measure_time(&self.loaded.design.form, 1.0, rate).settling_samples;
+            // Three times as long: a null shows what is left of the start-up.
+            let skipped = 3 * settling + 64;
+            let periods = (40.0 * rate.hertz() / hz).clamp(16_384.0, 4_194_304.0) as usize;
+            let half = fixed.input.maximum() as f64 / 2.0;
+            let word = |n: usize| (half * (rate.radians(hz) * n as f64).cos()).round() as i64;
+            let words = (0..skipped + periods).map(word).collect();
+            let (input, output) = ask(options, fixed, words)?;
+            let [before, after] =
+                [input, output].map(|signal| tone_phasor(&signal[skipped..], rate, hz));
+            let (found, expected) = (after / before, self.filter.response(rate.radians(hz)));
+            let level = |gain: f64| (gain > 0.0).then(|| 20.0 * gain.log10());
+            let [phase, wanted] = [found, expected].map(|h| h.arg().to_degrees());
+            tones.push(ToneObject {
+                hertz: hz,
+                gain_db: level(found.norm()),
+                filter_gain_db: level(expected.norm()),
+                // Within half a turn of the filter's.
+                phase_degrees: phase - 360.0 * ((phase - wanted) / 360.0).round(),
+                filter_phase_degrees: wanted,
+            });
+        }
+        Ok(tones)
     }
 
     /// The measured gain on that of the filter, the deviation with its expected error, and the coherence.
@@ -291,6 +347,20 @@ fn text(object: &MeasureObject) -> String {
          steps of the measurement adds to them",
         4,
     ));
+    if !object.tones.is_empty() {
+        let row = |tone: &ToneObject| {
+            vec![
+                hertz(tone.hertz),
+                number(tone.gain_db, 4),
+                number(tone.filter_gain_db, 4),
+                number(Some(tone.phase_degrees), 3),
+                number(Some(tone.filter_phase_degrees), 3),
+            ]
+        };
+        let rows: Vec<Vec<String>> = object.tones.iter().map(row).collect();
+        let header = ["tone, Hz", "gain, dB", "of the filter", "phase, degrees", "of the filter"];
+        text.push_str(&format!("\n{}\n", table(&header, &rows)));
+    }
     if let Some(tolerance) = object.tolerance_db {
         let verdict = if object.held { "within" } else { "NOT within" };
         text.push_str(&format!("  {verdict} {tolerance} dB wherever the coherence is good\n"));
