@@ -65,7 +65,7 @@ pub enum CsvError {
     },
     /// A field is no number.
     #[error(
-        "line {line}, column `{column}`: found `{found}`; accepted: a number with a decimal point, as -12 or 3.5e-2"
+        "line {line}, column `{column}`: found `{found}`; accepted: a number with a decimal point (not a comma), as -12 or 3.5e-2"
     )]
     Field {
         /// The line.
@@ -118,13 +118,23 @@ fn is_time(name: &str) -> bool {
     name == "t" || name == "time" || name.starts_with("time_") || name.starts_with("time ")
 }
 
+/// What stands between the fields: read off the first line.
+fn delimiter(bytes: &[u8]) -> u8 {
+    let first = bytes.split(|byte| *byte == b'\n').next().unwrap_or(&[]);
+    [b'\t', b';'].into_iter().find(|byte| first.contains(byte)).unwrap_or(b',')
+}
+
 impl CsvTable {
-    /// Reads a table with a header; every field below it must be a number.
+    /// Reads a table with a header; every field below it must be a number. Fields stand between tabs if the header holds one,
+    /// else between semicolons if it holds one, else between commas.
     ///
     /// # Errors
     /// [`CsvError`] with the line and column.
     pub fn parse(bytes: &[u8]) -> Result<Self, CsvError> {
-        let mut reader = csv::ReaderBuilder::new().trim(csv::Trim::All).from_reader(bytes);
+        let mut reader = csv::ReaderBuilder::new()
+            .delimiter(delimiter(bytes))
+            .trim(csv::Trim::All)
+            .from_reader(bytes);
         let form = |error: csv::Error| CsvError::Form {
             line: error.position().map_or(1, csv::Position::line),
             message: error.to_string(),
@@ -280,7 +290,8 @@ mod tests {
         let error = |text: &str| CsvTable::parse(text.as_bytes()).unwrap_err().to_string();
         assert!(error("a,b\n1,2\n3,x\n").contains("line 3, column `b`: found `x`"));
         assert!(error("a\n1\nnan\n").contains("line 3"));
-        assert!(error("a;b\n1,5;2\n").contains("line 2"));
+        assert!(error("a;b\n1,5;2\n").contains("line 2, column `a`: found `1,5`"));
+        assert!(error("a;b\n1,5;2\n").contains("not a comma"));
         assert!(error("a,b\n1,2\n3\n").contains("line"));
         assert!(error("1,2\n3,4\n").contains("header"));
         assert!(error("a\n").contains("no samples") && error("").contains("no samples"));
@@ -288,6 +299,14 @@ mod tests {
         let two = CsvTable::parse(b"time_s,a,b\n0,1,2\n").unwrap();
         assert!(two.choose(None).is_err() && two.choose(Some("b")).is_ok());
         assert!(two.choose(Some("c")).unwrap_err().to_string().contains("time_s, a, b"));
+    }
+
+    #[test]
+    fn tabs_and_semicolons_part_fields_too() {
+        let comma = CsvTable::parse(b"time_s,a b\n0,1\n1,-2.5\n").unwrap();
+        for other in ["time_s\ta b\n0\t1\n1\t-2.5\n", "time_s;a b\r\n0;1\r\n1;-2.5\r\n"] {
+            assert_eq!(CsvTable::parse(other.as_bytes()).unwrap(), comma);
+        }
     }
 
     #[test]
