@@ -37,11 +37,13 @@ pub(crate) fn table(header: &[&str], rows: &[Vec<String>]) -> String {
 
 /// A number with so many digits behind the point, or a dash.
 pub(crate) fn number(value: Option<f64>, digits: usize) -> String {
-    let Some(value) = value else { return "-".to_owned() };
-    let text = format!("{value:.digits$}");
-    // No "-0.00".
-    let is_zero = text.trim_start_matches(['-', '0', '.']).is_empty();
-    if is_zero { text.replace('-', "") } else { text }
+    value.map_or_else(|| "-".to_owned(), |value| without_minus_zero(format!("{value:.digits$}")))
+}
+
+/// A printed number; zero without a sign.
+pub(crate) fn without_minus_zero(text: String) -> String {
+    let is_zero = text.trim_start_matches(['+', '-', '0', '.']).is_empty();
+    if is_zero { text.replace(['+', '-'], "") } else { text }
 }
 
 /// Columns that lines of words are kept within.

@@ -5,11 +5,13 @@
 //! dash; the colours keep apart for colour-blind eyes and in grey print.
 //!
 //! ```
-//! use mellow_rake_figures::{BeforeAfter, Format, SignalPair, draw};
+//! use mellow_rake_figures::{Axis, Format, Panel, Pen, Series, Shape, Sheet, draw, record_line};
 //! let wave: Vec<f64> = (0..200).map(|n| (n as f64 * 0.1).sin()).collect();
-//! let pair = SignalPair { start_s: 0.0, period_s: 1e-3, before: &wave, after: &wave };
-//! let figure = BeforeAfter { title: "mooring", unit: "counts", whole: pair, zoom: (0.05, 0.15) };
-//! let picture = draw(&figure, Format::Png)?;
+//! let shape = Shape::Line(record_line(0.0, 1e-3, &wave));
+//! let axes = (Axis::linear("time", "s", (0.0, 0.199)), Axis::linear("strain", "", (-1.1, 1.1)));
+//! let series = vec![Series { name: "before".to_owned(), pen: Pen::Over, shape }];
+//! let panel = Panel { series, ..Panel::new("the record", axes.0, axes.1) };
+//! let picture = draw(&Sheet { title: "mooring".to_owned(), panels: vec![panel] }, Format::Png)?;
 //! assert!(picture.starts_with(b"\x89PNG"));
 //! # Ok::<(), mellow_rake_figures::FigureError>(())
 //! ```
@@ -17,15 +19,15 @@
 mod axis;
 mod canvas;
 mod lines;
+mod record;
 mod sheet;
-mod signals;
 mod sketch;
 mod style;
 
 pub use axis::Axis;
 pub use canvas::{Figure, Format, draw};
+pub use record::record_line;
 pub use sheet::{MOST_PANELS, Panel, Region, Series, Shape, Sheet};
-pub use signals::{BeforeAfter, SignalPair, record_line};
 pub use sketch::{SketchStyle, sketch};
 pub use style::Pen;
 

@@ -1,8 +1,7 @@
 //! Figures as their users meet them: words where they belong, curves inside their panels, bad data refused.
 
 use mellow_rake_figures::{
-    Axis, BeforeAfter, FigureError, Format, Panel, Pen, Region, Series, Shape, Sheet, SignalPair,
-    SketchStyle, draw, sketch,
+    Axis, FigureError, Format, Panel, Pen, Region, Series, Shape, Sheet, SketchStyle, draw, sketch,
 };
 
 fn line(level: impl Fn(f64) -> f64) -> Shape {
@@ -127,15 +126,6 @@ fn data_that_cannot_be_drawn_are_refused() {
     for panels in [vec![], vec![flat], vec![panel("x", vec![], vec![]); 10]] {
         assert!(draw(&sheet(panels), Format::Svg).is_err());
     }
-    let signal = |before: &[f64], zoom| {
-        let whole = SignalPair { start_s: 0.0, period_s: 1e-3, before, after: before };
-        draw(&BeforeAfter { title: "t", unit: "counts", whole, zoom }, Format::Png).map(drop)
-    };
-    let wave: Vec<f64> = (0..50_000).map(|n| f64::from(n % 40)).collect();
-    assert!(signal(&wave, (1.0, 2.0)).is_ok(), "a long record is drawn as an envelope");
-    assert!(signal(&wave[..100], (0.0, 0.05)).is_ok() && signal(&[3.0; 100], (0.0, 0.05)).is_ok());
-    assert!(signal(&[], (0.0, 1.0)).is_err() && signal(&wave, (70.0, 80.0)).is_err());
-    assert!(signal(&[0.0, f64::INFINITY, 0.0], (0.0, 1.0)).is_err());
 }
 
 /// A sketch keeps to its columns in every style, and its curve to its places: a falling line goes from the upper left to the

@@ -4,7 +4,8 @@
 
 use mellow_rake::analysis::{
     Bands, Change, RootKind, Wished, adaptive_grid, deviation, frequency_curves, gain_db,
-    gain_difference_db, linear_grid, measure_bands, measure_roots, sensitivity, tolerance_band,
+    gain_difference_db, largest_gain_difference_db, linear_grid, measure_bands, measure_roots,
+    sensitivity, tolerance_band,
 };
 use mellow_rake::analysis::{Report, float_cost};
 use mellow_rake::design::{Choice, Design, design};
@@ -393,6 +394,12 @@ fn differences_are_what_was_put_in() {
         [(&louder, rate(1000.0)), (low.transfer(), rate(1000.0))];
     let apart = gain_difference_db(both, &linear_grid(0.0, 499.0, 500));
     assert!(apart.iter().all(|d| (d - 20.0 * 2f64.log10()).abs() < 1e-9));
+    // The largest difference lies between any points of a grid: a tone of 1 + 0.1·w⁷ beside a gain of 1.
+    let ripple = Taps(vec![1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.1]);
+    let flat = Taps(vec![1.0]);
+    let both: [(&dyn Transfer, SampleRate); 2] = [(&ripple, rate(1000.0)), (&flat, rate(1000.0))];
+    let largest = largest_gain_difference_db(both, &[(40.0, 110.0)]).unwrap();
+    assert!((largest - 20.0 * 0.9f64.log10()).abs() < 1e-12, "{largest}: at 1000/14 Hz");
     // −10·log10(1 + (tan/tan)⁸), 3 dB too high everywhere and 1 dB more at one place.
     let level =
         |hz: f64| -10.0 * (1.0 + ((PI * hz / 1000.0).tan() / (PI * 0.04).tan()).powi(8)).log10();

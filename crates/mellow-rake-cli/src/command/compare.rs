@@ -9,11 +9,12 @@ use crate::objects::{QualityObject, quality};
 use crate::print::{self, table, wrapped};
 use crate::text::quality::{found, label};
 use crate::vary::variants;
-use mellow_rake::analysis::{Deviation, QualityRow, Reading, Report, deviation, linear_grid};
-use mellow_rake::analysis::{gain_difference_db, passband};
-use mellow_rake::filter::PhaseResponse;
+use mellow_rake::analysis::{
+    Deviation, QualityRow, Reading, Report, deviation, largest_gain_difference_db, passband,
+};
+use mellow_rake::filter::{PhaseResponse, Transfer};
 use mellow_rake::units::SampleRate;
-use mellow_rake_figures::{MOST_PANELS, Pen};
+use mellow_rake_figures::Pen;
 use mellow_rake_files::{CsvTable, Values};
 use serde::Serialize;
 use std::path::Path;
@@ -86,12 +87,9 @@ impl Contender {
     fn difference_from(&self, other: &Contender) -> Option<f64> {
         let nyquist = self.rate().nyquist().min(other.rate().nyquist());
         let stretches = passband(&other.measured.loaded.design.choice, nyquist)?;
-        let both: [(&dyn mellow_rake::filter::Transfer, SampleRate); 2] =
+        let both: [(&dyn Transfer, SampleRate); 2] =
             [(self.filter(), self.rate()), (other.filter(), other.rate())];
-        let grid =
-            stretches.into_iter().flat_map(|(low, high)| linear_grid(low, high.min(nyquist), 2000));
-        let differences = gain_difference_db(both, &grid.collect::<Vec<f64>>());
-        differences.into_iter().filter(|d| d.is_finite()).max_by(|a, b| a.abs().total_cmp(&b.abs()))
+        largest_gain_difference_db(both, &stretches)
     }
 }
 
@@ -156,12 +154,7 @@ pub(crate) fn run(options: &Compare) -> Result<Outcome, Failure> {
         None => format!("{} filters", contenders.len()),
     };
     let views = [View::Gain, View::Edges, View::Passband, View::Difference];
-    let sketches = figures::draw_all(
-        &scene,
-        &title,
-        &options.drawing,
-        &views[..views.len().min(MOST_PANELS)],
-    )?;
+    let sketches = figures::draw_all(&scene, &title, &options.drawing, &views)?;
     if options.json {
         print::json(&CompareObject { filters: objects, refused: &refused })?;
     } else {

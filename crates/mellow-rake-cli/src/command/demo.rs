@@ -3,7 +3,7 @@
 use crate::arguments::{Demo, Language};
 use crate::command::generate::{files, write_files};
 use crate::failure::{Failure, Outcome};
-use crate::figures;
+use crate::figures::{self, Trace, time_panel};
 use crate::load::{Loaded, Recording};
 use crate::measured::Measured;
 use crate::objects::{DesignObject, design_object};
@@ -13,10 +13,11 @@ use mellow_rake::datapath::Simulator;
 use mellow_rake::design::Choice;
 use mellow_rake::signal::tone_level_db;
 use mellow_rake::units::SampleRate;
-use mellow_rake_figures::{BeforeAfter, Format, SignalPair, draw};
+use mellow_rake_figures::{Format, Pen, Sheet, draw};
 use mellow_rake_files::write_whole;
 use mellow_rake_rig::Target;
 use serde::Serialize;
+use std::ops::Range;
 use std::path::Path;
 
 /// A recording of the buoy and the filter for it.
@@ -139,18 +140,19 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
 
     let path = folder.join("response.png");
     figures::response(&measured, &figures::RESPONSE, figures::Wishes::default(), &path)?;
-    let figure = BeforeAfter {
-        title: &format!("{name}, before and after {} on integers", loaded.spec.name),
-        unit: "counts",
-        whole: SignalPair {
-            start_s: 0.0,
-            period_s: 1.0 / rate.hertz(),
-            before: &before,
-            after: &integer,
-        },
-        zoom: zoom_s,
+    let traces = [
+        Trace { name: "before", pen: Pen::Light, samples: &before },
+        Trace { name: "after", pen: Pen::Over, samples: &integer },
+    ];
+    let panel = |title: &str, part: Range<usize>| {
+        time_panel(title, "level in counts", 1.0 / rate.hertz(), &traces, &part, 0)
     };
-    write_whole(&folder.join("before_after.png"), &draw(&figure, Format::Png)?)?;
+    let sample = |seconds: f64| ((seconds * rate.hertz()).round() as usize).min(before.len());
+    let close = sample(zoom_s.0)..sample(zoom_s.1);
+    let title = format!("{name}, before and after {} on integers", loaded.spec.name);
+    let panels = vec![panel("the whole record", 0..before.len()), panel("a closer look", close)];
+    let picture = draw(&Sheet { title, panels }, Format::Png)?;
+    write_whole(&folder.join("before_after.png"), &picture)?;
 
     let targets = [Target::HostC, Target::Icarus];
     let proof = prove(loaded, implementation, Some(&words), &targets, &generated);

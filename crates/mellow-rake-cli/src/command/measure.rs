@@ -11,7 +11,8 @@ use mellow_rake::filter::Transfer;
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{
-    NoiseSource, SpectrumWish, TransferEstimate, delay_between, measure_transfer, tone_phasor,
+    NoiseSource, SpectrumWish, TransferDeviation, TransferEstimate, delay_between,
+    measure_transfer, tone_phasor,
 };
 use mellow_rake::spec::Fixed;
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
@@ -33,13 +34,8 @@ struct MeasureObject {
     pieces: usize,
     step_hz: f64,
     delay_samples: usize,
-    good_points: usize,
     points: usize,
-    largest_deviation_db: Option<f64>,
-    at_hz: Option<f64>,
-    expected_error_there_db: Option<f64>,
-    rms_deviation_db: Option<f64>,
-    within_three_errors: Option<f64>,
+    deviation: Option<TransferDeviation>,
     tolerance_db: Option<f64>,
     held: bool,
     tones: Vec<ToneObject>,
@@ -87,7 +83,7 @@ pub(crate) fn run(options: &Measure) -> Result<Outcome, Failure> {
     let mut object = subject.judge(&found, input.len(), options);
     object.tones = subject.tones(options)?;
     if let Some(path) = &options.figure {
-        let sheet = subject.sheet(&object);
+        let sheet = subject.sheet(&object, &found);
         write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
         eprintln!("{} written", path.display());
     }
@@ -175,22 +171,10 @@ impl<'a> Subject<'a> {
             .iter()
             .map(|hz| Some(gain_db(self.filter, rate, *hz)).filter(|gain| gain.is_finite()))
             .collect();
-        // 20·log10(1 + ε) to first order.
-        let error_db: Vec<f64> =
-            found.relative_error.iter().map(|e| 20.0 * e / std::f64::consts::LN_10).collect();
-        // The mean is taken off: the first points know nothing.
-        let good = (2..found.hertz.len()).filter(|k| found.coherence[*k] >= GOOD);
-        let deviations: Vec<(usize, f64)> =
-            good.filter_map(|k| Some((k, measured[k]? - designed[k]?))).collect();
-        let largest =
-            deviations.iter().copied().reduce(|a, b| if b.1.abs() > a.1.abs() { b } else { a });
-        let count = deviations.len() as f64;
-        let square: f64 = deviations.iter().map(|(_, d)| d * d).sum();
-        // Rounding of the estimate itself: where the input explains everything no error is expected by chance.
-        let near = |(k, d): &&(usize, f64)| d.abs() <= 3.0 * error_db[*k] + 1e-3;
+        let deviation = found.deviation(self.filter, rate, GOOD);
         let tolerance_db = options.within.map(|within| within.decibels());
-        let held = match (tolerance_db, largest) {
-            (Some(tolerance), Some((_, deviation))) => deviation.abs() <= tolerance,
+        let held = match (tolerance_db, &deviation) {
+            (Some(tolerance), Some(deviation)) => deviation.largest_db.abs() <= tolerance,
             (Some(_), None) => false,
             (None, _) => true,
         };
@@ -201,21 +185,15 @@ impl<'a> Subject<'a> {
             pieces: found.pieces,
             step_hz: found.step_hz,
             delay_samples: found.delay,
-            good_points: deviations.len(),
             points: found.hertz.len(),
-            largest_deviation_db: largest.map(|(_, d)| d),
-            at_hz: largest.map(|(k, _)| found.hertz[k]),
-            expected_error_there_db: largest.map(|(k, _)| error_db[k]),
-            rms_deviation_db: (count > 0.0).then(|| (square / count).sqrt()),
-            within_three_errors: (count > 0.0)
-                .then(|| deviations.iter().filter(near).count() as f64 / count),
+            deviation,
             tolerance_db,
             held,
             tones: Vec::new(),
             gain_db: measured,
             phase_degrees: found.response.iter().map(|h| h.arg().to_degrees()).collect(),
             coherence: found.coherence.clone(),
-            error_db,
+            error_db: found.error_db(),
             designed_gain_db: designed,
             hertz: found.hertz.clone(),
         }
@@ -260,7 +238,7 @@ impl<'a> Subject<'a> {
     }
 
     /// The measured gain on that of the filter, the deviation with its expected error, and the coherence.
-    fn sheet(&self, object: &MeasureObject) -> Sheet {
+    fn sheet(&self, object: &MeasureObject, found: &TransferEstimate) -> Sheet {
         let nyquist = self.loaded.spec.sample_rate.nyquist();
         let x = || Axis::linear("frequency", "Hz", (0.0, nyquist));
         let points = |levels: &[Option<f64>]| -> Vec<(f64, f64)> {
@@ -280,7 +258,7 @@ impl<'a> Subject<'a> {
             line("measured", Pen::Under, measured),
             line(self.which, Pen::Over, points(&object.designed_gain_db)),
         ];
-        let good = || (2..object.hertz.len()).filter(|k| object.coherence[*k] >= GOOD);
+        let good = || (0..object.hertz.len()).filter(|k| found.is_good(*k, GOOD));
         let deviation = |k: usize| {
             let difference = object.gain_db[k]? - object.designed_gain_db[k]?;
             Some((object.hertz[k], difference))
@@ -325,19 +303,18 @@ fn text(object: &MeasureObject) -> String {
         object.name, object.samples, object.delay_samples
     );
     let row = |name: &str, value: String| vec![name.to_owned(), value];
-    let share = object.within_three_errors.map(|share| 100.0 * share);
+    let deviation = object.deviation.as_ref();
+    let good = deviation.map_or(0, |deviation| deviation.good_points);
+    let of = |pick: fn(&TransferDeviation) -> f64| deviation.map(pick);
     let rows = [
         row("pieces averaged", object.pieces.to_string()),
         row("steps of, Hz", hertz(object.step_hz)),
-        row(
-            "points with a coherence of 0.9 or more",
-            format!("{} of {}", object.good_points, object.points),
-        ),
-        row("largest deviation there, dB", number(object.largest_deviation_db, 4)),
-        row("  at, Hz", object.at_hz.map_or("-".to_owned(), hertz)),
-        row("  error expected there by chance, dB", number(object.expected_error_there_db, 4)),
-        row("deviation, rms, dB", number(object.rms_deviation_db, 4)),
-        row("within three expected errors, %", number(share, 1)),
+        row("points with a coherence of 0.9 or more", format!("{good} of {}", object.points)),
+        row("largest deviation there, dB", number(of(|d| d.largest_db), 4)),
+        row("  at, Hz", of(|d| d.at_hz).map_or("-".to_owned(), hertz)),
+        row("  error expected there by chance, dB", number(of(|d| d.expected_error_db), 4)),
+        row("deviation, rms, dB", number(of(|d| d.rms_db), 4)),
+        row("within three expected errors, %", number(of(|d| 100.0 * d.within_three_errors), 1)),
     ];
     let against = format!("against the {} coefficients", object.coefficients);
     text.push_str(&table(&["measured", &against], &rows));

@@ -1,6 +1,6 @@
 //! The table of what was asked and found.
 
-use crate::print::table;
+use crate::print::{table, without_minus_zero};
 use crate::text::units::{hertz, place};
 use mellow_rake::analysis::{QualityRow, Reading, Wished};
 
@@ -50,12 +50,7 @@ fn digits(row: &QualityRow, value: f64) -> String {
 
 /// A level with its sign, if that is wanted, and zero without.
 fn signed(level: f64, sign: bool) -> String {
-    let text = if sign { format!("{level:+.4}") } else { format!("{level:.4}") };
-    if text.trim_start_matches(['+', '-', '0', '.']).is_empty() {
-        "0.0000".to_owned()
-    } else {
-        text
-    }
+    without_minus_zero(if sign { format!("{level:+.4}") } else { format!("{level:.4}") })
 }
 
 pub(crate) fn found(row: &QualityRow) -> String {

@@ -1,6 +1,7 @@
 //! Responses held against one another, and against a curve that was measured or published.
 
 use super::gain_db;
+use super::search::extreme;
 use crate::filter::Transfer;
 use crate::units::SampleRate;
 use serde::Serialize;
@@ -17,6 +18,27 @@ pub fn gain_difference_db(
         if levels[0] == levels[1] { 0.0 } else { levels[0] - levels[1] }
     };
     hertz.iter().map(difference).collect()
+}
+
+/// The gain of the first filter less that of the second where it is largest in size within these stretches of frequency in hertz,
+/// in decibels; `None` where the gain of either is zero everywhere. The extreme is refined.
+pub fn largest_gain_difference_db(
+    both: [(&dyn Transfer, SampleRate); 2],
+    stretches: &[(f64, f64)],
+) -> Option<f64> {
+    let difference = |hz: f64| gain_difference_db(both, &[hz])[0];
+    // A null of one of them is no number to compare.
+    let size = |hz: f64| {
+        let size = difference(hz).abs();
+        if size.is_finite() { size } else { 0.0 }
+    };
+    let nyquist = both[0].1.nyquist().min(both[1].1.nyquist());
+    let extent = both[0].0.extent().max(both[1].0.extent());
+    let at = |&(low, high): &(f64, f64)| {
+        difference(extreme(low, high.min(nyquist), nyquist, extent, &|hz| -size(hz)))
+    };
+    let found = stretches.iter().map(at).filter(|difference| difference.is_finite());
+    found.max_by(|a, b| a.abs().total_cmp(&b.abs()))
 }
 
 /// How far a filter is from a reference curve.

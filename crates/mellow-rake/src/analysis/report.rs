@@ -8,7 +8,7 @@ use super::{
 use crate::design::fir::FirChoice;
 use crate::design::iir::IirChoice;
 use crate::design::{Asked, Choice, NotchChoice};
-use crate::filter::{BandKind, EdgeMeaning, Form, PhaseResponse};
+use crate::filter::{EdgeMeaning, Form, PhaseResponse};
 use crate::units::{Level, SampleRate};
 
 /// What one filter does, designed or rounded, and what it costs.
@@ -60,9 +60,15 @@ impl Report {
     pub fn rows(&self, choice: &Choice, rate: SampleRate) -> Vec<QualityRow> {
         let mut rows = match (&self.measures, choice) {
             (Measures::Notch(found), Choice::Notch(choice)) => notch_rows(found, choice),
-            (Measures::Bands(found), choice) => band_rows(found, &BandWish::of(choice)),
+            (Measures::Bands(found), Choice::Recursive(choice)) => {
+                band_rows(found, &BandWish::recursive(choice))
+            }
+            (Measures::Bands(found), Choice::Fir(choice)) => {
+                band_rows(found, &BandWish::taps(choice, found))
+            }
             (Measures::General(found), _) => general_rows(found, rate.nyquist()),
-            (Measures::Notch(_), _) => Vec::new(),
+            // Of another filter than the choice.
+            (Measures::Notch(_) | Measures::Bands(_), _) => Vec::new(),
         };
         let row = |key, words, unit, value| QualityRow::plain(key, words, unit, value);
         if let Some([least, most]) = self.delay {
@@ -128,7 +134,7 @@ fn notch_rows(found: &NotchMeasures, choice: &NotchChoice) -> Vec<QualityRow> {
 
 /// What was asked of a filter that lets a band through.
 struct BandWish<'a> {
-    kind: BandKind,
+    is_band: bool,
     pass_hz: &'a [f64],
     stop_hz: &'a [f64],
     ripple_db: Option<f64>,
@@ -138,49 +144,38 @@ struct BandWish<'a> {
     peak_db: Option<f64>,
 }
 
+/// Edges, or none.
+fn edges(edges: Option<&Vec<f64>>) -> &[f64] {
+    edges.map_or(&[], Vec::as_slice)
+}
+
 impl<'a> BandWish<'a> {
-    fn of(choice: &'a Choice) -> Self {
-        fn edges(edges: Option<&Vec<f64>>) -> &[f64] {
-            edges.map_or(&[], Vec::as_slice)
+    fn recursive(choice: &'a IirChoice) -> Self {
+        let IirChoice { kind, ripple_db, attenuation_db, .. } = *choice;
+        let half_power = choice.meaning == EdgeMeaning::HalfPower;
+        BandWish {
+            is_band: kind.is_band(),
+            pass_hz: edges(choice.pass_hz.as_ref()),
+            stop_hz: edges(choice.stop_hz.as_ref()),
+            ripple_db,
+            attenuation_db,
+            half_power_hz: edges(half_power.then_some(&choice.edges_hz)),
+            half_amplitude_hz: &[],
+            peak_db: Some(0.0),
         }
-        match choice {
-            Choice::Recursive(choice) => {
-                let IirChoice { kind, ripple_db, attenuation_db, .. } = *choice;
-                let half_power = choice.meaning == EdgeMeaning::HalfPower;
-                BandWish {
-                    kind,
-                    pass_hz: edges(choice.pass_hz.as_ref()),
-                    stop_hz: edges(choice.stop_hz.as_ref()),
-                    ripple_db,
-                    attenuation_db,
-                    half_power_hz: edges(half_power.then_some(&choice.edges_hz)),
-                    half_amplitude_hz: &[],
-                    peak_db: Some(0.0),
-                }
-            }
-            Choice::Fir(choice) => {
-                let FirChoice { band, ripple_db, attenuation_db, .. } = *choice;
-                BandWish {
-                    kind: band.unwrap_or(BandKind::Lowpass),
-                    pass_hz: edges(choice.pass_hz.as_ref()),
-                    stop_hz: edges(choice.stop_hz.as_ref()),
-                    ripple_db,
-                    attenuation_db,
-                    half_power_hz: &[],
-                    half_amplitude_hz: edges(choice.cutoff_hz.as_ref()),
-                    peak_db: None,
-                }
-            }
-            Choice::Notch(_) | Choice::Direct(_) => BandWish {
-                kind: BandKind::Lowpass,
-                pass_hz: &[],
-                stop_hz: &[],
-                ripple_db: None,
-                attenuation_db: None,
-                half_power_hz: &[],
-                half_amplitude_hz: &[],
-                peak_db: None,
-            },
+    }
+
+    fn taps(choice: &'a FirChoice, found: &BandMeasures) -> Self {
+        let FirChoice { ripple_db, attenuation_db, .. } = *choice;
+        BandWish {
+            is_band: found.edges_3db_hz.len() > 1,
+            pass_hz: edges(choice.pass_hz.as_ref()),
+            stop_hz: edges(choice.stop_hz.as_ref()),
+            ripple_db,
+            attenuation_db,
+            half_power_hz: &[],
+            half_amplitude_hz: edges(choice.cutoff_hz.as_ref()),
+            peak_db: None,
         }
     }
 }
@@ -205,7 +200,7 @@ fn band_rows(found: &BandMeasures, wish: &BandWish<'_>) -> Vec<QualityRow> {
     let wished = |edges: &[f64], side: usize| {
         edges.get(side).map_or(Wished::Nothing, |hz| Wished::Exactly(*hz))
     };
-    let names: &[[&'static str; 3]] = if wish.kind.is_band() {
+    let names: &[[&'static str; 3]] = if wish.is_band {
         &[
             ["lower -1 dB point", "lower -3 dB point", "lower -6 dB point"],
             ["upper -1 dB point", "upper -3 dB point", "upper -6 dB point"],

@@ -69,8 +69,7 @@ pub struct Sensitivity {
 }
 
 /// A response on a grid, held against its template.
-struct Look<'a> {
-    hertz: &'a [f64],
+struct Look {
     /// e^{−jω}
     turns: Vec<Complex64>,
     in_pass: Vec<bool>,
@@ -79,8 +78,8 @@ struct Look<'a> {
     attenuation_db: Option<f64>,
 }
 
-impl<'a> Look<'a> {
-    fn new(choice: &Choice, rate: SampleRate, hertz: &'a [f64]) -> Self {
+impl Look {
+    fn new(choice: &Choice, rate: SampleRate, hertz: &[f64]) -> Self {
         let nyquist = rate.nyquist();
         let pass = passband(choice, nyquist);
         let (stop, [ripple_db, attenuation_db]) = match choice {
@@ -113,13 +112,16 @@ impl<'a> Look<'a> {
             Complex64::new(libm::cos(omega), -libm::sin(omega))
         };
         Look {
-            hertz,
             turns: hertz.iter().map(turn).collect(),
             in_pass: inside(&pass),
             attenuation_db: attenuation_db.filter(|_| stop.is_some()),
             in_stop: inside(&stop),
             ripple_db,
         }
+    }
+
+    fn has_template(&self) -> bool {
+        self.ripple_db.is_some() || self.attenuation_db.is_some()
     }
 
     /// The smallest distance of a response from its template, in decibels.
@@ -356,9 +358,9 @@ pub fn tolerance_band(
         trials,
         seed,
         unstable,
-        kept: look.margin(&vec![Complex64::new(1.0, 0.0); hertz.len()]).map(|_| kept),
+        kept: look.has_template().then_some(kept),
         worst_margin_db: worst,
-        hertz: look.hertz.to_vec(),
+        hertz: hertz.to_vec(),
         lowest_db: Vec::new(),
         low_db: Vec::new(),
         high_db: Vec::new(),

@@ -41,7 +41,8 @@ pub trait PhaseResponse: Transfer {
     }
 
     /// The unwrapped phase followed from angle 0 on: each step is predicted from the group delay at both ends, and halved
-    /// until the prediction errs by less than 0.6 and the ends agree (J. M. Tribolet, "A new phase unwrapping algorithm", 1977, section III).
+    /// until the prediction errs by less than 0.6 and the ends agree (J. M. Tribolet, "A new phase unwrapping algorithm",
+    /// 1977, section III).
     fn followed_phase(&self, omegas: &[f64]) -> Vec<f64> {
         let steps = 64 + 4 * self.extent();
         let mut angles: Vec<f64> = (0..=steps).map(|k| PI * k as f64 / steps as f64).collect();

@@ -13,5 +13,5 @@ pub use lines::{SpectralLine, spectral_lines};
 pub use noise::NoiseSource;
 pub use spectrum::{Spectrum, SpectrumError, SpectrumWish, spectrum};
 pub use tone::{tone_amplitude, tone_level_db, tone_phasor};
-pub use transfer::{TransferEstimate, delay_between, measure_transfer};
+pub use transfer::{TransferDeviation, TransferEstimate, delay_between, measure_transfer};
 pub use zero_phase::{ZeroPhase, zero_phase};

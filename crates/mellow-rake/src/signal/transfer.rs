@@ -1,11 +1,14 @@
 //! The transfer function of whatever lies between two recordings.
 
 use super::{SpectrumError, SpectrumWish};
+use crate::filter::Transfer;
 use crate::filter::complex::modulus;
 use crate::units::SampleRate;
+use crate::units::level::decibels;
 use crate::window::window_values;
 use num_complex::Complex64;
 use rustfft::FftPlanner;
+use serde::Serialize;
 
 /// A measured transfer function.
 #[derive(Debug, Clone, PartialEq)]
@@ -26,6 +29,76 @@ pub struct TransferEstimate {
     pub delay: usize,
     /// Frequencies are this far apart, in hertz.
     pub step_hz: f64,
+}
+
+/// How far a measured transfer function is from a filter, where the measurement knows something.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct TransferDeviation {
+    /// Points with a good coherence, but for the first two, which the mean that was taken off spoils.
+    pub good_points: usize,
+    /// The measured gain less that of the filter where it is largest in size, in decibels.
+    pub largest_db: f64,
+    /// Where that is, in hertz.
+    pub at_hz: f64,
+    /// The standard deviation expected there by chance, in decibels.
+    pub expected_error_db: f64,
+    /// The root of the mean square over the good points, in decibels.
+    pub rms_db: f64,
+    /// The share of them within three expected errors, and a thousandth of a decibel for the rounding of the estimate itself.
+    pub within_three_errors: f64,
+}
+
+impl TransferEstimate {
+    /// Whether a point has at least this coherence, and is none of the first two.
+    pub fn is_good(&self, point: usize, coherence: f64) -> bool {
+        point >= 2 && self.coherence[point] >= coherence
+    }
+
+    /// The standard deviation of the gain at every point by chance, in decibels: 20·log10(1 + ε) to first order.
+    pub fn error_db(&self) -> Vec<f64> {
+        let decibels = 20.0 / std::f64::consts::LN_10;
+        self.relative_error.iter().map(|error| decibels * error).collect()
+    }
+
+    /// Holds the measurement against a filter wherever its coherence is at least `coherence`; `None` where that is nowhere.
+    ///
+    /// ```
+    /// use mellow_rake::{filter::Taps, signal::{NoiseSource, SpectrumWish, measure_transfer}};
+    /// let (mut noise, rate) = (NoiseSource::new(1), "1 kHz".parse()?);
+    /// let input: Vec<f64> = (0..20_000).map(|_| noise.normal()).collect();
+    /// let half: Vec<f64> = input.iter().map(|x| 0.5 * x).collect();
+    /// let found = measure_transfer(&input, &half, rate, SpectrumWish::for_length(20_000), 0).unwrap();
+    /// let away = found.deviation(&Taps(vec![1.0]), rate, 0.9).unwrap();
+    /// assert!((away.largest_db + 6.0206).abs() < 1e-3 && away.within_three_errors == 0.0);
+    /// # Ok::<(), mellow_rake::units::QuantityError>(())
+    /// ```
+    pub fn deviation(
+        &self,
+        filter: &dyn Transfer,
+        rate: SampleRate,
+        coherence: f64,
+    ) -> Option<TransferDeviation> {
+        let errors = self.error_db();
+        let good = (0..self.hertz.len()).filter(|point| self.is_good(*point, coherence));
+        let apart = good.map(|point| {
+            let gain = filter.gain(rate.radians(self.hertz[point]));
+            (point, decibels(modulus(self.response[point])) - decibels(gain))
+        });
+        // A null of either is no number to compare.
+        let apart: Vec<(usize, f64)> = apart.filter(|(_, d)| d.is_finite()).collect();
+        let larger = |a: (usize, f64), b: (usize, f64)| if b.1.abs() > a.1.abs() { b } else { a };
+        let (point, largest_db) = apart.iter().copied().reduce(larger)?;
+        let count = apart.len() as f64;
+        let near = apart.iter().filter(|(point, d)| d.abs() <= 3.0 * errors[*point] + 1e-3);
+        Some(TransferDeviation {
+            good_points: apart.len(),
+            largest_db,
+            at_hz: self.hertz[point],
+            expected_error_db: errors[point],
+            rms_db: libm::sqrt(apart.iter().map(|(_, d)| d * d).sum::<f64>() / count),
+            within_three_errors: near.count() as f64 / count,
+        })
+    }
 }
 
 /// Cross-spectrum over auto-spectrum of the input, averaged over overlapping, windowed pieces (Bendat & Piersol, 2010, eq.
