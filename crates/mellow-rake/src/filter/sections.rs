@@ -110,9 +110,90 @@ impl RunningSections {
         advance(&self.sections, &mut self.state, input)
     }
 
-    /// A whole signal.
+    /// A whole signal, or the next block of one: the same numbers as sample by sample.
     pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
-        input.iter().map(|&x| self.step(x)).collect()
+        let mut signal = input.to_vec();
+        self.run_in_place(&mut signal);
+        signal
+    }
+
+    /// The next block of a signal, each sample replaced by the filter's answer to it.
+    pub fn run_in_place(&mut self, signal: &mut [f64]) {
+        let sections = self.sections.0.chunks(4);
+        for (sections, state) in sections.zip(self.state.chunks_mut(16)) {
+            match sections.len() {
+                1 => Lanes::<1>::run(sections, state, signal),
+                2 => Lanes::<2>::run(sections, state, signal),
+                3 => Lanes::<3>::run(sections, state, signal),
+                _ => Lanes::<4>::run(sections, state, signal),
+            }
+        }
+    }
+}
+
+/// Sections at work at the same time, each on the sample that the one before it has just finished: none waits for another, and the
+/// processor can take them side by side. Each does the same operations in the same order as alone.
+struct Lanes<const N: usize> {
+    b: [[f64; N]; 3],
+    a: [[f64; N]; 2],
+    /// x[n−1], x[n−2], y[n−1], y[n−2].
+    state: [[f64; N]; 4],
+    /// What came out of each last.
+    out: [f64; N],
+}
+
+impl<const N: usize> Lanes<N> {
+    fn run(sections: &[Section], state: &mut [f64], signal: &mut [f64]) {
+        let mut lanes = Lanes {
+            b: std::array::from_fn(|i| std::array::from_fn(|k| sections[k].b[i])),
+            a: std::array::from_fn(|i| std::array::from_fn(|k| sections[k].a[i])),
+            state: std::array::from_fn(|i| std::array::from_fn(|k| state[4 * k + i])),
+            out: [0.0; N],
+        };
+        let count = signal.len();
+        // In step t section k has sample t − k; at both ends of the block some have none.
+        let full = (N - 1).min(count)..count;
+        for t in 0..full.start {
+            lanes.step_some(signal, t);
+        }
+        for t in full.clone() {
+            signal[t + 1 - N] = lanes.step(signal[t]);
+        }
+        for t in full.end..count + N - 1 {
+            lanes.step_some(signal, t);
+        }
+        for (i, values) in lanes.state.iter().enumerate() {
+            values.iter().enumerate().for_each(|(k, value)| state[4 * k + i] = *value);
+        }
+    }
+
+    /// Every section on its sample.
+    #[inline(always)]
+    fn step(&mut self, input: f64) -> f64 {
+        let mut x = [input; N];
+        x[1..].copy_from_slice(&self.out[..N - 1]);
+        let Lanes { b, a, state: [x1, x2, y1, y2], .. } = self;
+        let y: [f64; N] = std::array::from_fn(|k| {
+            b[0][k] * x[k] + b[1][k] * x1[k] + b[2][k] * x2[k] - a[0][k] * y1[k] - a[1][k] * y2[k]
+        });
+        self.state = [x, *x1, y, *y1];
+        self.out = y;
+        y[N - 1]
+    }
+
+    /// Only the sections that have a sample within the block.
+    fn step_some(&mut self, signal: &mut [f64], t: usize) {
+        let before = (self.state, self.out);
+        let last = self.step(signal.get(t).copied().unwrap_or(0.0));
+        for k in 0..N {
+            if t < k || t - k >= signal.len() {
+                (0..4).for_each(|i| self.state[i][k] = before.0[i][k]);
+                self.out[k] = before.1[k];
+            }
+        }
+        if let Some(at) = (t + 1).checked_sub(N) {
+            signal[at] = last;
+        }
     }
 }
 

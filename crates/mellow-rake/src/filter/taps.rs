@@ -150,15 +150,51 @@ pub struct RunningTaps {
     at: usize,
 }
 
+/// Outputs that are summed side by side.
+const SIDE_BY_SIDE: usize = 16;
+
 impl RunningTaps {
     /// One sample.
     pub fn step(&mut self, input: f64) -> f64 {
         self.line[self.at] = input;
         let (newer, older) = self.line.split_at(self.at + 1);
         let ages = newer.iter().rev().chain(older.iter().rev());
-        let sum = self.taps.0.iter().zip(ages).map(|(tap, x)| tap * x).sum();
+        let sum = self.taps.0.iter().zip(ages).fold(0.0, |sum, (tap, x)| sum + tap * x);
         self.at = (self.at + 1) % self.line.len();
         sum
+    }
+
+    /// A whole signal, or the next block of one: the same numbers as sample by sample.
+    pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
+        let count = self.taps.0.len();
+        // The past behind the oldest product, then the block.
+        let mut all = Vec::with_capacity(count + input.len());
+        all.extend_from_slice(&self.line[self.at..]);
+        all.extend_from_slice(&self.line[..self.at]);
+        let past = all.len() + 1 - count.max(1);
+        all.drain(..past);
+        all.extend_from_slice(input);
+        let mut output = Vec::with_capacity(input.len());
+        let whole = input.len() - input.len() % SIDE_BY_SIDE;
+        for start in (0..whole).step_by(SIDE_BY_SIDE) {
+            let reach = &all[start..start + count.max(1) - 1 + SIDE_BY_SIDE];
+            let mut sums = [0.0; SIDE_BY_SIDE];
+            for (tap, x) in self.taps.0.iter().zip(reach.windows(SIDE_BY_SIDE).rev()) {
+                for (sum, x) in sums.iter_mut().zip(x) {
+                    *sum += tap * x;
+                }
+            }
+            output.extend_from_slice(&sums);
+        }
+        for end in whole..input.len() {
+            let ages = all[..end + count.max(1)].iter().rev();
+            output.push(self.taps.0.iter().zip(ages).fold(0.0, |sum, (tap, x)| sum + tap * x));
+        }
+        let kept = self.line.len().min(all.len());
+        let length = self.line.len();
+        self.line[length - kept..].copy_from_slice(&all[all.len() - kept..]);
+        self.at = 0;
+        output
     }
 }
 
