@@ -1,8 +1,10 @@
 //! The command line.
 
+use crate::failure::Failure;
 use crate::figures::{View, Wishes};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use mellow_rake::units::{Frequency, Level, SampleRate};
+use mellow_rake_files::{Encoding, ReadingChoice, Values};
 use serde::Serialize;
 use std::path::PathBuf;
 use std::str::FromStr;
@@ -244,22 +246,135 @@ pub(crate) struct Sensitivity {
     pub(crate) json: bool,
 }
 
+/// What a recording does not say by itself.
+#[derive(Debug, Default, Args)]
+pub(crate) struct FileReading {
+    /// How numbers stand in a file without a header (.raw, .bin): int8, uint8, int16-le, int24-be, float32-le, ...
+    #[arg(long, value_name = "ENCODING")]
+    pub(crate) encoding: Option<Encoding>,
+    /// How many channels such a file has, 1 to 65536.
+    #[arg(long, default_value_t = 1, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..=65_536))]
+    pub(crate) channels: u32,
+    /// The column of times in a text, by name or number [default: one called t, time or time_...].
+    #[arg(long, value_name = "NAME")]
+    pub(crate) time: Option<String>,
+}
+
+impl FileReading {
+    /// The same for the library, with a rate.
+    pub(crate) fn choice(&self, rate: Option<SampleRate>) -> ReadingChoice {
+        ReadingChoice {
+            rate,
+            encoding: self.encoding,
+            channels: self.channels as usize,
+            time: self.time.clone(),
+        }
+    }
+}
+
+/// What samples stand for.
+#[derive(Debug, Args)]
+pub(crate) struct Scaling {
+    /// The size of the largest sample that could stand in the recording [default: that of the file's format].
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) full_scale: Option<f64>,
+    /// What a sample of that size stands for, with its unit, as "2.5 V"; samples are turned into it.
+    #[arg(long, value_name = "QUANTITY")]
+    pub(crate) range: Option<Physical>,
+    /// What a sample of 0 stands for, in the same unit [default: 0].
+    #[arg(long, value_name = "QUANTITY", requires = "range", allow_hyphen_values = true)]
+    pub(crate) offset: Option<Physical>,
+}
+
+/// From samples to what they stand for.
+#[derive(Debug, Clone)]
+pub(crate) struct Scale {
+    pub(crate) factor: f64,
+    pub(crate) offset: f64,
+    pub(crate) unit: String,
+    /// The largest size of a scaled sample less the offset.
+    pub(crate) range: f64,
+}
+
+impl Scaling {
+    /// The scale that was asked for, if one was.
+    pub(crate) fn scale(&self, full_scale: Option<f64>) -> Result<Option<Scale>, Failure> {
+        let full_scale = self.full_scale.or(full_scale);
+        let wrong = |what: &str| Err(Failure::Call(what.to_owned()));
+        if full_scale.is_some_and(|scale| !(scale > 0.0 && scale.is_finite())) {
+            return wrong("--full-scale: a number above 0 is wanted");
+        }
+        let Some(Physical { number: range, unit }) = &self.range else {
+            return Ok(None);
+        };
+        if *range <= 0.0 {
+            return wrong("--range: a quantity above 0 is wanted, as \"2.5 V\"");
+        }
+        let Some(full_scale) = full_scale else {
+            return wrong(
+                "--range: the format does not say its largest sample; --full-scale 32768 would",
+            );
+        };
+        let offset = match &self.offset {
+            Some(offset) if offset.unit != *unit => {
+                return wrong("--offset: the unit of --range is wanted");
+            }
+            Some(offset) => offset.number,
+            None => 0.0,
+        };
+        let (factor, unit, range) = (range / full_scale, unit.clone(), *range);
+        Ok(Some(Scale { factor, offset, unit, range }))
+    }
+}
+
+impl Scale {
+    pub(crate) fn apply(&self, values: &Values) -> Values {
+        let scaled = values.reals().into_iter().map(|x| x * self.factor + self.offset);
+        Values::Reals(scaled.collect())
+    }
+}
+
+/// A number with any unit.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Physical {
+    pub(crate) number: f64,
+    pub(crate) unit: String,
+}
+
+impl FromStr for Physical {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let wanted = || "a number and a unit are wanted, as \"2.5 V\"".to_owned();
+        let (number, unit) = text.trim().split_once(char::is_whitespace).ok_or_else(wanted)?;
+        let number: f64 = number.parse().map_err(|_| wanted())?;
+        let unit = unit.trim().to_owned();
+        let is_short = unit.chars().count() <= 24 && !unit.chars().any(char::is_control);
+        if !number.is_finite() || !is_short {
+            return Err(wanted());
+        }
+        Ok(Physical { number, unit })
+    }
+}
+
 /// Look at a recording: levels, clipping, spectrum, the lines in it, and what could be done about them.
 ///
 /// Example: mrake inspect demo/mooring/mooring.csv --full-scale 32768 --figure look.png
 #[derive(Debug, Args)]
 pub(crate) struct Inspect {
-    /// The recording: CSV with a header, or WAV. A column called time, or the WAV file's own rate, says the sample rate.
+    /// The recording: .csv, .tsv or .txt with or without a header, .wav, .npy, .json, .raw or .bin. A column of times, or the file's own
+    /// rate, says the sample rate.
     pub(crate) file: PathBuf,
-    /// The column (WAV: channel_1, channel_2, ...) of the recording, if it has several.
+    /// The column of the recording, by name or by number from 1, if it has several (channels are called channel_1, channel_2, ...).
     #[arg(long, value_name = "NAME")]
     pub(crate) column: Option<String>,
+    #[command(flatten)]
+    pub(crate) reading: FileReading,
+    #[command(flatten)]
+    pub(crate) scaling: Scaling,
     /// The sample rate, as "1 kHz", where the recording does not say it; where it does, it must be this.
     #[arg(long)]
     pub(crate) rate: Option<SampleRate>,
-    /// The size of the largest sample that could stand in the recording, for levels in dB [default: that of the WAV file].
-    #[arg(long, value_name = "NUMBER")]
-    pub(crate) full_scale: Option<f64>,
     /// Samples of the pieces that the spectrum is averaged over: more for finer steps, fewer for less noise.
     #[arg(long, value_name = "COUNT")]
     pub(crate) piece: Option<usize>,
@@ -287,9 +402,11 @@ pub(crate) struct Measure {
     /// The program, with its arguments behind it, each after its own --device.
     #[arg(long, value_name = "PROGRAM", conflicts_with = "recording", allow_hyphen_values = true)]
     pub(crate) device: Option<Vec<String>>,
-    /// A recording (CSV with a header, or WAV) that holds input and output.
+    /// A recording that holds input and output.
     #[arg(long, value_name = "FILE")]
     pub(crate) recording: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) reading: FileReading,
     /// The column of the input.
     #[arg(long, value_name = "NAME", requires = "recording")]
     pub(crate) input: Option<String>,
@@ -415,12 +532,14 @@ pub(crate) struct Verify {
     /// The targets, with commas between them [default: host,icarus].
     #[arg(long, value_enum, value_delimiter = ',')]
     pub(crate) on: Option<Vec<On>>,
-    /// A recording (CSV with a header, or WAV) to filter as well.
+    /// A recording to filter as well.
     #[arg(long, value_name = "FILE")]
     pub(crate) recording: Option<PathBuf>,
-    /// The column (WAV: channel_1, channel_2, ...) of the recording, if it has several.
+    /// The column of the recording, by name or by number from 1, if it has several.
     #[arg(long, value_name = "NAME", requires = "recording")]
     pub(crate) column: Option<String>,
+    #[command(flatten)]
+    pub(crate) reading: FileReading,
     /// Take the generated files from this folder, as they are, instead of writing them anew.
     #[arg(long, value_name = "DIR")]
     pub(crate) files: Option<PathBuf>,
@@ -431,24 +550,37 @@ pub(crate) struct Verify {
 
 /// Filter a recording.
 ///
-/// In floating point the samples keep their unit. With --bit-true the recording goes through the integer filter: a
-/// column of integers is taken as words of the input format, a column with decimal points as values, rounded to the
-/// nearest word.
+/// In floating point the samples keep their unit, or take that of --range. With --bit-true the recording goes through the integer
+/// filter: a column of integers is taken as words of the input format, a column with decimal points as values, rounded to the
+/// nearest word. Recordings of any length pass in blocks (of JSON, and with --zero-phase, all is kept in memory).
 ///
-/// Example: mrake run demo/mooring/pump_hum.toml demo/mooring/mooring.csv -o quiet.csv
+/// Examples: mrake run demo/mooring/pump_hum.toml demo/mooring/mooring.csv -o quiet.csv;
+/// mrake run demo/modem/carrier_band.toml demo/modem/modem.wav --bit-true -o band.wav
 #[derive(Debug, Args)]
 pub(crate) struct Run {
     /// The spec file.
     pub(crate) spec: PathBuf,
-    /// The recording: CSV with a header, or WAV. A column called time, or the WAV file's own rate, must fit the spec's
-    /// sample rate.
+    /// The recording: .csv, .tsv or .txt with or without a header, .wav, .npy, .json, .raw or .bin. A column of times, or the file's own
+    /// rate, must fit the spec's sample rate.
     pub(crate) input: PathBuf,
-    /// The CSV file to write: time, the samples before, the samples after.
+    /// The file to write, in the format of its ending: .csv, .tsv and .json hold time, the samples before and after; .wav, .npy and
+    /// .raw those after.
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
-    /// The column (WAV: channel_1, channel_2, ...) of the recording, if it has several.
-    #[arg(long, value_name = "NAME")]
-    pub(crate) column: Option<String>,
+    /// The columns of the recording, by name or by number from 1, with commas between them, if it has several.
+    #[arg(long, value_name = "NAMES", value_delimiter = ',')]
+    pub(crate) column: Vec<String>,
+    /// Filter all columns but that of the times.
+    #[arg(long, conflicts_with = "column")]
+    pub(crate) all_columns: bool,
+    #[command(flatten)]
+    pub(crate) reading: FileReading,
+    #[command(flatten)]
+    pub(crate) scaling: Scaling,
+    /// How numbers stand in the file that is written (.wav, .npy, .raw) [default: floating point; with --bit-true the smallest integers
+    /// that hold the output].
+    #[arg(long, value_name = "ENCODING")]
+    pub(crate) output_encoding: Option<Encoding>,
     /// Run the integer filter instead of the floating-point one; the spec needs a table `[fixed]`.
     #[arg(long)]
     pub(crate) bit_true: bool,

@@ -5,7 +5,7 @@ use mellow_rake::implementation::ImplementError;
 use mellow_rake::spec::SpecError;
 use mellow_rake::write::WriteError;
 use mellow_rake_figures::FigureError;
-use mellow_rake_files::{CoefficientError, CsvError, WavError, WriteFileError};
+use mellow_rake_files::{CoefficientError, CsvError, RecordingError, WriteFileError};
 use mellow_rake_rig::RigError;
 use std::path::PathBuf;
 
@@ -39,8 +39,8 @@ pub(crate) enum Failure {
     NoWords { path: PathBuf, needs: &'static str },
     #[error("{path}: {error}")]
     Csv { path: PathBuf, error: CsvError },
-    #[error("{path}: {error}")]
-    Wav { path: PathBuf, error: WavError },
+    #[error(transparent)]
+    Recording(Box<RecordingError>),
     #[error("{path}: {error}")]
     Coefficients { path: PathBuf, error: Box<CoefficientError> },
     #[error(transparent)]
@@ -63,12 +63,18 @@ pub(crate) enum Failure {
     Json(#[from] serde_json::Error),
 }
 
+impl From<RecordingError> for Failure {
+    fn from(error: RecordingError) -> Self {
+        Failure::Recording(Box::new(error))
+    }
+}
+
 /// A sample that the input format does not hold.
 #[derive(Debug, thiserror::Error)]
 #[error("{}: sample {sample} is {found}, beyond the input format {format} ({low} to {high}){hint}", .path.display())]
 pub(crate) struct SampleError {
     pub(crate) path: PathBuf,
-    pub(crate) sample: usize,
+    pub(crate) sample: u64,
     pub(crate) found: String,
     pub(crate) format: mellow_rake::fixed::WordFormat,
     pub(crate) low: String,

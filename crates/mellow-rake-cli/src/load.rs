@@ -1,5 +1,6 @@
 //! From files to what the library takes.
 
+use crate::arguments::FileReading;
 use crate::failure::{Failure, SampleError};
 use mellow_rake::design::{Design, design};
 use mellow_rake::fixed::WordFormat;
@@ -7,7 +8,7 @@ use mellow_rake::implementation::{Implementation, implement};
 use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
 use mellow_rake::units::SampleRate;
 use mellow_rake_files::{
-    CsvTable, Values, WavRecording, coefficients_from_csv, coefficients_from_json,
+    ReadingChoice, RecordingReader, Values, coefficients_from_csv, coefficients_from_json,
 };
 use std::path::{Path, PathBuf};
 
@@ -86,7 +87,7 @@ impl Loaded {
     }
 }
 
-/// One column of a recording.
+/// One column of a recording, in memory.
 pub(crate) struct Recording {
     pub(crate) name: String,
     pub(crate) values: Values,
@@ -96,87 +97,86 @@ pub(crate) struct Recording {
     path: PathBuf,
 }
 
+/// The rate that was said or that the file says.
+pub(crate) fn need_rate(path: &Path, reader: &RecordingReader) -> Result<SampleRate, Failure> {
+    reader.rate().ok_or_else(|| {
+        Failure::Call(format!(
+            "{}: nothing in it says the sample rate; --rate \"1 kHz\" would",
+            path.display()
+        ))
+    })
+}
+
 impl Recording {
+    /// A column of a file whose rate must be this one; or, without one, must say its own.
     pub(crate) fn file(
         path: &Path,
-        column: Option<&str>,
-        rate: SampleRate,
-    ) -> Result<Self, Failure> {
-        Recording::bytes(path, &read(path)?, column, Some(rate))
-    }
-
-    /// A recording whose rate must be this one; or, without one, must say its own.
-    pub(crate) fn bytes(
-        path: &Path,
-        bytes: &[u8],
+        how: &FileReading,
         column: Option<&str>,
         rate: Option<SampleRate>,
     ) -> Result<Self, Failure> {
-        let wrong = |error| Failure::Csv { path: path.to_owned(), error };
-        let is_wav = path.extension().is_some_and(|ending| ending == "wav");
-        let (table, own_rate, full_scale) = if is_wav {
-            let wrong = |error| Failure::Wav { path: path.to_owned(), error };
-            let sound = WavRecording::parse(bytes).map_err(wrong)?;
-            if let Some(rate) = rate {
-                sound.check_rate(rate.hertz()).map_err(wrong)?;
-            }
-            let own = SampleRate::from_hertz(f64::from(sound.rate_hz));
-            // The table's own rules for choosing a column hold for channels too.
-            (CsvTable { columns: sound.columns }, own, Some(sound.full_scale))
-        } else {
-            let table = CsvTable::parse(bytes).map_err(wrong)?;
-            let own = match rate {
-                Some(rate) => table.check_rate(rate).map(|()| None).map_err(wrong)?,
-                None => table.rate().map_err(wrong)?,
-            };
-            (table, own, None)
-        };
-        let rate = rate.or(own_rate).ok_or_else(|| {
-            Failure::Call(format!(
-                "{}: no time column says the sample rate; --rate \"1 kHz\" would",
-                path.display()
-            ))
-        })?;
-        let column = table.choose(column).map_err(wrong)?;
-        let (name, values) = (column.name.clone(), column.values.clone());
+        Recording::of(path, RecordingReader::open(path, &how.choice(rate))?, column)
+    }
+
+    /// A column of a file in memory.
+    pub(crate) fn bytes(path: &Path, bytes: &[u8], rate: SampleRate) -> Result<Self, Failure> {
+        let choice = ReadingChoice { rate: Some(rate), ..ReadingChoice::default() };
+        Recording::of(path, RecordingReader::bytes(path, bytes.to_vec(), &choice)?, None)
+    }
+
+    fn of(path: &Path, mut reader: RecordingReader, column: Option<&str>) -> Result<Self, Failure> {
+        let rate = need_rate(path, &reader)?;
+        let column = reader.choose(column)?;
+        let values = reader.rest(&[column])?.remove(0);
+        let (name, full_scale) = (reader.names()[column].clone(), reader.full_scale());
         Ok(Recording { name, values, rate, full_scale, path: path.to_owned() })
     }
 
-    /// The samples as words of the input format: integers as they are, real numbers as values, rounded to the nearest
-    /// word, ties to the even one.
+    /// The samples as words of the input format.
     pub(crate) fn words(&self, format: WordFormat) -> Result<Vec<i64>, Failure> {
-        let outside = |sample: usize, found: String, low: String, high: String, hint| {
-            let path = self.path.clone();
-            Failure::Sample(Box::new(SampleError { path, sample, found, format, low, high, hint }))
-        };
-        match &self.values {
-            Values::Integers(values) => {
-                let (low, high) = (format.minimum(), format.maximum());
-                match values.iter().position(|&value| !format.holds(value.into())) {
-                    None => Ok(values.clone()),
-                    Some(sample) => Err(outside(
-                        sample,
-                        format!("the integer {}", values[sample]),
-                        low.to_string(),
-                        high.to_string(),
-                        "",
-                    )),
+        words(&self.path, &self.values, 0, format)
+    }
+}
+
+/// Samples as words of the input format: integers as they are, real numbers as values, rounded to the nearest
+/// word, ties to the even one. `first` is the place of the first one in its file.
+pub(crate) fn words(
+    path: &Path,
+    values: &Values,
+    first: u64,
+    format: WordFormat,
+) -> Result<Vec<i64>, Failure> {
+    let outside = |sample: usize, found: String, low: String, high: String, hint| {
+        let (path, sample) = (path.to_owned(), first + sample as u64);
+        Failure::Sample(Box::new(SampleError { path, sample, found, format, low, high, hint }))
+    };
+    match values {
+        Values::Integers(values) => {
+            let (low, high) = (format.minimum(), format.maximum());
+            match values.iter().position(|&value| !format.holds(value.into())) {
+                None => Ok(values.clone()),
+                Some(sample) => Err(outside(
+                    sample,
+                    format!("the integer {}", values[sample]),
+                    low.to_string(),
+                    high.to_string(),
+                    "",
+                )),
+            }
+        }
+        Values::Reals(values) => {
+            let (low, high) = (format.minimum() as f64, format.maximum() as f64);
+            let step = format.step();
+            let word = |(sample, value): (usize, &f64)| {
+                let word = (value / step).round_ties_even();
+                if (low..=high).contains(&word) {
+                    return Ok(word as i64);
                 }
-            }
-            Values::Reals(values) => {
-                let (low, high) = (format.minimum() as f64, format.maximum() as f64);
-                let step = format.step();
-                let word = |(sample, value): (usize, &f64)| {
-                    let word = (value / step).round_ties_even();
-                    if (low..=high).contains(&word) {
-                        return Ok(word as i64);
-                    }
-                    let hint = "; a column with decimal points is read as values of the format";
-                    let (low, high) = (low * step, high * step);
-                    Err(outside(sample, value.to_string(), low.to_string(), high.to_string(), hint))
-                };
-                values.iter().enumerate().map(word).collect()
-            }
+                let hint = "; a column with decimal points is read as values of the format";
+                let (low, high) = (low * step, high * step);
+                Err(outside(sample, value.to_string(), low.to_string(), high.to_string(), hint))
+            };
+            values.iter().enumerate().map(word).collect()
         }
     }
 }

@@ -9,6 +9,7 @@ mod measured;
 mod objects;
 mod print;
 mod prove;
+mod stream;
 mod text;
 mod vary;
 

@@ -410,7 +410,10 @@ fn delay_is_taken_off_where_it_is_known() {
         assert_eq!(number(&object["delay_left_samples"]), 0.0);
         let (plain, shifted) = (column(&plain), column(&shifted));
         assert_eq!(plain.len(), shifted.len());
-        assert_eq!(plain[48..], shifted[..plain.len() - 48]);
+        // Transforms round a little differently when other samples stand beside; integers are integers.
+        let pairs = plain[48..].iter().zip(&shifted);
+        let most = pairs.map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+        assert!(most <= if more.is_empty() { 1e-9 } else { 0.0 }, "{most}");
     }
     let belt = "demo/breath/breath.csv";
     let (status, _, err) = run(&["run", BREATH, belt, "-o", &path("x.csv"), "--remove-delay"]);

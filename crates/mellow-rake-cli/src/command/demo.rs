@@ -112,7 +112,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     let loaded = &measured.loaded;
     let implementation = measured.need_implementation("demo")?;
     let rate = loaded.spec.sample_rate;
-    let samples = Recording::bytes(&home.join(recording_file), recording, None, Some(rate))?;
+    let samples = Recording::bytes(&home.join(recording_file), recording, rate)?;
     let words = samples.words(implementation.fixed.input)?;
 
     std::fs::create_dir_all(folder)

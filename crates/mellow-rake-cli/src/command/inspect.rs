@@ -3,7 +3,7 @@
 use crate::arguments::Inspect;
 use crate::failure::{Failure, Outcome};
 use crate::figures::{self, Trace, density_panel, liveliest, time_panel};
-use crate::load::{Recording, read};
+use crate::load::Recording;
 use crate::print::{self, table, wrapped};
 use crate::text::units::{frequencies, hertz};
 use mellow_rake::signal::{
@@ -46,12 +46,15 @@ struct SpectrumObject<'a> {
 
 pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
     let path = &options.file;
-    let recording = Recording::bytes(path, &read(path)?, options.column.as_deref(), options.rate)?;
-    let (rate, samples) = (recording.rate, recording.values.reals());
-    let full_scale = options.full_scale.or(recording.full_scale);
-    if full_scale.is_some_and(|scale| !(scale > 0.0 && scale.is_finite())) {
-        return Err(Failure::Call("--full-scale: a number above 0 is wanted".to_owned()));
+    let column = options.column.as_deref();
+    let mut recording = Recording::file(path, &options.reading, column, options.rate)?;
+    let scale = options.scaling.scale(recording.full_scale)?;
+    let mut full_scale = options.scaling.full_scale.or(recording.full_scale);
+    if let Some(scale) = &scale {
+        recording.values = scale.apply(&recording.values);
+        full_scale = Some(scale.range);
     }
+    let (rate, samples) = (recording.rate, recording.values.reals());
     let mut wish = SpectrumWish::for_length(samples.len());
     wish.piece = options.piece.unwrap_or(wish.piece);
     let wrong = |error: mellow_rake::signal::SpectrumError| {

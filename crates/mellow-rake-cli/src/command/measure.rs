@@ -3,7 +3,7 @@
 use crate::arguments::Measure;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
-use crate::load::{Loaded, Recording, read};
+use crate::load::{Loaded, Recording};
 use crate::print::{self, number, table, wrapped};
 use crate::text::units::hertz;
 use mellow_rake::analysis::{gain_db, measure_time};
@@ -106,9 +106,8 @@ fn recorded(options: &Measure, loaded: &Loaded) -> Result<(Vec<f64>, Vec<f64>), 
             "--recording needs --input and --output, the names of two of its columns".to_owned(),
         ));
     };
-    let bytes = read(path)?;
     let column = |name: &str| {
-        let recording = Recording::bytes(path, &bytes, Some(name), Some(rate))?;
+        let recording = Recording::file(path, &options.reading, Some(name), Some(rate))?;
         Ok::<_, Failure>(recording.values.reals())
     };
     Ok((column(input)?, column(output)?))

@@ -3,26 +3,37 @@
 use crate::arguments::Run;
 use crate::failure::{Failure, Outcome};
 use crate::figures::{self, Trace, density_panel, liveliest, time_panel};
-use crate::load::{Loaded, Recording};
+use crate::load::Loaded;
 use crate::print::{self, wrapped};
+use crate::stream::{Mode, pass};
 use mellow_rake::analysis::measure_time;
-use mellow_rake::datapath::Simulator;
 use mellow_rake::filter::PhaseResponse;
-use mellow_rake::signal::{SpectrumError, SpectrumWish, spectrum, zero_phase};
+use mellow_rake::fixed::WordFormat;
+use mellow_rake::signal::{SpectrumError, SpectrumWish, spectrum};
 use mellow_rake_figures::{Pen, Sheet, draw};
-use mellow_rake_files::{Column, Values, write_columns, write_whole};
+use mellow_rake_files::{
+    Encoding, FileFormat, RecordingPlan, RecordingReader, RecordingWriter, Values, write_whole,
+};
 use serde::Serialize;
 use std::path::Path;
+
+/// Samples that a figure shows at most.
+const SHOWN: usize = 1 << 22;
 
 #[derive(Serialize)]
 struct RunObject {
     name: String,
     mode: &'static str,
+    method: &'static str,
     input: String,
     output: String,
-    column: String,
-    samples: usize,
+    columns: Vec<String>,
+    samples: u64,
     sample_rate_hz: f64,
+    unit: Option<String>,
+    encoding: Option<String>,
+    written_factor: f64,
+    clipped_samples: u64,
     limited_samples: Option<u64>,
     latency_samples: u32,
     delay_removed_samples: usize,
@@ -31,99 +42,222 @@ struct RunObject {
     affected_at_each_end: Option<usize>,
 }
 
-/// A filtered recording.
-struct Filtered {
-    before: Values,
-    after: Values,
-    limited: Option<u64>,
-    /// Samples at either end of a zero-phase run that depend on what is assumed beyond it.
-    affected: Option<usize>,
-}
-
 pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     let loaded = Loaded::file(&options.spec)?;
     let rate = loaded.spec.sample_rate;
-    let recording = Recording::file(&options.input, options.column.as_deref(), rate)?;
+    let mut reader = RecordingReader::open(&options.input, &options.reading.choice(Some(rate)))?;
+    let columns = columns(options, &reader)?;
+    let scale = options.scaling.scale(reader.full_scale())?;
+    let implementation = match options.bit_true {
+        true => Some(loaded.need_implementation("run --bit-true")?),
+        false => None,
+    };
+    let mode = match (&implementation, options.zero_phase) {
+        (Some(implementation), _) => Mode::BitTrue(implementation),
+        (None, true) => Mode::ZeroPhase,
+        (None, false) => Mode::Float,
+    };
     let removed = if options.remove_delay { delay(&loaded)? } else { 0 };
-    let Filtered { before, after, limited, affected } =
-        filtered(options, &loaded, &recording, removed)?;
-    let form = &loaded.design.form;
+    let names: Vec<String> = columns.iter().map(|&column| reader.names()[column].clone()).collect();
+    let format = FileFormat::of(&options.output)?;
+    let words = implementation.as_ref().map(|implementation| implementation.fixed.output);
+    let full_scale = reader.full_scale().filter(|_| scale.is_none());
+    let form = Written::new(options.output_encoding, format, words, full_scale);
+    let plan = RecordingPlan {
+        names: match form.has_before {
+            true => names.iter().flat_map(|n| [n.clone(), format!("{n}_filtered")]).collect(),
+            false => names.clone(),
+        },
+        rate,
+        samples: reader.samples(),
+        encoding: form.encoding,
+    };
+    let mut writer = RecordingWriter::create(&options.output, plan)?;
+    let samples = reader.samples();
+    let mut clipped = 0;
+    let mut shown = [Values::Reals(Vec::new()), Values::Reals(Vec::new())];
+    let sink = |before: &[Values], after: &[Values]| {
+        if options.figure.is_some() {
+            let most = SHOWN - shown[0].len().min(SHOWN);
+            for (kept, new) in shown.iter_mut().zip([&before[0], &after[0]]) {
+                kept.append(new.clone().take_front(most));
+            }
+        }
+        let mut block = Vec::new();
+        for (before, after) in before.iter().zip(after) {
+            if form.has_before {
+                block.push(before.clone());
+            }
+            block.push(form.values(after, &mut clipped));
+        }
+        Ok(writer.push(&block)?)
+    };
+    let passed = pass(
+        &mut reader,
+        &options.input,
+        &columns,
+        (&loaded, &mode),
+        scale.as_ref(),
+        removed,
+        sink,
+    )?;
     // Taps have settled once they are full; a peak of 1 serves, as only the settling is asked for.
-    let settling = measure_time(form, 1.0, rate).settling_samples;
+    let settling = measure_time(&loaded.design.form, 1.0, rate).settling_samples;
     let unsettled = if options.zero_phase { 0 } else { settling.saturating_sub(removed) };
     if let Some(path) = &options.figure {
-        draw_both(
-            path,
-            &loaded,
-            &recording.name,
-            &before.reals(),
-            &scaled(&loaded, options, &before, &after),
-            unsettled,
-        )?;
+        // Words of another format in steps of the input word, to stand on one scale.
+        let steps = loaded.spec.fixed.filter(|_| options.bit_true);
+        let step = steps.map_or(1.0, |fixed| fixed.output.step() / fixed.input.step());
+        let after: Vec<f64> = shown[1].reals().into_iter().map(|y| y * step).collect();
+        draw_both(path, &loaded, &names[0], &shown[0].reals(), &after, unsettled, samples)?;
         eprintln!("{} written", path.display());
     }
-    let samples = before.len();
-    let times = (0..samples).map(|n| n as f64 / rate.hertz()).collect();
-    let column = |name: String, values| Column { name, values };
-    let columns = [
-        column("time_s".to_owned(), Values::Reals(times)),
-        column(recording.name.clone(), before),
-        column(format!("{}_filtered", recording.name), after),
-    ];
-    write_whole(&options.output, write_columns(&columns).as_bytes())?;
-    let mode = match (options.bit_true, options.zero_phase) {
-        (true, _) => "bit-true",
-        (_, true) => "forward and backward",
-        _ => "floating point",
+    writer.finish()?;
+    let left = loaded.design.form.taps().map(|taps| taps.group_delay(0.0) - removed as f64);
+    let object = RunObject {
+        name: loaded.spec.name.to_string(),
+        mode: match mode {
+            Mode::BitTrue(_) => "bit-true",
+            Mode::ZeroPhase => "forward and backward",
+            Mode::Float => "floating point",
+        },
+        method: passed.method,
+        input: options.input.display().to_string(),
+        output: options.output.display().to_string(),
+        columns: names,
+        samples,
+        sample_rate_hz: rate.hertz(),
+        unit: scale.map(|scale| scale.unit),
+        encoding: (!form.is_text).then(|| form.encoding.to_string()),
+        written_factor: form.factor,
+        clipped_samples: clipped,
+        limited_samples: passed.limited,
+        latency_samples: 0,
+        delay_removed_samples: removed,
+        delay_left_samples: left.filter(|_| options.remove_delay),
+        settling_samples: unsettled,
+        affected_at_each_end: passed.affected,
     };
-    let (input, output) =
-        (options.input.display().to_string(), options.output.display().to_string());
-    let left = form.taps().map(|taps| taps.group_delay(0.0) - removed as f64);
     if options.json {
-        print::json(&RunObject {
-            name: loaded.spec.name.to_string(),
-            mode,
-            input,
-            output,
-            column: recording.name,
-            samples,
-            sample_rate_hz: rate.hertz(),
-            limited_samples: limited,
-            latency_samples: 0,
-            delay_removed_samples: removed,
-            delay_left_samples: left.filter(|_| options.remove_delay),
-            settling_samples: unsettled,
-            affected_at_each_end: affected,
-        })?;
-        return Ok(Outcome::Held);
+        print::json(&object)?;
+    } else {
+        print::text(&text(&object))?;
     }
-    let limits = match limited {
+    Ok(Outcome::Held)
+}
+
+/// The columns that were asked for, or the only one.
+fn columns(options: &Run, reader: &RecordingReader) -> Result<Vec<usize>, Failure> {
+    if options.all_columns {
+        return Ok(reader.signals());
+    }
+    if options.column.is_empty() {
+        return Ok(vec![reader.choose(None)?]);
+    }
+    options.column.iter().map(|name| Ok(reader.choose(Some(name))?)).collect()
+}
+
+/// How the output is written.
+struct Written {
+    encoding: Encoding,
+    /// Samples are multiplied by this before.
+    factor: f64,
+    /// Whether the samples before stand beside those after, and numbers are written as text.
+    has_before: bool,
+    is_text: bool,
+    /// Real numbers have to be rounded to integers.
+    limits: Option<(i64, i64)>,
+}
+
+impl Written {
+    fn new(
+        wished: Option<Encoding>,
+        format: FileFormat,
+        words: Option<WordFormat>,
+        full_scale: Option<f64>,
+    ) -> Self {
+        let is_text = matches!(format, FileFormat::Text | FileFormat::Json);
+        let own = match (words, format) {
+            // An unsigned word needs a bit more as a signed one.
+            (Some(word), _) => Encoding::signed(word.width() + u32::from(!word.is_signed())),
+            (None, FileFormat::Wav) => Encoding::float(false),
+            (None, _) => Encoding::float(true),
+        };
+        let encoding = wished.unwrap_or(own);
+        // In a WAV file the full scale of floating point is 1, of integers 2 to the bits less one; elsewhere numbers are themselves.
+        let factor = match (words, full_scale) {
+            _ if is_text => 1.0,
+            (Some(word), _) if !encoding.is_integer() => word.step(),
+            (Some(_), _) => 1.0,
+            (None, Some(full_scale)) if format == FileFormat::Wav && !encoding.is_integer() => {
+                1.0 / full_scale
+            }
+            (None, Some(1.0)) if encoding.is_integer() => encoding.full_scale(),
+            _ => 1.0,
+        };
+        let limits = encoding.limits().filter(|_| !is_text);
+        Written { encoding, factor, has_before: is_text, is_text, limits }
+    }
+
+    /// The samples as they are written; counts those that the encoding cuts off.
+    fn values(&self, after: &Values, clipped: &mut u64) -> Values {
+        let (Values::Reals(samples), Some((low, high))) = (after, self.limits) else {
+            return match after {
+                _ if self.factor == 1.0 => after.clone(),
+                _ => Values::Reals(after.reals().into_iter().map(|y| y * self.factor).collect()),
+            };
+        };
+        let mut word = |y: &f64| {
+            let word = (y * self.factor).round_ties_even();
+            *clipped += u64::from(word < low as f64 || word > high as f64);
+            (word as i64).clamp(low, high)
+        };
+        Values::Integers(samples.iter().map(&mut word).collect())
+    }
+}
+
+fn text(object: &RunObject) -> String {
+    let limits = match object.limited_samples {
         Some(count) if count > 0 => format!("; limits acted in {count} samples"),
         Some(_) => "; no limit acted".to_owned(),
         None => String::new(),
     };
+    let RunObject { output, samples, columns, name, mode, method, .. } = object;
+    let how = if *method == "overlap-save" { ", overlap-save" } else { "" };
     let mut text = format!(
-        "{output}: {samples} samples of `{}` through {} ({mode}{limits})\n",
-        recording.name, loaded.spec.name
+        "{output}: {samples} samples of `{}` through {name} ({mode}{how}{limits})\n",
+        columns.join("`, `")
     );
-    if let Some(affected) = affected {
+    if let Some(encoding) = &object.encoding {
+        let scaled = match object.written_factor {
+            1.0 => String::new(),
+            factor if factor < 1.0 => format!(", 1 for {}", 1.0 / factor),
+            factor => format!(", {factor} for 1"),
+        };
+        let clipped = match object.clipped_samples {
+            0 => String::new(),
+            count => format!("; {count} SAMPLES CUT OFF at the ends of its range"),
+        };
+        text.push_str(&format!("  written as {encoding}{scaled}{clipped}\n"));
+    }
+    if let Some(affected) = object.affected_at_each_end {
         let line = format!(
             "  every attenuation in decibels counts twice; the first and the last {affected} samples depend on what is assumed \
              beyond the ends: the recording turned about its last sample"
         );
         text.push_str(&wrapped(&line, 4));
     } else {
+        let unsettled = object.settling_samples;
         text.push_str(&format!("  the first {unsettled} samples are the filter's start-up\n"));
     }
-    if options.remove_delay {
-        let left = left.unwrap_or(0.0);
+    if let Some(left) = object.delay_left_samples {
+        let removed = object.delay_removed_samples;
         let line = format!(
             "  {removed} samples of delay taken off, {left} left; the last {removed} samples are the answer to the last one held"
         );
         text.push_str(&wrapped(&line, 4));
     }
-    print::text(&text)?;
-    Ok(Outcome::Held)
+    text
 }
 
 /// The whole samples of a delay that is the same at every frequency.
@@ -139,50 +273,6 @@ fn delay(loaded: &Loaded) -> Result<usize, Failure> {
     Ok(taps.group_delay(0.0) as usize)
 }
 
-fn filtered(
-    options: &Run,
-    loaded: &Loaded,
-    recording: &Recording,
-    removed: usize,
-) -> Result<Filtered, Failure> {
-    if options.bit_true {
-        let implementation = loaded.need_implementation("run --bit-true")?;
-        let mut words = recording.words(implementation.fixed.input)?;
-        let count = words.len();
-        words.extend(std::iter::repeat_n(words[count - 1], removed));
-        let mut simulator = Simulator::new(&implementation.checked);
-        let output = simulator.run(&words).split_off(removed);
-        words.truncate(count);
-        return Ok(Filtered {
-            before: Values::Integers(words),
-            after: Values::Integers(output),
-            limited: Some(simulator.limited_samples()),
-            affected: None,
-        });
-    }
-    let mut samples = recording.values.reals();
-    let before = recording.values.clone();
-    if options.zero_phase {
-        let found = zero_phase(&loaded.design.form, &samples);
-        let (after, affected) = (Values::Reals(found.samples), Some(found.affected));
-        return Ok(Filtered { before, after, limited: None, affected });
-    }
-    samples.extend(std::iter::repeat_n(samples[samples.len() - 1], removed));
-    let output = loaded.design.form.start().run(&samples).split_off(removed);
-    Ok(Filtered { before, after: Values::Reals(output), limited: None, affected: None })
-}
-
-/// The output in the unit of the input: words of another format in steps of the input word.
-fn scaled(loaded: &Loaded, options: &Run, before: &Values, after: &Values) -> Vec<f64> {
-    let scale = match (loaded.spec.fixed, before) {
-        (Some(fixed), Values::Integers(_)) if options.bit_true => {
-            fixed.output.step() / fixed.input.step()
-        }
-        _ => 1.0,
-    };
-    after.reals().into_iter().map(|y| y * scale).collect()
-}
-
 /// The record before and after, its liveliest stretch, and both spectra.
 fn draw_both(
     path: &Path,
@@ -191,6 +281,7 @@ fn draw_both(
     before: &[f64],
     after: &[f64],
     unsettled: usize,
+    samples: u64,
 ) -> Result<(), Failure> {
     let format = figures::format(path)?;
     let rate = loaded.spec.sample_rate;
@@ -206,8 +297,13 @@ fn draw_both(
     let time = |title: &str, part: std::ops::Range<usize>| {
         time_panel(title, name, 1.0 / rate.hertz(), &traces, &part, unsettled)
     };
+    let whole = if samples > before.len() as u64 {
+        &format!("the first {} of {samples} samples", before.len())
+    } else {
+        "the whole record"
+    };
     let panels = vec![
-        time("the whole record", 0..before.len()),
+        time(whole, 0..before.len()),
         time("a closer look", liveliest(before, 500)),
         density_panel(&[("before", Pen::Light, &spectra[0]), ("after", Pen::Over, &spectra[1])]),
     ];

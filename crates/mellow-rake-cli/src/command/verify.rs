@@ -25,7 +25,8 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
         None => None,
         Some(path) => {
             let rate = loaded.spec.sample_rate;
-            let recording = Recording::file(path, options.column.as_deref(), rate)?;
+            let recording =
+                Recording::file(path, &options.reading, options.column.as_deref(), Some(rate))?;
             Some(recording.words(implementation.fixed.input)?)
         }
     };

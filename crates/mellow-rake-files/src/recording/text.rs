@@ -1,0 +1,265 @@
+//! Recordings as text: lines of numbers with commas, semicolons or tabs between them.
+
+use super::Input;
+use super::error::CsvError;
+use crate::Values;
+use csv::StringRecord;
+use mellow_rake::units::SampleRate;
+use std::io::{BufRead, BufReader, Seek, SeekFrom};
+
+/// Whether a column of this name holds times.
+pub(crate) fn is_time(name: &str) -> bool {
+    let name = name.to_ascii_lowercase();
+    name == "t" || name == "time" || name.starts_with("time_") || name.starts_with("time ")
+}
+
+/// A text that was read through once, and is read again in blocks.
+pub(crate) struct TextReader {
+    reader: csv::Reader<BufReader<Box<dyn Input>>>,
+    has_header: bool,
+    /// Of each column.
+    pub(crate) names: Vec<String>,
+    /// Whether every field of a column is an integer.
+    pub(crate) integers: Vec<bool>,
+    /// Lines with samples.
+    pub(crate) frames: u64,
+    record: StringRecord,
+}
+
+/// What stands between the fields: read off the first line that is no comment.
+fn delimiter(input: &mut BufReader<Box<dyn Input>>) -> Result<u8, CsvError> {
+    let mut line = Vec::new();
+    loop {
+        line.clear();
+        // A line of many megabytes is no line of a recording.
+        let read = std::io::Read::take(&mut *input, 1 << 20).read_until(b'\n', &mut line);
+        if read.map_err(unreadable)? == 0 || !line.starts_with(b"#") {
+            break;
+        }
+    }
+    input.rewind().map_err(unreadable)?;
+    Ok([b'\t', b';'].into_iter().find(|byte| line.contains(byte)).unwrap_or(b','))
+}
+
+fn unreadable(error: std::io::Error) -> CsvError {
+    CsvError::Form { line: 1, message: error.to_string() }
+}
+
+fn form(error: csv::Error) -> CsvError {
+    let line = error.position().map_or(1, csv::Position::line);
+    let message = match error.kind() {
+        csv::ErrorKind::UnequalLengths { expected_len, len, .. } => format!(
+            "{len} fields where the lines before have {expected_len} (are there decimal commas? a point is wanted)"
+        ),
+        csv::ErrorKind::Utf8 { .. } => "not UTF-8 text".to_owned(),
+        _ => error.to_string(),
+    };
+    CsvError::Form { line, message }
+}
+
+/// The even steps of a time column, checked line by line.
+struct Clock {
+    column: usize,
+    expected: Option<f64>,
+    first: f64,
+    last: f64,
+    /// A unit of the last printed digit.
+    digit: f64,
+}
+
+impl Clock {
+    fn check(
+        &mut self,
+        frame: u64,
+        line: u64,
+        time: f64,
+        field: &str,
+        name: &str,
+    ) -> Result<(), CsvError> {
+        if frame == 0 {
+            (self.first, self.last) = (time, time);
+        }
+        let digits = field.split_once('.').map_or(0, |(_, behind)| behind.len());
+        let is_plain = !field.contains(['e', 'E']);
+        if is_plain {
+            self.digit = 0.1f64.powi(digits.min(30) as i32);
+        }
+        if let (Some(expected), true) = (self.expected, frame > 0) {
+            let found = time - self.last;
+            let drift = (time - self.first) - frame as f64 * expected;
+            // Printed times are rounded: a step may be off by a unit of the last digit, but that must not add up.
+            let rounding = if is_plain { 1.01 * self.digit } else { 0.0 };
+            if (found - expected).abs() > 0.01 * expected + rounding
+                || drift.abs() > 0.5 * expected + rounding
+            {
+                let rate_hz = 1.0 / expected;
+                let column = name.to_owned();
+                return Err(CsvError::Time { line, column, found, expected, rate_hz });
+            }
+        }
+        self.last = time;
+        Ok(())
+    }
+
+    /// The rate that the first and the last time say.
+    fn rate(&self, frames: u64) -> Option<SampleRate> {
+        let span = self.last - self.first;
+        let hertz = (frames - 1) as f64 / span;
+        // Printed times are rounded: of the whole rates that they leave open the roundest is meant.
+        let open = (1e-6 + self.digit / span).min(0.01) * hertz;
+        let mut round = (0..12).rev().map(|zeros| {
+            let place = 10f64.powi(zeros);
+            (hertz / place).round() * place
+        });
+        let found = round.find(|rate| (rate - hertz).abs() < open).unwrap_or(hertz);
+        SampleRate::from_hertz(found)
+    }
+}
+
+impl TextReader {
+    /// Reads everything through, without a look at times.
+    pub(crate) fn untimed(input: Box<dyn Input>) -> Result<(Self, Option<SampleRate>), CsvError> {
+        TextReader::start(input, |_| Ok(None))
+    }
+
+    /// Reads everything through: names, how many lines, which columns hold integers, and the rate that a time column says.
+    pub(crate) fn open(
+        input: Box<dyn Input>,
+        rate: Option<SampleRate>,
+        time: Option<&str>,
+    ) -> Result<(Self, Option<SampleRate>), CsvError> {
+        let clock = |names: &[String]| {
+            let column = match time {
+                Some(name) => Some(super::place(names, name)?),
+                None => names.iter().position(|name| is_time(name)),
+            };
+            Ok(column.map(|column| Clock {
+                column,
+                expected: rate.map(|rate| 1.0 / rate.hertz()),
+                first: 0.0,
+                last: 0.0,
+                digit: 0.0,
+            }))
+        };
+        TextReader::start(input, clock)
+    }
+
+    fn start(
+        input: Box<dyn Input>,
+        clock: impl FnOnce(&[String]) -> Result<Option<Clock>, CsvError>,
+    ) -> Result<(Self, Option<SampleRate>), CsvError> {
+        let mut input = BufReader::with_capacity(1 << 16, input);
+        let delimiter = delimiter(&mut input)?;
+        let mut text = TextReader {
+            reader: builder(delimiter).from_reader(input),
+            has_header: false,
+            names: Vec::new(),
+            integers: Vec::new(),
+            frames: 0,
+            record: StringRecord::new(),
+        };
+        if !text.reader.read_record(&mut text.record).map_err(form)? {
+            return Err(CsvError::Empty);
+        }
+        let is_number = |field: &str| field.parse::<f64>().is_ok();
+        let numbers = text.record.iter().filter(|field| is_number(field)).count();
+        text.has_header = numbers < text.record.len();
+        if text.has_header && numbers > 0 {
+            return Err(CsvError::MixedHeader);
+        }
+        text.names = match text.has_header {
+            true => text.record.iter().map(str::to_owned).collect(),
+            false => (1..=text.record.len()).map(|k| format!("column_{k}")).collect(),
+        };
+        let clock = clock(&text.names)?;
+        let said = text.scan(clock)?;
+        text.rewind()?;
+        Ok((text, said))
+    }
+
+    /// Back to the first line of samples.
+    fn rewind(&mut self) -> Result<(), CsvError> {
+        let start = csv::Position::new();
+        self.reader.seek_raw(SeekFrom::Start(0), start).map_err(form)?;
+        if self.has_header {
+            self.reader.read_record(&mut self.record).map_err(form)?;
+        }
+        Ok(())
+    }
+
+    fn scan(&mut self, mut clock: Option<Clock>) -> Result<Option<SampleRate>, CsvError> {
+        self.rewind()?;
+        self.integers = vec![true; self.names.len()];
+        self.frames = 0;
+        while self.reader.read_record(&mut self.record).map_err(form)? {
+            let line = self.record.position().map_or(0, csv::Position::line);
+            for (index, field) in self.record.iter().enumerate() {
+                let wrong = || CsvError::Field {
+                    line,
+                    column: self.names[index].clone(),
+                    found: field.chars().take(40).collect(),
+                };
+                // What is an integer needs no second look.
+                let is_integer = field.parse::<i64>().is_ok();
+                self.integers[index] &= is_integer;
+                let is_clock = clock.as_ref().is_some_and(|clock| clock.column == index);
+                if is_integer && !is_clock {
+                    continue;
+                }
+                let real = field.parse::<f64>().ok().filter(|value| value.is_finite());
+                let real = real.ok_or_else(wrong)?;
+                if let (Some(clock), true) = (&mut clock, is_clock) {
+                    clock.check(self.frames, line, real, field, &self.names[index])?;
+                }
+            }
+            self.frames += 1;
+        }
+        if self.frames == 0 {
+            return Err(CsvError::Empty);
+        }
+        let Some(mut clock) = clock.filter(|clock| clock.expected.is_none()) else {
+            return Ok(None);
+        };
+        // The rate that the ends say holds for every step between them.
+        let Some(rate) = (self.frames > 1).then(|| clock.rate(self.frames)).flatten() else {
+            return Ok(None);
+        };
+        clock.expected = Some(1.0 / rate.hertz());
+        self.scan(Some(clock))?;
+        Ok(Some(rate))
+    }
+
+    /// The next lines, at most so many, of the wanted columns.
+    pub(crate) fn next(&mut self, wanted: &[usize], most: usize) -> Result<Vec<Values>, CsvError> {
+        let mut block: Vec<Values> =
+            wanted.iter().map(|&column| Values::none(self.integers[column])).collect();
+        for _ in 0..most {
+            if !self.reader.read_record(&mut self.record).map_err(form)? {
+                break;
+            }
+            let line = self.record.position().map_or(0, csv::Position::line);
+            for (values, &column) in block.iter_mut().zip(wanted) {
+                let field = self.record.get(column).unwrap_or("");
+                // It was readable a moment ago; it may have been written to since.
+                let changed = || CsvError::Field {
+                    line,
+                    column: self.names[column].clone(),
+                    found: field.chars().take(40).collect(),
+                };
+                match values {
+                    Values::Integers(values) => {
+                        values.push(field.parse().map_err(|_| changed())?);
+                    }
+                    Values::Reals(values) => values.push(field.parse().map_err(|_| changed())?),
+                }
+            }
+        }
+        Ok(block)
+    }
+}
+
+fn builder(delimiter: u8) -> csv::ReaderBuilder {
+    let mut builder = csv::ReaderBuilder::new();
+    builder.delimiter(delimiter).has_headers(false).comment(Some(b'#')).trim(csv::Trim::All);
+    builder
+}
