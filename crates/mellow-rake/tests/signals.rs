@@ -4,8 +4,8 @@
 
 use mellow_rake::filter::{Form, Section, Sections, Taps, Transfer};
 use mellow_rake::signal::{
-    NoiseSource, SpectrumWish, delay_between, measure_levels, measure_transfer, spectral_lines,
-    spectrum, zero_phase,
+    Averaging, NoiseSource, SpectrumWish, delay_between, measure_levels, measure_transfer,
+    spectral_lines, spectrum, zero_phase,
 };
 use mellow_rake::units::SampleRate;
 use mellow_rake::window::Window;
@@ -17,7 +17,7 @@ fn rate(hertz: f64) -> SampleRate {
 }
 
 fn wish(window: Window, piece: usize, overlap: f64) -> SpectrumWish {
-    SpectrumWish { window, piece, overlap }
+    SpectrumWish { window, piece, overlap, averaging: Averaging::Even }
 }
 
 /// A tone on a point of the grid: all of its mean square there under a rectangular window; under a Hann window a quarter of the

@@ -10,6 +10,7 @@ mod title;
 
 pub use direct::{Asked, DirectChoice, DirectError, Mark};
 pub use equalizer::{EqualizerChoice, EqualizerError, equalize};
+pub(crate) use fir::ideal::root_raised_cosine;
 pub use notch::{NotchChoice, NotchDesign, notch};
 
 use crate::filter::{BandKind, Family, Form, Mapping, PhaseResponse, Sections, ZerosPolesGain};

@@ -2,16 +2,27 @@
 
 mod level;
 mod lines;
+mod mask;
 mod noise;
+mod source;
+mod spectrogram;
 mod spectrum;
 mod tone;
 mod transfer;
+mod vector_error;
 mod zero_phase;
 
 pub use level::{Levels, measure_levels};
 pub use lines::{SpectralLine, spectral_lines};
+pub use mask::{Mask, MaskMargin};
 pub use noise::NoiseSource;
-pub use spectrum::{Spectrum, SpectrumError, SpectrumWish, spectrum};
+pub use source::{
+    Converter, KeyedCarrier, Keying, Multicarrier, Part, RunningConverter, RunningSignal,
+    SignalPlan, Sweep, Waveform,
+};
+pub use spectrogram::{Spectrogram, spectrogram};
+pub use spectrum::{Averaging, Spectrum, SpectrumError, SpectrumWish, spectrum};
 pub use tone::{tone_amplitude, tone_level_db, tone_phasor};
 pub use transfer::{TransferDeviation, TransferEstimate, delay_between, measure_transfer};
+pub use vector_error::{CarrierError, VectorError, measure_vector_error};
 pub use zero_phase::{ZeroPhase, zero_phase};

@@ -3,8 +3,9 @@
 use crate::units::SampleRate;
 use crate::window::{Window, window_values};
 use num_complex::Complex64;
-use rustfft::FftPlanner;
+use rustfft::{Fft, FftPlanner};
 use serde::Serialize;
+use std::sync::Arc;
 
 /// How a spectrum is taken.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -15,6 +16,44 @@ pub struct SpectrumWish {
     pub piece: usize,
     /// The share of a piece that the next one has too, 0 to 0.95.
     pub overlap: f64,
+    /// What each piece counts.
+    pub averaging: Averaging,
+}
+
+/// What each piece counts in an average.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Averaging {
+    /// All alike.
+    Even,
+    /// A new piece this share, above 0 and up to 1, and all before it the rest: the past fades.
+    Exponential(f64),
+}
+
+impl Averaging {
+    /// The weights of the average so far and of the next piece, which has so many before it.
+    pub(super) fn weights(self, before: usize) -> (f64, f64) {
+        let new = match self {
+            Averaging::Even => 1.0 / (before + 1) as f64,
+            Averaging::Exponential(_) if before == 0 => 1.0,
+            Averaging::Exponential(share) => share,
+        };
+        (1.0 - new, new)
+    }
+
+    /// As many independent pieces of equal weight would scatter as much as so many that overlap: 1 over the sum of the squares of
+    /// the weights, and no more than stand end to end.
+    pub(super) fn independent(self, pieces: usize, wish: &SpectrumWish, samples: usize) -> f64 {
+        let mut square = 0.0;
+        for before in 0..pieces {
+            let (old, new) = self.weights(before);
+            square = old * old * square + new * new;
+        }
+        let hop = wish.hop() as f64 / wish.piece as f64;
+        match self {
+            Averaging::Even => (samples / wish.piece).max(1) as f64,
+            Averaging::Exponential(_) => (hop / square).max(1.0),
+        }
+    }
 }
 
 impl SpectrumWish {
@@ -23,7 +62,7 @@ impl SpectrumWish {
     pub fn for_length(samples: usize) -> Self {
         let most = (2 * samples / 9).clamp(256, 65_536).min(samples.max(8));
         let piece = 1 << most.ilog2();
-        SpectrumWish { window: Window::Hann, piece, overlap: 0.5 }
+        SpectrumWish { window: Window::Hann, piece, overlap: 0.5, averaging: Averaging::Even }
     }
 }
 
@@ -36,6 +75,11 @@ impl SpectrumWish {
         }
         if !(0.0..=0.95).contains(&overlap) {
             return Err(SpectrumError::Overlap { overlap });
+        }
+        if let Averaging::Exponential(share) = self.averaging
+            && !(share > 0.0 && share <= 1.0)
+        {
+            return Err(SpectrumError::Share { share });
         }
         Ok(())
     }
@@ -66,12 +110,49 @@ pub enum SpectrumError {
         /// The overlap asked for.
         overlap: f64,
     },
+    /// The share of a new piece is out of range.
+    #[error("a share of {share} for each new piece is out of range: above 0 and up to 1")]
+    Share {
+        /// The share asked for.
+        share: f64,
+    },
     /// A sample is not finite.
     #[error("sample {index} is not a finite number")]
     NotFinite {
         /// Its index, from 0.
         index: usize,
     },
+}
+
+/// A window and the transform of what stands under it.
+pub(super) struct Pieces {
+    window: Vec<f64>,
+    /// The sum of the window's values, and of their squares.
+    pub(super) sum: f64,
+    pub(super) square: f64,
+    transform: Arc<dyn Fft<f64>>,
+}
+
+impl Pieces {
+    pub(super) fn new(window: Window, piece: usize) -> Self {
+        let mut window = window_values(window, piece + 1);
+        window.truncate(piece);
+        Pieces {
+            sum: window.iter().sum(),
+            square: window.iter().map(|w| w * w).sum(),
+            transform: FftPlanner::<f64>::new().plan_fft_forward(piece),
+            window,
+        }
+    }
+
+    /// The transform of the first samples, less the mean, under the window.
+    pub(super) fn transform(&self, signal: &[f64], mean: f64) -> Vec<Complex64> {
+        let under = signal.iter().zip(&self.window);
+        let mut buffer: Vec<Complex64> =
+            under.map(|(x, w)| Complex64::new((x - mean) * w, 0.0)).collect();
+        self.transform.process(&mut buffer);
+        buffer
+    }
 }
 
 /// The spectrum of a signal, one-sided: what lies at negative frequencies is counted with the positive ones.
@@ -122,25 +203,19 @@ pub fn spectrum(
         return Err(SpectrumError::NotFinite { index });
     }
     let mean = signal.iter().sum::<f64>() / samples as f64;
-    let mut window = window_values(wish.window, piece + 1);
-    window.truncate(piece);
-    let sum: f64 = window.iter().sum();
-    let square: f64 = window.iter().map(|w| w * w).sum();
-    let transform = FftPlanner::<f64>::new().plan_fft_forward(piece);
+    let pieces_of = Pieces::new(wish.window, piece);
     let mut power = vec![0.0; piece / 2 + 1];
-    let mut buffer = vec![Complex64::new(0.0, 0.0); piece];
     let mut pieces = 0;
     for start in (0..=samples - piece).step_by(wish.hop()) {
-        for ((value, x), w) in buffer.iter_mut().zip(&signal[start..]).zip(&window) {
-            *value = Complex64::new((x - mean) * w, 0.0);
-        }
-        transform.process(&mut buffer);
-        for (sum, value) in power.iter_mut().zip(&buffer) {
-            *sum += value.re * value.re + value.im * value.im;
+        let (old, new) = wish.averaging.weights(pieces);
+        let transformed = pieces_of.transform(&signal[start..], mean);
+        for (sum, value) in power.iter_mut().zip(&transformed) {
+            *sum = old * *sum + new * (value.re * value.re + value.im * value.im);
         }
         pieces += 1;
     }
-    let scale = 1.0 / (rate.hertz() * square * pieces as f64);
+    let (sum, square) = (pieces_of.sum, pieces_of.square);
+    let scale = 1.0 / (rate.hertz() * square);
     let density = |(k, power): (usize, &f64)| {
         // 0 and the Nyquist frequency have no other side.
         let sides = if k == 0 || 2 * k == piece { 1.0 } else { 2.0 };
@@ -156,4 +231,37 @@ pub fn spectrum(
         piece,
         mean,
     })
+}
+
+impl Spectrum {
+    /// The same with negative frequencies: half of the density on either side of 0, which keeps its own.
+    ///
+    /// ```
+    /// use mellow_rake::signal::{SpectrumWish, spectrum};
+    /// let noise: Vec<f64> = (0..4096).map(|n| ((n * n) as f64).sin()).collect();
+    /// let one = spectrum(&noise, "1 kHz".parse()?, SpectrumWish::for_length(4096)).unwrap();
+    /// let two = one.two_sided();
+    /// assert_eq!((two.hertz[0], two.hertz.len()), (-two.hertz[two.hertz.len() - 1], 2 * one.hertz.len() - 1));
+    /// let power = |d: &[f64]| d.iter().sum::<f64>();
+    /// assert!((power(&one.density) / power(&two.density) - 1.0).abs() < 1e-12);
+    /// # Ok::<(), mellow_rake::units::QuantityError>(())
+    /// ```
+    pub fn two_sided(&self) -> Spectrum {
+        let last = self.hertz.len() - 1;
+        let half = |k: usize| {
+            // The two ends of the axis are the Nyquist frequency, which is there once: each shows half of it.
+            let sides = if k == 0 { 1.0 } else { 2.0 };
+            self.density[k] / sides
+        };
+        let below = (1..=last).rev();
+        Spectrum {
+            hertz: below
+                .clone()
+                .map(|k| -self.hertz[k])
+                .chain(self.hertz.iter().copied())
+                .collect(),
+            density: below.map(half).chain((0..=last).map(half)).collect(),
+            ..self.clone()
+        }
+    }
 }

@@ -1,11 +1,11 @@
 //! The transfer function of whatever lies between two recordings.
 
+use super::spectrum::Pieces;
 use super::{SpectrumError, SpectrumWish};
 use crate::filter::Transfer;
 use crate::filter::complex::modulus;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
-use crate::window::window_values;
 use num_complex::Complex64;
 use rustfft::FftPlanner;
 use serde::Serialize;
@@ -138,29 +138,22 @@ pub fn measure_transfer(
     }
     let means = pair.map(|part| part.iter().sum::<f64>() / samples as f64);
     let piece = wish.piece;
-    let mut window = window_values(wish.window, piece + 1);
-    window.truncate(piece);
-    let transform = FftPlanner::<f64>::new().plan_fft_forward(piece);
+    let pieces_of = Pieces::new(wish.window, piece);
     let points = piece / 2 + 1;
     let mut auto = [vec![0.0; points], vec![0.0; points]];
     let mut cross = vec![Complex64::new(0.0, 0.0); points];
     let mut pieces = 0;
     for start in (0..=samples - piece).step_by(wish.hop()) {
-        let [x, y] = [0, 1].map(|which| {
-            let part = pair[which][start..start + piece].iter().zip(&window);
-            let mut buffer: Vec<Complex64> =
-                part.map(|(x, w)| Complex64::new((x - means[which]) * w, 0.0)).collect();
-            transform.process(&mut buffer);
-            buffer
-        });
+        let [x, y] = [0, 1].map(|which| pieces_of.transform(&pair[which][start..], means[which]));
+        let (old, new) = wish.averaging.weights(pieces);
         for k in 0..points {
-            auto[0][k] += x[k].norm_sqr();
-            auto[1][k] += y[k].norm_sqr();
-            cross[k] += x[k].conj() * y[k];
+            auto[0][k] = old * auto[0][k] + new * x[k].norm_sqr();
+            auto[1][k] = old * auto[1][k] + new * y[k].norm_sqr();
+            cross[k] = cross[k] * old + x[k].conj() * y[k] * new;
         }
         pieces += 1;
     }
-    let independent = (samples / piece).max(1) as f64;
+    let independent = wish.averaging.independent(pieces, &wish, samples);
     let coherence: Vec<f64> = (0..points)
         .map(|k| {
             let both = auto[0][k] * auto[1][k];

@@ -7,7 +7,7 @@ mod direct;
 mod error;
 mod fir;
 mod name;
-mod read;
+pub(crate) mod read;
 mod read_direct;
 mod read_fir;
 mod read_recursive;

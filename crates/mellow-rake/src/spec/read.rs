@@ -15,15 +15,19 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 const WORD_FORMS: &str = "a word format in quotes, as \"s16f15\" or \"Q15\"";
-pub(super) const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
+pub(crate) const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
      \"628 rad/s\", \"0.25 fs\" (a fraction of the sample rate), \"0.5 pi rad/sample\"";
 /// A text and the way from a byte offset to its line and column.
-pub(super) struct Source<'a> {
+pub(crate) struct Source<'a> {
     text: &'a str,
 }
 
-impl Source<'_> {
-    pub(super) fn error(&self, at: usize, key: &str, problem: impl Into<Problem>) -> SpecError {
+impl<'a> Source<'a> {
+    pub(crate) fn new(text: &'a str) -> Self {
+        Source { text }
+    }
+
+    pub(crate) fn error(&self, at: usize, key: &str, problem: impl Into<Problem>) -> SpecError {
         let mut at = at.min(self.text.len());
         while !self.text.is_char_boundary(at) {
             at -= 1;
@@ -36,7 +40,7 @@ impl Source<'_> {
 }
 
 /// One table of the spec, with its known keys.
-pub(super) struct Keys<'a> {
+pub(crate) struct Keys<'a> {
     source: &'a Source<'a>,
     table: &'a DeTable<'a>,
     /// "" at the top, "want." inside `[want]`.
@@ -46,16 +50,16 @@ pub(super) struct Keys<'a> {
 }
 
 /// A value and where it stands.
-pub(super) struct Found<'a> {
+pub(crate) struct Found<'a> {
     source: &'a Source<'a>,
-    pub(super) key: String,
-    pub(super) value: &'a DeValue<'a>,
+    pub(crate) key: String,
+    pub(crate) value: &'a DeValue<'a>,
     span: Range<usize>,
 }
 
 impl<'a> Keys<'a> {
     /// The table, after refusing every key that is not known.
-    pub(super) fn new(
+    pub(crate) fn new(
         source: &'a Source<'a>,
         table: &'a DeTable<'a>,
         prefix: &'static str,
@@ -77,7 +81,7 @@ impl<'a> Keys<'a> {
     }
 
     /// The table before its keys are checked.
-    pub(super) fn unchecked(
+    pub(crate) fn unchecked(
         source: &'a Source<'a>,
         table: &'a DeTable<'a>,
         prefix: &'static str,
@@ -86,17 +90,17 @@ impl<'a> Keys<'a> {
         Keys { source, table, prefix, at }
     }
 
-    pub(super) fn source(&self) -> &'a Source<'a> {
+    pub(crate) fn source(&self) -> &'a Source<'a> {
         self.source
     }
 
-    pub(super) fn find(&self, key: &'static str) -> Option<Found<'a>> {
+    pub(crate) fn find(&self, key: &'static str) -> Option<Found<'a>> {
         let value: &'a Spanned<DeValue<'a>> = self.table.get(key)?;
         let key = format!("{}{key}", self.prefix);
         Some(Found { source: self.source, key, value: value.get_ref(), span: value.span() })
     }
 
-    pub(super) fn need(
+    pub(crate) fn need(
         &self,
         key: &'static str,
         accepted: &'static str,
@@ -104,13 +108,13 @@ impl<'a> Keys<'a> {
         self.find(key).ok_or_else(|| self.missing(key, accepted))
     }
 
-    pub(super) fn missing(&self, key: &'static str, accepted: &'static str) -> SpecError {
+    pub(crate) fn missing(&self, key: &'static str, accepted: &'static str) -> SpecError {
         let key = format!("{}{key}", self.prefix);
         self.source.error(self.at, &key, Problem::Missing { accepted })
     }
 
     /// A table in this one.
-    pub(super) fn table(
+    pub(crate) fn table(
         &self,
         key: &'static str,
         prefix: &'static str,
@@ -130,18 +134,18 @@ impl<'a> Keys<'a> {
 
 impl<'a> Found<'a> {
     /// An element of this array, under the same key.
-    pub(super) fn element(&self, value: &'a Spanned<DeValue<'a>>) -> Found<'a> {
+    pub(crate) fn element(&self, value: &'a Spanned<DeValue<'a>>) -> Found<'a> {
         let key = self.key.clone();
         Found { source: self.source, key, value: value.get_ref(), span: value.span() }
     }
 
     /// Where the value begins, in bytes.
-    pub(super) fn start(&self) -> usize {
+    pub(crate) fn start(&self) -> usize {
         self.span.start
     }
 
     /// The elements of an array.
-    pub(super) fn array(
+    pub(crate) fn array(
         &self,
         accepted: &'static str,
     ) -> Result<&'a [Spanned<DeValue<'a>>], SpecError> {
@@ -151,11 +155,11 @@ impl<'a> Found<'a> {
         }
     }
 
-    pub(super) fn error(&self, problem: impl Into<Problem>) -> SpecError {
+    pub(crate) fn error(&self, problem: impl Into<Problem>) -> SpecError {
         self.source.error(self.span.start, &self.key, problem)
     }
 
-    pub(super) fn wrong_type(&self, accepted: &'static str) -> SpecError {
+    pub(crate) fn wrong_type(&self, accepted: &'static str) -> SpecError {
         let found = match self.value {
             DeValue::String(text) => {
                 format!("the text \"{}\"", text.chars().take(60).collect::<String>())
@@ -170,14 +174,14 @@ impl<'a> Found<'a> {
         self.error(Problem::Type { found, accepted })
     }
 
-    pub(super) fn text(&self, accepted: &'static str) -> Result<&'a str, SpecError> {
+    pub(crate) fn text(&self, accepted: &'static str) -> Result<&'a str, SpecError> {
         match self.value {
             DeValue::String(text) => Ok(text),
             _ => Err(self.wrong_type(accepted)),
         }
     }
 
-    pub(super) fn number(&self, accepted: &'static str) -> Result<f64, SpecError> {
+    pub(crate) fn number(&self, accepted: &'static str) -> Result<f64, SpecError> {
         let text = match self.value {
             DeValue::Integer(number) => number.as_str(),
             DeValue::Float(number) => number.as_str(),
@@ -187,7 +191,7 @@ impl<'a> Found<'a> {
     }
 
     /// A quantity or format in a string.
-    pub(super) fn parse<T: FromStr>(&self, accepted: &'static str) -> Result<T, SpecError>
+    pub(crate) fn parse<T: FromStr>(&self, accepted: &'static str) -> Result<T, SpecError>
     where
         Problem: From<T::Err>,
     {
@@ -195,7 +199,7 @@ impl<'a> Found<'a> {
     }
 
     /// One of a list of words.
-    pub(super) fn choice<T: Copy>(&self, choices: &[(&'static str, T)]) -> Result<T, SpecError> {
+    pub(crate) fn choice<T: Copy>(&self, choices: &[(&'static str, T)]) -> Result<T, SpecError> {
         let text = self.text("one word of a list, in quotes")?;
         let words: Vec<&'static str> = choices.iter().map(|(word, _)| *word).collect();
         choices.iter().find(|(word, _)| *word == text).map(|(_, choice)| *choice).ok_or_else(|| {
@@ -216,7 +220,7 @@ fn nearest(word: &str, known: &[&'static str]) -> Option<&'static str> {
     known.iter().min_by_key(distance).filter(|key| distance(key) <= 1 + key.len() / 3).copied()
 }
 
-pub(super) fn spec(text: &str) -> Result<Spec, SpecError> {
+pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     let source = Source { text };
     let table = DeTable::parse(text).map_err(|error| {
         let at = error.span().map_or(0, |span| span.start);
@@ -274,7 +278,7 @@ fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
 }
 
 /// `center`, with `width` or `q`.
-pub(super) fn read_center_and_width(
+pub(crate) fn read_center_and_width(
     keys: &Keys<'_>,
     rate: SampleRate,
 ) -> Result<(Frequency, NotchWidth), SpecError> {
@@ -313,7 +317,7 @@ pub(super) fn read_center_and_width(
 }
 
 /// Refuses frequencies that do not lie strictly between zero and the Nyquist frequency.
-pub(super) fn below_nyquist(
+pub(crate) fn below_nyquist(
     found: &Found<'_>,
     frequency: Frequency,
     rate: SampleRate,

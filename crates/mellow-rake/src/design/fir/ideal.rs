@@ -87,7 +87,7 @@ pub(super) fn raised_cosine(samples_per_symbol: f64, rolloff: f64, m: f64) -> f6
 ///
 /// With u = 4βt = 1 + d the numerator is d·cos(πt + πu/4) − 2·sin(πt + π/4)·sin(πd/4), in which d divides out: no
 /// digits are lost at 4βt = 1.
-pub(super) fn root_raised_cosine(samples_per_symbol: f64, rolloff: f64, m: f64) -> f64 {
+pub(crate) fn root_raised_cosine(samples_per_symbol: f64, rolloff: f64, m: f64) -> f64 {
     let t = m.abs() / samples_per_symbol;
     if t == 0.0 {
         return (1.0 - rolloff + 4.0 * rolloff / PI) / samples_per_symbol;

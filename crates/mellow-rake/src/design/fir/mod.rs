@@ -6,7 +6,7 @@ mod bands;
 mod barycentric;
 mod error;
 mod exchange;
-mod ideal;
+pub(crate) mod ideal;
 mod least_squares;
 mod minimum_phase;
 mod shapes;
