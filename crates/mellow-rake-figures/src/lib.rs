@@ -27,7 +27,7 @@ mod style;
 pub use axis::Axis;
 pub use canvas::{Figure, Format, draw};
 pub use record::record_line;
-pub use sheet::{MOST_PANELS, Panel, Region, Series, Shape, Sheet};
+pub use sheet::{Cells, MOST_PANELS, Panel, Region, Series, Shape, Sheet};
 pub use sketch::{SketchStyle, sketch};
 pub use style::Pen;
 

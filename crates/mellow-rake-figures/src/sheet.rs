@@ -4,7 +4,7 @@ use crate::FigureError;
 use crate::axis::{Axis, Scale};
 use crate::canvas::{Area, Figure, failed};
 use crate::lines::{between, pieces, straightened};
-use crate::style::{GRID, INK, Pen, TEMPLATE};
+use crate::style::{GRID, INK, Pen, TEMPLATE, heat};
 use plotters::chart::{ChartBuilder, ChartContext};
 use plotters::prelude::*;
 
@@ -31,6 +31,23 @@ pub enum Shape {
     Poles(Vec<(f64, f64, usize)>),
     /// The stretch between two levels at each x.
     Band(Vec<(f64, f64, f64)>),
+    /// A dot at each point.
+    Dots(Vec<(f64, f64)>),
+    /// Cells side by side along x, each column of as many cells from low to high y, coloured by their values: the darker, the higher.
+    Cells(Cells),
+}
+
+/// Values over a field of even cells.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Cells {
+    /// From where to where the columns reach together, along x.
+    pub x: (f64, f64),
+    /// From where to where the cells of a column reach together, along y.
+    pub y: (f64, f64),
+    /// Column by column, from low to high y; all columns are equally long.
+    pub columns: Vec<Vec<f64>>,
+    /// What is as light and as dark as can be.
+    pub range: (f64, f64),
 }
 
 /// Something drawn in a panel.
@@ -215,6 +232,18 @@ impl Series {
             (Shape::Poles(_), _) => {
                 area.drawing.draw(&Cross::new(middle, area.px(5), color.stroke_width(area.px(2))))
             }
+            (Shape::Dots(_), _) => {
+                area.drawing.draw(&Circle::new(middle, area.px(3), color.filled()))
+            }
+            (Shape::Cells(_), _) => {
+                for step in 0..14 {
+                    let left = x + 2 * step;
+                    let corners = [area.at(left, y - 6), area.at(left + 2, y + 6)];
+                    let shade = heat(f64::from(step) / 13.0);
+                    area.drawing.draw(&Rectangle::new(corners, shade.filled()))?;
+                }
+                Ok(())
+            }
             (Shape::Band(_), _) => {
                 let corners = [area.at(x, y - 6), area.at(x + 28, y + 6)];
                 area.drawing.draw(&Rectangle::new(corners, lighter(color).filled()))
@@ -229,14 +258,55 @@ impl Series {
 
     fn values(&self) -> Box<dyn Iterator<Item = f64> + '_> {
         match &self.shape {
-            Shape::Line(points) | Shape::Stems(points) => {
+            Shape::Line(points) | Shape::Stems(points) | Shape::Dots(points) => {
                 Box::new(points.iter().flat_map(|(x, y)| [*x, *y]))
+            }
+            Shape::Cells(Cells { x, y, columns, range }) => {
+                let ends = [x.0, x.1, y.0, y.1, range.0, range.1];
+                Box::new(ends.into_iter().chain(columns.iter().flatten().copied()))
             }
             Shape::Zeros(points) | Shape::Poles(points) => {
                 Box::new(points.iter().flat_map(|(x, y, _)| [*x, *y]))
             }
             Shape::Band(points) => Box::new(points.iter().flat_map(|(x, a, b)| [*x, *a, *b])),
         }
+    }
+}
+
+/// Shades that cells are told apart by.
+const SHADES: f64 = 24.0;
+
+impl Cells {
+    fn is_sound(&self) -> bool {
+        let rows = self.columns.first().map_or(0, Vec::len);
+        let rises = |(from, to): (f64, f64)| from < to && from.is_finite() && to.is_finite();
+        rows > 0
+            && self.columns.iter().all(|column| column.len() == rows)
+            && [self.x, self.y, self.range].into_iter().all(rises)
+    }
+
+    /// The cells with their shade from 0 to 1; neighbours of one shade in a column as one.
+    fn fields(&self) -> Vec<([(f64, f64); 2], f64)> {
+        let (low, high) = self.range;
+        let shade = |value: f64| ((value - low) / (high - low)).clamp(0.0, 1.0) * SHADES;
+        let rows = self.columns.first().map_or(1, Vec::len);
+        let place =
+            |(from, to): (f64, f64), k: usize, of: usize| from + (to - from) * k as f64 / of as f64;
+        let mut fields = Vec::new();
+        for (index, column) in self.columns.iter().enumerate() {
+            let (left, right) = (
+                place(self.x, index, self.columns.len()),
+                place(self.x, index + 1, self.columns.len()),
+            );
+            let shades: Vec<f64> = column.iter().map(|value| shade(*value).round()).collect();
+            let mut row = 0;
+            for run in shades.chunk_by(|a, b| a == b) {
+                let (from, to) = (place(self.y, row, rows), place(self.y, row + run.len(), rows));
+                fields.push(([(left, from), (right, to)], run[0] / SHADES));
+                row += run.len();
+            }
+        }
+        fields
     }
 }
 
@@ -253,6 +323,13 @@ impl Panel {
         }
         if self.series.iter().any(|series| series.values().any(f64::is_nan)) {
             return Err(bad("a point is not a number"));
+        }
+        let is_ragged =
+            |series: &Series| matches!(&series.shape, Shape::Cells(cells) if !cells.is_sound());
+        if self.series.iter().any(is_ragged) {
+            return Err(bad(
+                "a field of cells has no cells, columns of several lengths, or no extent",
+            ));
         }
         let is_short = |series: &Series| matches!(&series.shape, Shape::Line(p) if p.len() < 2);
         if self.series.iter().any(is_short) {
@@ -425,6 +502,20 @@ impl Series {
                         chart.draw_series(std::iter::once(beside)).map_err(failed)?;
                     }
                 }
+            }
+            Shape::Dots(points) => {
+                let shown = points.iter().map(placed).filter(is_inside);
+                let dots = shown.map(|point| Circle::new(point, area.px(2), color.filled()));
+                chart.draw_series(dots).map_err(failed)?;
+            }
+            Shape::Cells(cells) => {
+                let inside =
+                    |(px, py): (f64, f64)| (px.clamp(xs.start, xs.end), py.clamp(ys.start, ys.end));
+                let fields = cells.fields().into_iter().map(|([from, to], shade)| {
+                    let corners = [inside(placed(&from)), inside(placed(&to))];
+                    Rectangle::new(corners, heat(shade).filled())
+                });
+                chart.draw_series(fields).map_err(failed)?;
             }
             Shape::Band(points) => {
                 let clamp = |v: f64| y.place(v.clamp(y.range.0, y.range.1));

@@ -152,6 +152,12 @@ fn strokes(shape: &Shape, x: &Axis, y: &Axis) -> Vec<Stroke> {
             let seen = points.iter().filter(|(_, py, _)| (y.range.0..=y.range.1).contains(py));
             seen.filter_map(|&(px, py, _)| upright(px, py, py)).collect()
         }
+        Shape::Dots(points) => {
+            let seen = points.iter().filter(|(_, py)| (y.range.0..=y.range.1).contains(py));
+            seen.filter_map(|&(px, py)| upright(px, py, py)).collect()
+        }
+        // Letters have no shades.
+        Shape::Cells(_) => Vec::new(),
         Shape::Band(points) => points.iter().filter_map(|&(px, a, b)| upright(px, a, b)).collect(),
     }
 }

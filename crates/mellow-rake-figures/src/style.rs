@@ -18,6 +18,26 @@ pub(crate) const FIRST: RGBColor = RGBColor(20, 52, 92);
 /// The second curve: much lighter in grey, and apart from the first in every kind of colour vision.
 pub(crate) const SECOND: RGBColor = RGBColor(232, 146, 44);
 
+/// Stops of the colours of a field, from low to high: each darker than the one before, so that they keep their order in grey.
+const HEAT: [RGBColor; 6] = [
+    RGBColor(255, 255, 255),
+    RGBColor(250, 226, 184),
+    RGBColor(236, 160, 74),
+    RGBColor(178, 84, 78),
+    RGBColor(86, 42, 92),
+    RGBColor(14, 26, 56),
+];
+
+/// The colour of a value between 0 and 1 of a field.
+pub(crate) fn heat(share: f64) -> RGBColor {
+    let place = share.clamp(0.0, 1.0) * (HEAT.len() - 1) as f64;
+    let below = (place as usize).min(HEAT.len() - 2);
+    let rest = place - below as f64;
+    let mix = |a: u8, b: u8| (f64::from(a) + (f64::from(b) - f64::from(a)) * rest).round() as u8;
+    let (a, b) = (HEAT[below], HEAT[below + 1]);
+    RGBColor(mix(a.0, b.0), mix(a.1, b.1), mix(a.2, b.2))
+}
+
 /// How a curve is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Pen {
@@ -129,5 +149,20 @@ mod tests {
             }
         }
         assert_ne!(Pen::Rank(0).stroke(), Pen::Rank(7).stroke());
+    }
+
+    /// A higher value is darker, in grey and for every kind of vision, by much the same for every tenth.
+    #[test]
+    fn fields_grow_darker_evenly() {
+        let luminance = |[r, g, b]: [f64; 3]| 0.2126 * r + 0.7152 * g + 0.0722 * b;
+        let grey = |color: RGBColor| luminance(light(color).map(|v| 255.0 * v.powf(1.0 / 2.2)));
+        for tenth in 0..10 {
+            let (low, high) = (heat(f64::from(tenth) / 10.0), heat(f64::from(tenth + 1) / 10.0));
+            let step = grey(low) - grey(high);
+            assert!((8.0..45.0).contains(&step), "{tenth}: {step}");
+            for red in [true, false] {
+                assert!(luminance(seen(low, red)) > luminance(seen(high, red)), "{tenth}");
+            }
+        }
     }
 }

@@ -1,7 +1,8 @@
 //! Whatever it is given, a figure is drawn or refused: nothing ends the program, and nothing is drawn outside the picture.
 
 use mellow_rake_figures::{
-    Axis, Format, Panel, Pen, Region, Series, Shape, Sheet, SketchStyle, draw, record_line, sketch,
+    Axis, Cells, Format, Panel, Pen, Region, Series, Shape, Sheet, SketchStyle, draw, record_line,
+    sketch,
 };
 use proptest::prelude::*;
 
@@ -29,7 +30,7 @@ fn axis() -> impl Strategy<Value = Axis> {
 
 fn series() -> impl Strategy<Value = Series> {
     let points = prop::collection::vec((number(), number()), 0..40);
-    let shape = (points, 0..5usize, any::<bool>()).prop_map(|(mut points, kind, sorted)| {
+    let shape = (points, 0..7usize, any::<bool>()).prop_map(|(mut points, kind, sorted)| {
         if sorted {
             points.sort_by(|a, b| a.0.total_cmp(&b.0));
         }
@@ -38,6 +39,12 @@ fn series() -> impl Strategy<Value = Series> {
             1 => Shape::Stems(points),
             2 => Shape::Zeros(points.into_iter().map(|(x, y)| (x, y, 2)).collect()),
             3 => Shape::Poles(points.into_iter().map(|(x, y)| (x, y, 1)).collect()),
+            4 => Shape::Dots(points),
+            5 => {
+                let columns = points.iter().map(|(x, y)| vec![*x, *y, x + y]).collect();
+                let end = |k: usize| points.get(k).copied().unwrap_or((0.0, 1.0));
+                Shape::Cells(Cells { x: end(0), y: end(1), columns, range: end(2) })
+            }
             _ => Shape::Band(points.into_iter().map(|(x, y)| (x, y, y + 1.0)).collect()),
         }
     });

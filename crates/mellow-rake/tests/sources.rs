@@ -90,7 +90,7 @@ fn chirps_turn_as_often_as_their_frequency_says() {
     let log = made("1 kHz", "20 s", &part("logarithmic"));
     let expected = 315.0 / (320.0f64 / 5.0).ln() * 20.0;
     assert!((upward(&log) as f64 - expected).abs() <= 1.0, "{}", upward(&log));
-    // Six octaves in 20 s: after 10 s three octaves are done, 40 Hz, in either half of a second about it 20 turns.
+    // Six doublings in 20 s: after 10 s three doublings are done, 40 Hz, in either half of a second about it 20 turns.
     assert!((upward(&log[9750..10250]) as i32 - 20).abs() <= 1);
 }
 
@@ -106,15 +106,15 @@ fn noises_have_their_level_and_colour() {
     assert!((rms(&white) / 3.0 - 1.0).abs() < 0.01);
     let pink = made("1 kHz", "1000 s", "kind = \"pink-noise\", rms = 3");
     let found = spectrum(&pink, "1 kHz".parse().unwrap(), wish(8192)).unwrap();
-    let octave = |low: f64| {
+    let doubling = |low: f64| {
         let inside =
             found.hertz.iter().zip(&found.density).filter(|(hz, _)| (low..2.0 * low).contains(*hz));
         10.0 * (inside.map(|(_, d)| d).sum::<f64>() * found.step_hz).log10()
     };
-    // Every octave holds as much power.
-    let reference = octave(50.0);
+    // Every doubling holds as much power.
+    let reference = doubling(50.0);
     for low in [0.6, 1.5, 3.0, 12.0, 100.0, 200.0, 240.0] {
-        assert!((octave(low) - reference).abs() < 0.6, "{low}: {} {reference}", octave(low));
+        assert!((doubling(low) - reference).abs() < 0.6, "{low}: {} {reference}", doubling(low));
     }
     let band =
         made("1 kHz", "200 s", "kind = \"band-noise\", band = [\"100 Hz\", \"150 Hz\"], rms = 2");

@@ -77,9 +77,9 @@ impl KeyedCarrier {
             let to = (libm::floor(middle + span * per_symbol) + 1.0).max(0.0) as usize;
             let to = to.min(signal.len());
             let mut sum = Complex64::new(0.0, 0.0);
-            for n in from..to {
+            for (n, x) in signal.iter().enumerate().take(to).skip(from) {
                 let pulse = root_raised_cosine(1.0, self.rolloff, (n as f64 - middle) / per_symbol);
-                sum += self.carrier((n as f64 - delay) / rate.hertz()).conj() * (signal[n] * pulse);
+                sum += self.carrier((n as f64 - delay) / rate.hertz()).conj() * (x * pulse);
             }
             sum * scale
         };

@@ -72,7 +72,7 @@ pub struct Part {
 pub enum Sweep {
     /// So many hertz in equal times.
     Linear,
-    /// So many octaves in equal times.
+    /// So many doublings in equal times.
     Logarithmic,
 }
 
@@ -138,7 +138,7 @@ pub enum Waveform {
         /// The root of its mean square.
         rms: f64,
     },
-    /// Noise whose density falls by 3 dB for every octave, from 10⁻⁵ of the sample rate up.
+    /// Noise whose density falls by 3 dB for every doubling, from 10⁻⁵ of the sample rate up.
     PinkNoise {
         /// The root of its mean square.
         rms: f64,

@@ -34,11 +34,11 @@ impl ShapedNoise {
     /// of M. S. Keshner, "1/f noise", Proc. IEEE, 1982, section VI), as zeros and poles on the real axis at e^{−ω}.
     pub(super) fn pink(rms: f64, seed: u64) -> Self {
         let lowest = 1e-5 * std::f64::consts::TAU;
-        let place = |octaves: f64| libm::exp(-lowest * libm::exp2(octaves));
+        let place = |doublings: f64| libm::exp(-lowest * libm::exp2(doublings));
         // Up to beyond half the sample rate, where e^{-ω} goes to nothing.
         let one = |k: i32| {
-            let octaves = f64::from(k);
-            Section { b: [1.0, -place(octaves + 0.5), 0.0], a: [-place(octaves), 0.0] }
+            let doublings = f64::from(k);
+            Section { b: [1.0, -place(doublings + 0.5), 0.0], a: [-place(doublings), 0.0] }
         };
         // The poles that would lie beyond are made up for by one more zero: within 0.4 dB of 1/f up to 0.49 of the sample rate.
         let last = Section { b: [1.0, 0.09, 0.0], a: [0.0, 0.0] };

@@ -141,8 +141,8 @@ impl Waveform {
                         from_hertz * time + (to_hertz - from_hertz) * time * time / (2.0 * whole)
                     }
                     Sweep::Logarithmic => {
-                        let octaves = libm::log(to_hertz / from_hertz);
-                        from_hertz * whole / octaves * libm::expm1(octaves * time / whole)
+                        let growth = libm::log(to_hertz / from_hertz);
+                        from_hertz * whole / growth * libm::expm1(growth * time / whole)
                     }
                 };
                 amplitude * sine(turns)
