@@ -3,7 +3,7 @@
 use crate::failure::Failure;
 use crate::figures::{View, Wishes};
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use mellow_rake::units::{Frequency, Level, SampleRate};
+use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
 use mellow_rake_files::{Encoding, ReadingChoice, Values};
 use serde::Serialize;
 use std::path::PathBuf;
@@ -29,6 +29,7 @@ pub(crate) enum Command {
     Design(Design),
     Compare(Compare),
     Sensitivity(Sensitivity),
+    Signal(Signal),
     Inspect(Inspect),
     Measure(Measure),
     Generate(Generate),
@@ -142,6 +143,23 @@ pub(crate) struct Stretch<Q> {
     to: Q,
 }
 
+impl Stretch<Duration> {
+    /// The samples of a record of so many that lie in it.
+    pub(crate) fn samples(
+        self,
+        rate: SampleRate,
+        of: usize,
+    ) -> Result<std::ops::Range<usize>, Failure> {
+        let [from, to] = [self.from, self.to].map(|end| end.samples(rate).round());
+        if !(from >= 0.0 && from < to && to <= of as f64) {
+            return Err(Failure::Call(format!(
+                "--between: sample {from} to {to} is no stretch of the {of} samples"
+            )));
+        }
+        Ok(from as usize..to as usize)
+    }
+}
+
 impl<Q: FromStr> FromStr for Stretch<Q>
 where
     Q::Err: std::fmt::Display,
@@ -239,6 +257,50 @@ pub(crate) struct Sensitivity {
     #[arg(long, default_value_t = 12, value_name = "COUNT")]
     pub(crate) rows: usize,
     /// Draw the tolerance band and the ranking into this .png or .svg file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) figure: Option<PathBuf>,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Make a test signal: a sum of tones, chirps, square waves, pulses, noises, hum, spikes and keyed carriers, through a converter if wanted.
+///
+/// A plan is a small TOML file: name, sample_rate, length, seed, a table [[part]] for each part, and [converter] with bits, range and
+/// noise for integers (docs/signals.md lists all kinds with their keys). The same can be said with options.
+///
+/// Examples: mrake signal demo/modem/telemetry.toml -o telemetry.wav --figure telemetry.png;
+/// mrake signal --rate "1 kHz" --length "2 s" --part 'kind = "tone", frequency = "87.5 Hz", amplitude = 0.5' -o tone.csv
+#[derive(Debug, Args)]
+pub(crate) struct Signal {
+    /// The plan file.
+    pub(crate) plan: Option<PathBuf>,
+    /// The sample rate, as "1 kHz".
+    #[arg(long, conflicts_with = "plan")]
+    pub(crate) rate: Option<SampleRate>,
+    /// How long it is, as "2 s" or "4096 samples".
+    #[arg(long, value_name = "DURATION", conflicts_with = "plan")]
+    pub(crate) length: Option<String>,
+    /// A part, in the words of a table [[part]] with commas between them; as often as there are parts.
+    #[arg(long, value_name = "KEYS", conflicts_with = "plan")]
+    pub(crate) part: Vec<String>,
+    /// The converter, in the words of the table [converter]: 'bits = 16, range = 1'.
+    #[arg(long, value_name = "KEYS", conflicts_with = "plan")]
+    pub(crate) converter: Option<String>,
+    /// The name of the column [default: signal].
+    #[arg(long, value_name = "NAME", conflicts_with = "plan")]
+    pub(crate) name: Option<String>,
+    /// Where random numbers begin; the same seed gives the same signal [default: that of the plan, or 1].
+    #[arg(long)]
+    pub(crate) seed: Option<u64>,
+    /// The file to write, in the format of its ending: .csv, .tsv, .wav, .npy, .json, .raw.
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// How numbers stand in it (.wav, .npy, .raw) [default: the smallest integers that hold the converter's counts, else floating
+    /// point].
+    #[arg(long, value_name = "ENCODING")]
+    pub(crate) output_encoding: Option<Encoding>,
+    /// Draw the signal, its spectrum and its spectrogram into this .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
@@ -359,6 +421,8 @@ impl FromStr for Physical {
 
 /// Look at a recording: levels, clipping, spectrum, the lines in it, and what could be done about them.
 ///
+/// Exit status 1: the spectrum is above --mask somewhere.
+///
 /// Example: mrake inspect demo/mooring/mooring.csv --full-scale 32768 --figure look.png
 #[derive(Debug, Args)]
 pub(crate) struct Inspect {
@@ -378,7 +442,17 @@ pub(crate) struct Inspect {
     /// Samples of the pieces that the spectrum is averaged over: more for finer steps, fewer for less noise.
     #[arg(long, value_name = "COUNT")]
     pub(crate) piece: Option<usize>,
-    /// Draw the record and its spectrum into this .png or .svg file.
+    /// Look at this stretch of it alone: "10 s..20 s".
+    #[arg(long, value_name = "FROM..TO")]
+    pub(crate) between: Option<Stretch<Duration>>,
+    /// Show negative frequencies too, with half of the density on either side.
+    #[arg(long)]
+    pub(crate) two_sided: bool,
+    /// Hold the spectrum against a mask: a CSV file with a column of frequencies in Hz (frequency_hz) and one of levels in dB of the
+    /// largest density (level_db).
+    #[arg(long, value_name = "FILE")]
+    pub(crate) mask: Option<PathBuf>,
+    /// Draw the record, its spectrum and its spectrogram into this .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.

@@ -5,10 +5,11 @@ use crate::failure::{Failure, SampleError};
 use mellow_rake::design::{Design, design};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Implementation, implement};
+use mellow_rake::signal::Mask;
 use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
 use mellow_rake::units::SampleRate;
 use mellow_rake_files::{
-    ReadingChoice, RecordingReader, Values, coefficients_from_csv, coefficients_from_json,
+    CsvTable, ReadingChoice, RecordingReader, Values, coefficients_from_csv, coefficients_from_json,
 };
 use std::path::{Path, PathBuf};
 
@@ -85,6 +86,40 @@ impl Loaded {
     ) -> Result<Implementation, Failure> {
         self.implementation()?.ok_or(Failure::NoWords { path: self.path.clone(), needs })
     }
+}
+
+/// A curve from a CSV file: frequencies in hertz and levels in decibels, in the order of the file.
+pub(crate) fn read_curve(path: &Path) -> Result<Vec<(f64, f64)>, Failure> {
+    let wrong = |error| Failure::Csv { path: path.to_owned(), error };
+    let table = CsvTable::parse(&read(path)?).map_err(wrong)?;
+    let column = |names: [&str; 4]| -> Result<Vec<f64>, Failure> {
+        let found = names.iter().find_map(|name| table.columns.iter().find(|c| c.name == *name));
+        match found {
+            Some(column) => Ok(column.values.reals()),
+            None => {
+                let there: Vec<&str> = table.columns.iter().map(|c| c.name.as_str()).collect();
+                Err(Failure::Call(format!(
+                    "{}: a curve needs a column {}; found: {}",
+                    path.display(),
+                    names.join(" or "),
+                    there.join(", ")
+                )))
+            }
+        }
+    };
+    let hertz = column(["frequency_hz", "frequency", "hz", "frequency_Hz"])?;
+    let levels = column(["level_db", "level", "gain_db", "db"])?;
+    Ok(hertz.into_iter().zip(levels).collect())
+}
+
+/// A mask from a CSV file.
+pub(crate) fn read_mask(path: &Path) -> Result<Mask, Failure> {
+    Mask::new(read_curve(path)?).ok_or_else(|| {
+        Failure::Call(format!(
+            "{}: a mask has two points or more, and its frequencies never fall",
+            path.display()
+        ))
+    })
 }
 
 /// One column of a recording, in memory.

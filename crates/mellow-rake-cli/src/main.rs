@@ -26,6 +26,7 @@ fn main() -> ExitCode {
         Command::Design(options) => command::design::run(options),
         Command::Compare(options) => command::compare::run(options),
         Command::Sensitivity(options) => command::sensitivity::run(options),
+        Command::Signal(options) => command::signal::run(options),
         Command::Inspect(options) => command::inspect::run(options),
         Command::Measure(options) => command::measure::run(options),
         Command::Generate(options) => command::generate::run(options),

@@ -40,6 +40,15 @@ pub(crate) fn number(value: Option<f64>, digits: usize) -> String {
     value.map_or_else(|| "-".to_owned(), |value| without_minus_zero(format!("{value:.digits$}")))
 }
 
+/// A number with as many digits behind the point as it needs, at most so many.
+pub(crate) fn short(value: f64, digits: usize) -> String {
+    let text = without_minus_zero(format!("{value:.digits$}"));
+    match text.contains('.') {
+        true => text.trim_end_matches('0').trim_end_matches('.').to_owned(),
+        false => text,
+    }
+}
+
 /// A printed number; zero without a sign.
 pub(crate) fn without_minus_zero(text: String) -> String {
     let is_zero = text.trim_start_matches(['+', '-', '0', '.']).is_empty();

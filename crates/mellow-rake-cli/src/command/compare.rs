@@ -3,7 +3,7 @@
 use crate::arguments::Compare;
 use crate::failure::{Failure, Outcome};
 use crate::figures::{self, Plan, Scene, Subject, View};
-use crate::load::{Loaded, read};
+use crate::load::{Loaded, read_curve};
 use crate::measured::Measured;
 use crate::objects::{QualityObject, quality};
 use crate::print::{self, table, wrapped};
@@ -15,9 +15,7 @@ use mellow_rake::analysis::{
 use mellow_rake::filter::{PhaseResponse, Transfer};
 use mellow_rake::units::SampleRate;
 use mellow_rake_figures::Pen;
-use mellow_rake_files::{CsvTable, Values};
 use serde::Serialize;
-use std::path::Path;
 
 /// A filter among others.
 struct Contender {
@@ -125,7 +123,11 @@ struct CompareObject<'a> {
 pub(crate) fn run(options: &Compare) -> Result<Outcome, Failure> {
     let (contenders, refused) = contenders(options)?;
     let reference = match &options.reference {
-        Some(path) => curve(path)?,
+        Some(path) => {
+            let mut points = read_curve(path)?;
+            points.sort_by(|a, b| a.0.total_cmp(&b.0));
+            points
+        }
         None => Vec::new(),
     };
     let Some(first) = contenders.first() else {
@@ -215,33 +217,6 @@ fn contenders(options: &Compare) -> Result<(Vec<Contender>, Vec<Refused>), Failu
         }
     }
     Ok((contenders, refused))
-}
-
-/// A reference curve: frequencies in hertz, rising, and levels in decibels.
-fn curve(path: &Path) -> Result<Vec<(f64, f64)>, Failure> {
-    let wrong = |error| Failure::Csv { path: path.to_owned(), error };
-    let table = CsvTable::parse(&read(path)?).map_err(wrong)?;
-    let column = |names: [&str; 4]| -> Result<Vec<f64>, Failure> {
-        let found = names.iter().find_map(|name| table.columns.iter().find(|c| c.name == *name));
-        match found.map(|column| &column.values) {
-            Some(Values::Integers(values)) => Ok(values.iter().map(|v| *v as f64).collect()),
-            Some(Values::Reals(values)) => Ok(values.clone()),
-            None => {
-                let there: Vec<&str> = table.columns.iter().map(|c| c.name.as_str()).collect();
-                Err(Failure::Call(format!(
-                    "{}: a reference curve needs a column {}; found: {}",
-                    path.display(),
-                    names.join(" or "),
-                    there.join(", ")
-                )))
-            }
-        }
-    };
-    let hertz = column(["frequency_hz", "frequency", "hz", "frequency_Hz"])?;
-    let levels = column(["level_db", "level", "gain_db", "db"])?;
-    let mut points: Vec<(f64, f64)> = hertz.into_iter().zip(levels).collect();
-    points.sort_by(|a, b| a.0.total_cmp(&b.0));
-    Ok(points)
 }
 
 fn subjects(contenders: &[Contender]) -> Vec<Subject<'_>> {

@@ -2,18 +2,18 @@
 
 use crate::arguments::Inspect;
 use crate::failure::{Failure, Outcome};
-use crate::figures::{self, Trace, density_panel, liveliest, time_panel};
-use crate::load::Recording;
-use crate::print::{self, table, wrapped};
+use crate::figures::{self, Density, Excerpt, record_sheet_of};
+use crate::load::{Recording, read_mask};
+use crate::print::{self, short, table, wrapped};
 use crate::text::units::{frequencies, hertz};
 use mellow_rake::signal::{
-    Levels, SpectralLine, Spectrum, SpectrumWish, measure_levels, spectral_lines, spectrum,
+    Levels, Mask, MaskMargin, SpectralLine, Spectrum, SpectrumWish, measure_levels, spectral_lines,
+    spectrum,
 };
 use mellow_rake::units::SampleRate;
-use mellow_rake_figures::{Format, Pen, Series, Shape, Sheet, draw};
+use mellow_rake_figures::{Format, draw};
 use mellow_rake_files::write_whole;
 use serde::Serialize;
-use std::ops::Range;
 use std::path::Path;
 
 /// A line this far over the floor is shown, one this far is worth a filter.
@@ -29,10 +29,12 @@ struct InspectObject<'a> {
     samples: usize,
     sample_rate_hz: f64,
     duration_s: f64,
+    unit: Option<&'a str>,
     full_scale: Option<f64>,
     levels: Levels,
     lines: &'a [SpectralLine],
     suggestions: &'a [String],
+    mask: Option<MaskMargin>,
     spectrum: SpectrumObject<'a>,
 }
 
@@ -54,7 +56,10 @@ pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
         recording.values = scale.apply(&recording.values);
         full_scale = Some(scale.range);
     }
-    let (rate, samples) = (recording.rate, recording.values.reals());
+    let (rate, mut samples) = (recording.rate, recording.values.reals());
+    if let Some(between) = options.between {
+        samples = samples[between.samples(rate, samples.len())?].to_vec();
+    }
     let mut wish = SpectrumWish::for_length(samples.len());
     wish.piece = options.piece.unwrap_or(wish.piece);
     let wrong = |error: mellow_rake::signal::SpectrumError| {
@@ -66,7 +71,25 @@ pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
         return Err(Failure::Call(format!("{}: no samples", path.display())));
     };
     let suggestions = suggestions(&samples, rate, &lines, found.step_hz);
-    let look = Look { recording: &recording, samples: &samples, found: &found, lines: &lines };
+    let mask = options.mask.as_deref().map(read_mask).transpose()?;
+    let margin = match &mask {
+        None => None,
+        Some(mask) => Some(mask.margin(&found).ok_or_else(|| {
+            Failure::Call("--mask: it has no frequency in common with the spectrum".to_owned())
+        })?),
+    };
+    let two_sided = options.two_sided.then(|| found.two_sided());
+    let unit = scale.as_ref().map(|scale| scale.unit.as_str());
+    let look = Look {
+        recording: &recording,
+        samples: &samples,
+        found: &found,
+        shown: two_sided.as_ref().unwrap_or(&found),
+        lines: &lines,
+        unit: unit.unwrap_or(""),
+        mask: mask.as_ref(),
+        margin,
+    };
     if let Some(file) = &options.figure {
         let format = figures::format(file)?;
         look.draw(file, format)?;
@@ -79,20 +102,22 @@ pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
             samples: samples.len(),
             sample_rate_hz: rate.hertz(),
             duration_s: samples.len() as f64 / rate.hertz(),
+            unit,
             full_scale,
             levels,
             lines: &lines,
             suggestions: &suggestions,
+            mask: margin,
             spectrum: SpectrumObject {
                 window: wish.window.to_string(),
                 overlap: wish.overlap,
-                spectrum: &found,
+                spectrum: look.shown,
             },
         })?;
     } else {
         print::text(&look.text(path, &levels, full_scale, wish, &suggestions))?;
     }
-    Ok(Outcome::Held)
+    Ok(Outcome::of(margin.is_none_or(|margin| margin.above == 0)))
 }
 
 /// A recording with what was found in it.
@@ -100,7 +125,12 @@ struct Look<'a> {
     recording: &'a Recording,
     samples: &'a [f64],
     found: &'a Spectrum,
+    /// The spectrum as it is shown: with one side or two.
+    shown: &'a Spectrum,
     lines: &'a [SpectralLine],
+    unit: &'a str,
+    mask: Option<&'a Mask>,
+    margin: Option<MaskMargin>,
 }
 
 impl Look<'_> {
@@ -124,9 +154,8 @@ impl Look<'_> {
             _ => "-".to_owned(),
         };
         let far = levels.highest.max(-levels.lowest);
-        let row = |name: &str, value: f64, level: String| {
-            vec![name.to_owned(), format!("{value:.4}"), level]
-        };
+        let row =
+            |name: &str, value: f64, level: String| vec![name.to_owned(), short(value, 4), level];
         let rows = [
             row("lowest", levels.lowest, String::new()),
             row("highest", levels.highest, String::new()),
@@ -135,7 +164,8 @@ impl Look<'_> {
             row("rms about the mean", levels.rms, db(levels.rms)),
             row("crest factor", levels.crest_factor, String::new()),
         ];
-        text.push_str(&table(&["level", "value", "dB of full scale"], &rows));
+        let value = if self.unit.is_empty() { "value" } else { &format!("value, {}", self.unit) };
+        text.push_str(&table(&["level", value, "dB of full scale"], &rows));
         text.push_str(&match levels.clipped {
             0 => "  not clipped: no three samples in a row at the lowest or highest value\n"
                 .to_owned(),
@@ -155,6 +185,21 @@ impl Look<'_> {
         );
         text.push('\n');
         text.push_str(&wrapped(&how, 2));
+        if let Some(margin) = &self.margin {
+            let MaskMargin { margin_db, at_hz, level_db, allowed_db, points, above } = margin;
+            let verdict = match above {
+                0 => format!("below the mask by {margin_db:.1} dB or more"),
+                above => format!(
+                    "ABOVE THE MASK at {above} of {points} points, by up to {:.1} dB",
+                    -margin_db
+                ),
+            };
+            let line = format!(
+                "  {verdict}, at {} Hz: {level_db:.1} dB of the largest density, {allowed_db:.1} allowed",
+                hertz(*at_hz)
+            );
+            text.push_str(&wrapped(&line, 4));
+        }
         if self.lines.is_empty() {
             text.push_str(&format!("  no line stands {LEAST_DB} dB over the floor\n"));
             return text;
@@ -184,27 +229,20 @@ impl Look<'_> {
         text
     }
 
-    /// The record, a closer look at its liveliest stretch, and its spectrum.
     fn draw(&self, file: &Path, format: Format) -> Result<(), Failure> {
-        let (rate, name) = (self.recording.rate.hertz(), &self.recording.name);
-        let trace = [Trace { name: "", pen: Pen::Over, samples: self.samples }];
-        let time =
-            |title: &str, part: Range<usize>| time_panel(title, name, 1.0 / rate, &trace, &part, 0);
-        let count = self.samples.len();
-        let mut density = density_panel(&[("", Pen::Over, self.found)]);
         let tops = self.lines.iter().filter_map(|line| {
             let at = (line.hertz / self.found.step_hz).round() as usize;
-            Some((line.hertz, 10.0 * self.found.density.get(at)?.log10(), 1))
+            let side = if self.shown.hertz[0] < 0.0 { 0.5 } else { 1.0 };
+            Some((line.hertz, 10.0 * (side * self.found.density.get(at)?).log10()))
         });
-        let shape = Shape::Zeros(tops.collect());
-        density.series.push(Series { name: "lines".to_owned(), pen: Pen::Under, shape });
-        let panels = vec![
-            time("the record", 0..count),
-            time("a closer look", liveliest(self.samples, 600)),
-            density,
-        ];
-        let title = format!("{name}: {count} samples at {rate} Hz");
-        write_whole(file, &draw(&Sheet { title, panels }, format)?)?;
+        let tops: Vec<(f64, f64)> = tops.collect();
+        let mut shown = Excerpt::default();
+        shown.keep(self.samples);
+        let density = Density { found: self.shown, marks: &tops, mask: self.mask };
+        let (name, rate) = (&self.recording.name, self.recording.rate);
+        let count = self.samples.len() as u64;
+        let sheet = record_sheet_of(name, self.unit, rate, &shown, count, &density);
+        write_whole(file, &draw(&sheet, format)?)?;
         Ok(())
     }
 }

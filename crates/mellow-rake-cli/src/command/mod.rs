@@ -10,5 +10,6 @@ pub(crate) mod measure;
 pub(crate) mod new;
 pub(crate) mod run;
 pub(crate) mod sensitivity;
+pub(crate) mod signal;
 pub(crate) mod verify;
 pub(crate) mod watch;

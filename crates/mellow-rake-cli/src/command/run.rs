@@ -2,7 +2,7 @@
 
 use crate::arguments::Run;
 use crate::failure::{Failure, Outcome};
-use crate::figures::{self, Trace, density_panel, liveliest, time_panel};
+use crate::figures::{self, Excerpt, Trace, density_panel, liveliest, time_panel};
 use crate::load::Loaded;
 use crate::print::{self, wrapped};
 use crate::stream::{Mode, pass};
@@ -16,9 +16,6 @@ use mellow_rake_files::{
 };
 use serde::Serialize;
 use std::path::Path;
-
-/// Samples that a figure shows at most.
-const SHOWN: usize = 1 << 22;
 
 #[derive(Serialize)]
 struct RunObject {
@@ -75,13 +72,11 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     let mut writer = RecordingWriter::create(&options.output, plan)?;
     let samples = reader.samples();
     let mut clipped = 0;
-    let mut shown = [Values::Reals(Vec::new()), Values::Reals(Vec::new())];
+    let mut shown = [Excerpt::default(), Excerpt::default()];
     let sink = |before: &[Values], after: &[Values]| {
         if options.figure.is_some() {
-            let most = SHOWN - shown[0].len().min(SHOWN);
-            for (kept, new) in shown.iter_mut().zip([&before[0], &after[0]]) {
-                kept.append(new.clone().take_front(most));
-            }
+            shown[0].keep(&before[0].reals());
+            shown[1].keep(&after[0].reals());
         }
         let mut block = Vec::new();
         for (before, after) in before.iter().zip(after) {
@@ -108,8 +103,8 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         // Words of another format in steps of the input word, to stand on one scale.
         let steps = loaded.spec.fixed.filter(|_| options.bit_true);
         let step = steps.map_or(1.0, |fixed| fixed.output.step() / fixed.input.step());
-        let after: Vec<f64> = shown[1].reals().into_iter().map(|y| y * step).collect();
-        draw_both(path, &loaded, &names[0], &shown[0].reals(), &after, unsettled, samples)?;
+        shown[1].samples.iter_mut().for_each(|y| *y *= step);
+        draw_both(path, &loaded, &names[0], &shown, unsettled, samples)?;
         eprintln!("{} written", path.display());
     }
     writer.finish()?;
@@ -278,11 +273,11 @@ fn draw_both(
     path: &Path,
     loaded: &Loaded,
     name: &str,
-    before: &[f64],
-    after: &[f64],
+    shown: &[Excerpt; 2],
     unsettled: usize,
     samples: u64,
 ) -> Result<(), Failure> {
+    let [before, after] = [&shown[0].samples[..], &shown[1].samples];
     let format = figures::format(path)?;
     let rate = loaded.spec.sample_rate;
     let wrong = |error: SpectrumError| Failure::Call(format!("{}: {error}", path.display()));
@@ -297,13 +292,8 @@ fn draw_both(
     let time = |title: &str, part: std::ops::Range<usize>| {
         time_panel(title, name, 1.0 / rate.hertz(), &traces, &part, unsettled)
     };
-    let whole = if samples > before.len() as u64 {
-        &format!("the first {} of {samples} samples", before.len())
-    } else {
-        "the whole record"
-    };
     let panels = vec![
-        time(whole, 0..before.len()),
+        time(&shown[0].title(samples), 0..before.len()),
         time("a closer look", liveliest(before, 500)),
         density_panel(&[("before", Pen::Light, &spectra[0]), ("after", Pen::Over, &spectra[1])]),
     ];

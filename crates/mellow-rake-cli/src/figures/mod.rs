@@ -7,7 +7,9 @@ mod subject;
 
 pub(crate) use panels::{Scene, View, Wishes};
 pub(crate) use plan::Plan;
-pub(crate) use recording::{Trace, density_panel, liveliest, time_panel};
+pub(crate) use recording::{
+    Density, Excerpt, Trace, density_panel, liveliest, record_sheet, record_sheet_of, time_panel,
+};
 pub(crate) use subject::Subject;
 
 use crate::arguments::{Drawing, Letters};

@@ -1,8 +1,142 @@
 //! Panels of recordings and their spectra.
 
-use mellow_rake::signal::Spectrum;
-use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, record_line};
+use mellow_rake::signal::{
+    Mask, Spectrogram, Spectrum, SpectrumError, SpectrumWish, spectrogram, spectrum,
+};
+use mellow_rake::units::SampleRate;
+use mellow_rake_figures::{Axis, Cells, Panel, Pen, Series, Shape, Sheet, record_line};
 use std::ops::Range;
+
+/// Samples that a figure shows at most.
+const SHOWN: usize = 1 << 22;
+
+/// The first samples of a record, for its figure.
+#[derive(Default)]
+pub(crate) struct Excerpt {
+    pub(crate) samples: Vec<f64>,
+}
+
+impl Excerpt {
+    /// More samples, as far as they are shown.
+    pub(crate) fn keep(&mut self, more: &[f64]) {
+        let room = SHOWN - self.samples.len();
+        self.samples.extend(&more[..more.len().min(room)]);
+    }
+
+    /// What the panel of all of it is called.
+    pub(crate) fn title(&self, of: u64) -> String {
+        match self.samples.len() {
+            shown if of > shown as u64 => format!("the first {shown} of {of} samples"),
+            _ => "the whole record".to_owned(),
+        }
+    }
+}
+
+/// The record, a closer look at its liveliest stretch, its spectrum, with more lines if there are some, and how it goes on in time.
+pub(crate) fn record_sheet(
+    name: &str,
+    unit: &str,
+    rate: SampleRate,
+    shown: &Excerpt,
+    of: u64,
+    marks: &[(f64, f64)],
+) -> Result<Sheet, SpectrumError> {
+    let samples = &shown.samples;
+    let found = spectrum(samples, rate, SpectrumWish::for_length(samples.len()))?;
+    Ok(record_sheet_of(name, unit, rate, shown, of, &Density { found: &found, marks, mask: None }))
+}
+
+/// A spectrum with marks at places and a mask.
+pub(crate) struct Density<'a> {
+    pub(crate) found: &'a Spectrum,
+    pub(crate) marks: &'a [(f64, f64)],
+    pub(crate) mask: Option<&'a Mask>,
+}
+
+/// The same with a spectrum that is there.
+pub(crate) fn record_sheet_of(
+    name: &str,
+    unit: &str,
+    rate: SampleRate,
+    shown: &Excerpt,
+    of: u64,
+    density: &Density<'_>,
+) -> Sheet {
+    let samples = &shown.samples;
+    let trace = [Trace { name: "", pen: Pen::Over, samples }];
+    let label = if unit.is_empty() { name.to_owned() } else { format!("{name}, {unit}") };
+    let time = |title: &str, part: Range<usize>| {
+        time_panel(title, &label, 1.0 / rate.hertz(), &trace, &part, 0)
+    };
+    let mut panel = density_panel(&[("", Pen::Over, density.found)]);
+    if !density.marks.is_empty() {
+        let places = density.marks.iter().map(|(hz, level)| (*hz, *level, 1)).collect();
+        let shape = Shape::Zeros(places);
+        panel.series.push(Series { name: "lines".to_owned(), pen: Pen::Under, shape });
+    }
+    if let Some(mask) = density.mask {
+        panel.series.insert(0, mask_series(mask, density.found));
+    }
+    let panels = vec![
+        time(&shown.title(of), 0..samples.len()),
+        time("a closer look", liveliest(samples, 600)),
+        panel,
+        spectrogram_panel(&spectrogram(samples, rate, 200)),
+    ];
+    Sheet { title: format!("{name}: {of} samples at {} Hz", rate.hertz()), panels }
+}
+
+/// A mask over the density that it is held against.
+pub(crate) fn mask_series(mask: &Mask, spectrum: &Spectrum) -> Series {
+    let top = spectrum.density.iter().copied().fold(f64::MIN_POSITIVE, f64::max);
+    let points = mask.points().iter().map(|(hz, level)| (*hz, level + 10.0 * top.log10()));
+    let shape = Shape::Line(points.collect());
+    Series { name: "mask".to_owned(), pen: Pen::Under, shape }
+}
+
+/// How a spectrum goes on in time: a column for each piece, rows joined to no more than can be told apart.
+fn spectrogram_panel(found: &Spectrogram) -> Panel {
+    let nyquist = found.hertz.last().copied().unwrap_or(1.0);
+    let per_row = found.hertz.len().div_ceil(256).max(1);
+    let level = |density: &[f64]| {
+        // The strongest of the rows that are joined: a line keeps its height.
+        10.0 * density.iter().copied().fold(1e-300, f64::max).log10()
+    };
+    let columns: Vec<Vec<f64>> =
+        found.density.iter().map(|column| column.chunks(per_row).map(level).collect()).collect();
+    let mut levels: Vec<f64> = columns.iter().flatten().copied().collect();
+    levels.sort_by(f64::total_cmp);
+    let share = |part: f64| levels.get((part * levels.len() as f64) as usize).copied();
+    let high = levels.last().copied().unwrap_or(0.0);
+    let low = share(0.3).unwrap_or(high - 60.0).max(high - 120.0).min(high - 1.0);
+    let half = match found.seconds[..] {
+        [first, second, ..] => (second - first) / 2.0,
+        _ => found.seconds.first().copied().unwrap_or(1.0),
+    };
+    let ends = (
+        found.seconds.first().map_or(0.0, |t| (t - half).max(0.0)),
+        found.seconds.last().map_or(1.0, |t| t + half),
+    );
+    let x = Axis::linear("time", "s", ends);
+    let y = Axis::linear("frequency", "Hz", (0.0, nyquist));
+    // A cell has its frequency in the middle.
+    let step = nyquist / found.hertz.len().saturating_sub(1).max(1) as f64;
+    let rows = columns.first().map_or(1, Vec::len);
+    let reach = (-0.5 * step, ((rows * per_row) as f64 - 0.5) * step);
+    let cells = Cells { x: ends, y: reach, columns, range: (low, high) };
+    let series = Series {
+        name: format!("{low:.0} to {high:.0} dB of 1 unit²/Hz"),
+        pen: Pen::Over,
+        shape: Shape::Cells(cells),
+    };
+    let mut panel = Panel::new("spectrogram", x, y);
+    if found.density.is_empty() {
+        panel.note = "too short".to_owned();
+    } else {
+        panel.series.push(series);
+    }
+    panel
+}
 
 /// A signal in a figure.
 pub(crate) struct Trace<'a> {
@@ -59,19 +193,21 @@ pub(crate) fn density_panel(spectra: &[(&str, Pen, &Spectrum)]) -> Panel {
     let level = |density: f64| 10.0 * density.max(1e-300).log10();
     let mut series = Vec::new();
     let mut levels = Vec::new();
-    let mut end: f64 = 0.0;
+    let mut ends = (0.0f64, 0.0f64);
     for (name, pen, spectrum) in spectra {
         let pairs = spectrum.hertz.iter().zip(&spectrum.density);
         let points: Vec<(f64, f64)> = pairs.map(|(hz, density)| (*hz, level(*density))).collect();
         levels.extend(points.iter().skip(1).map(|point| point.1));
-        end = points.last().map_or(end, |point| end.max(point.0));
+        if let (Some(first), Some(last)) = (points.first(), points.last()) {
+            ends = (ends.0.min(first.0), ends.1.max(last.0));
+        }
         series.push(Series { name: (*name).to_owned(), pen: *pen, shape: Shape::Line(points) });
     }
     levels.sort_by(f64::total_cmp);
     let high = levels.last().copied().unwrap_or(0.0);
     // The lowest percent may be next to nothing.
     let low = levels.get(levels.len() / 100).copied().unwrap_or(high).max(high - 160.0);
-    let x = Axis::linear("frequency", "Hz", (0.0, end));
+    let x = Axis::linear("frequency", "Hz", ends);
     let y = Axis::linear("density", "dB of 1 unit²/Hz", (low - 6.0, high + 6.0));
     Panel { series, ..Panel::new("power spectral density", x, y) }
 }
