@@ -460,15 +460,30 @@ pub(crate) struct Inspect {
     pub(crate) json: bool,
 }
 
-/// Measure the transfer function of what runs, and hold it against the filter.
+/// What a program is given.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum Excitation {
+    /// Seeded white noise, uniform over half the input's range.
+    Noise,
+    /// A sine that goes from 0 Hz to the Nyquist frequency within every piece.
+    Chirp,
+    /// One tone after the other, each measured once the filter has settled.
+    Steps,
+}
+
+/// Measure what runs, and hold it against the filter: its transfer function, single tones, or what it does to a modulated signal.
 ///
-/// Between two columns of a recording, or of a program that reads input words on stdin, one a line, and prints as many output words
-/// on stdout (NAME_pipe.c, which `mrake generate` writes, is one): it gets seeded white noise of half the input's range.
+/// Between two columns of a recording, or of a program that reads input words on stdin and prints as many output words on stdout
+/// (NAME_pipe.c, which `mrake generate` writes, is one). With --modulated the error vectors of a keyed carrier are measured; without
+/// a program or a recording, behind the filter of the spec itself.
 ///
-/// Exit status 1: the largest deviation where the coherence is good exceeds --within, or it is good nowhere.
+/// Exit status 1: the largest deviation where the coherence is good exceeds --within, or it is good nowhere; the error vectors exceed
+/// --error-limit; the spectrum is above --mask.
 ///
 /// Examples: mrake measure demo/mooring/pump_hum.toml --device ./pump_hum_pipe --within "0.5 dB";
-/// mrake measure a.toml --recording bench.csv --input drive --output sensed
+/// mrake measure a.toml --recording bench.csv --input drive --output sensed;
+/// mrake measure demo/modem/carrier_band.toml --modulated demo/modem/telemetry.toml --figure symbols.png
 #[derive(Debug, Args)]
 pub(crate) struct Measure {
     /// The spec file of the filter that should be there.
@@ -476,21 +491,39 @@ pub(crate) struct Measure {
     /// The program, with its arguments behind it, each after its own --device.
     #[arg(long, value_name = "PROGRAM", conflicts_with = "recording", allow_hyphen_values = true)]
     pub(crate) device: Option<Vec<String>>,
+    /// How words pass to and from the program: text, one a line, or bytes, as int16-le.
+    #[arg(long, value_name = "ENCODING", default_value = "text", requires = "device")]
+    pub(crate) pipe: Pipe,
     /// A recording that holds input and output.
     #[arg(long, value_name = "FILE")]
     pub(crate) recording: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) reading: FileReading,
-    /// The column of the input.
+    /// The column of the input, by name or by number from 1.
     #[arg(long, value_name = "NAME", requires = "recording")]
     pub(crate) input: Option<String>,
     /// The column of the output.
     #[arg(long, value_name = "NAME", requires = "recording")]
     pub(crate) output: Option<String>,
+    /// What the program is given.
+    #[arg(long, value_enum, default_value = "noise")]
+    pub(crate) excitation: Excitation,
+    /// How many tones of --excitation steps, evenly between 0 Hz and the Nyquist frequency.
+    #[arg(long, default_value_t = 48, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..=2000))]
+    pub(crate) steps: u32,
     /// Give the program single tones as well, at these frequencies with commas between them, and compare gain and phase after the
     /// start-up: "10 Hz,87.5 Hz".
     #[arg(long, value_name = "FREQUENCIES", value_delimiter = ',', requires = "device")]
     pub(crate) tones: Vec<Frequency>,
+    /// The plan of a signal (see `mrake signal`) with a keyed part: measure what becomes of its symbols.
+    #[arg(long, value_name = "PLAN", conflicts_with_all = ["tones", "within"])]
+    pub(crate) modulated: Option<PathBuf>,
+    /// The largest error vector, root of the mean square, that is allowed behind the filter: "-30 dB" or "0.03 x".
+    #[arg(long, value_name = "LEVEL", requires = "modulated", allow_hyphen_values = true)]
+    pub(crate) error_limit: Option<Level>,
+    /// Hold the spectrum of the modulated signal behind the filter against a mask, as of `mrake inspect`.
+    #[arg(long, value_name = "FILE", requires = "modulated")]
+    pub(crate) mask: Option<PathBuf>,
     /// Samples for the program, 64 to 2^24.
     #[arg(long, default_value_t = 131_072, value_name = "COUNT")]
     pub(crate) samples: usize,
@@ -503,18 +536,49 @@ pub(crate) struct Measure {
     /// Samples of the pieces that are averaged over: more for finer steps and longer filters, fewer for less noise.
     #[arg(long, value_name = "COUNT")]
     pub(crate) piece: Option<usize>,
+    /// Average with this share for each new piece, so that the past fades, above 0 and up to 1 [default: all pieces alike].
+    #[arg(long, value_name = "SHARE")]
+    pub(crate) fading: Option<f64>,
     /// The largest deviation that is allowed.
     #[arg(long, value_name = "LEVEL")]
     pub(crate) within: Option<Level>,
     /// Hold it against the filter as designed, with unrounded coefficients.
     #[arg(long)]
     pub(crate) designed: bool,
-    /// Draw measured and meant gain, the deviation and the coherence into this .png or .svg file.
+    /// Show negative frequencies too.
+    #[arg(long)]
+    pub(crate) two_sided: bool,
+    /// Draw measured and meant gain, the deviation and the coherence, or the symbols and the spectrum, into this .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+/// How words pass through a pipe.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Pipe {
+    Text,
+    Bytes(Encoding),
+}
+
+impl FromStr for Pipe {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        if text == "text" {
+            return Ok(Pipe::Text);
+        }
+        let encoding: Encoding =
+            text.parse().map_err(|error: mellow_rake_files::EncodingError| error.to_string())?;
+        match encoding.is_integer() {
+            true => Ok(Pipe::Bytes(encoding)),
+            false => {
+                Err("words are integers: text, or an encoding as int16-le, is wanted".to_owned())
+            }
+        }
+    }
 }
 
 /// Another form of a filter.

@@ -1,6 +1,7 @@
 //! `mrake`: from what a filter should do to proven C and Verilog.
 
 mod arguments;
+mod bench;
 mod command;
 mod failure;
 mod figures;

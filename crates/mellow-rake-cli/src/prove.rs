@@ -2,6 +2,8 @@
 
 use crate::load::Loaded;
 use crate::print::{number, table};
+use crate::stream::progress;
+use indicatif::ProgressBar;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::verify::{Comparison, ReferenceError, Stimulus, compare, judge, stimuli};
 use mellow_rake::write::GeneratedFile;
@@ -93,8 +95,12 @@ pub(crate) fn prove(
         });
         inputs.push((stimulus, output));
     }
-    let targets: Vec<TargetResult> =
-        targets.iter().map(|target| try_target(*target, implementation, files, &inputs)).collect();
+    let bar = progress((targets.len() * inputs.len()) as u64, "running");
+    let targets: Vec<TargetResult> = targets
+        .iter()
+        .map(|target| try_target(*target, implementation, files, &inputs, &bar))
+        .collect();
+    bar.finish_and_clear();
     let figures_held =
         results.iter().all(|result| result.within_bound && result.reaches_min_ser != Some(false));
     let equal = targets.iter().all(|target| matches!(target.verdict, "equal" | "not run"));
@@ -124,6 +130,7 @@ fn try_target(
     implementation: &Implementation,
     files: &[GeneratedFile],
     inputs: &[(Stimulus, Vec<i64>)],
+    bar: &ProgressBar,
 ) -> TargetResult {
     let mut result = TargetResult {
         target: target.as_str(),
@@ -157,6 +164,7 @@ fn try_target(
                 return result;
             }
         };
+        bar.inc(1);
         for answer in answers {
             result.samples += answer.words.len();
             result.comparisons.push(ComparisonResult {

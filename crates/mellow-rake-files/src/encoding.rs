@@ -160,6 +160,34 @@ impl Encoding {
         }
     }
 
+    /// Integers one after the other in bytes; `None` where one is beyond the limits, or the encoding is floating point.
+    ///
+    /// ```
+    /// use mellow_rake_files::Encoding;
+    /// let big: Encoding = "int16-be".parse()?;
+    /// assert_eq!(big.encode(&[-2, 258]).unwrap(), [0xff, 0xfe, 1, 2]);
+    /// assert_eq!(big.decode(&[0xff, 0xfe, 1, 2]).unwrap(), [-2, 258]);
+    /// assert!(big.encode(&[40_000]).is_none() && big.decode(&[1]).is_none());
+    /// # Ok::<(), mellow_rake_files::EncodingError>(())
+    /// ```
+    pub fn encode(self, integers: &[i64]) -> Option<Vec<u8>> {
+        let (low, high) = self.limits()?;
+        let mut bytes = Vec::with_capacity(integers.len() * self.bytes);
+        for value in integers {
+            if !(low..=high).contains(value) {
+                return None;
+            }
+            self.put(*value as u64, &mut bytes);
+        }
+        Some(bytes)
+    }
+
+    /// The integers that stand in bytes; `None` where the last is not whole, or the encoding is floating point.
+    pub fn decode(self, bytes: &[u8]) -> Option<Vec<i64>> {
+        let is_whole = self.is_integer() && bytes.len().is_multiple_of(self.bytes);
+        is_whole.then(|| bytes.chunks_exact(self.bytes).map(|one| self.integer(one)).collect())
+    }
+
     /// The bytes of an integer within the limits; floating point takes it as a number.
     pub(crate) fn put_integer(self, value: i64, out: &mut Vec<u8>) {
         match self.kind {

@@ -83,16 +83,16 @@ impl IcarusModel {
             found: found.chars().take(200).collect(),
             expected,
         };
-        if let Some(line) = finished.output.lines().find(|line| line.starts_with("ERROR")) {
+        let output = finished.text();
+        if let Some(line) = output.lines().find(|line| line.starts_with("ERROR")) {
             return Err(rubbish(line, "no error"));
         }
-        let result = finished.output.lines().rev().find_map(|line| {
+        let result = output.lines().rev().find_map(|line| {
             let (samples, rest) = line.strip_prefix("RESULT ")?.split_once(" samples, ")?;
             let mismatches = rest.strip_suffix(" mismatches")?;
             Some((samples.parse().ok()?, mismatches.parse().ok()?))
         });
-        let (samples, mismatches) =
-            result.ok_or_else(|| rubbish(&finished.output, "a RESULT line"))?;
+        let (samples, mismatches) = result.ok_or_else(|| rubbish(&output, "a RESULT line"))?;
         let path = self.folder.path().join("observed.hex");
         let text = std::fs::read_to_string(&path).map_err(at(&path))?;
         let observed = text

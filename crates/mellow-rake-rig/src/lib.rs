@@ -67,6 +67,12 @@ pub enum RigError {
         /// What would have been an answer.
         expected: &'static str,
     },
+    /// The tool printed without end and was stopped.
+    #[error("{program} printed more than a gibibyte and was stopped")]
+    Flood {
+        /// The program.
+        program: String,
+    },
     /// A file of the temporary folder could not be read or written, or a program could not be started.
     #[error("{path}: {source}")]
     Io {

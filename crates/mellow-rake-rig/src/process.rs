@@ -4,17 +4,27 @@ use crate::{RigError, at};
 use std::fmt::Write as _;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::process::{Command, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use wait_timeout::ChildExt;
 
 /// A program that ended well.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Finished {
     /// Its standard output.
-    pub output: String,
+    pub output: Vec<u8>,
     /// Its standard error.
     pub messages: String,
 }
+
+impl Finished {
+    /// Its standard output as text; what is no text is replaced.
+    pub fn text(&self) -> String {
+        String::from_utf8_lossy(&self.output).into_owned()
+    }
+}
+
+/// More than this is no answer: a program that prints without end is stopped.
+const MOST_OUTPUT: u64 = 1 << 30;
 
 /// Runs a program on the given standard input until it ends, at most for `limit`.
 ///
@@ -22,7 +32,7 @@ pub struct Finished {
 /// block.
 ///
 /// # Errors
-/// [`RigError`] when it cannot be started, does not end in time, or ends with a failure.
+/// [`RigError`] when it cannot be started, does not end in time, prints more than a gibibyte, or ends with a failure.
 pub fn run(command: &mut Command, input: &[u8], limit: Duration) -> Result<Finished, RigError> {
     let program = command.get_program().to_string_lossy().into_owned();
     let io = |error| at(program.clone())(error);
@@ -35,22 +45,37 @@ pub fn run(command: &mut Command, input: &[u8], limit: Duration) -> Result<Finis
         .stderr(Stdio::from(stderr.try_clone().map_err(io)?))
         .spawn()
         .map_err(io)?;
-    let status = child.wait_timeout(limit).map_err(io)?;
+    let started = Instant::now();
+    let mut flooded;
+    let status = loop {
+        let left = limit.saturating_sub(started.elapsed());
+        let status = child.wait_timeout(left.min(Duration::from_millis(200))).map_err(io)?;
+        flooded = stdout.metadata().map_err(io)?.len() > MOST_OUTPUT;
+        if status.is_some() || flooded || left.is_zero() {
+            break status;
+        }
+    };
     if status.is_none() {
         child.kill().and_then(|()| child.wait()).map_err(io)?;
     }
-    let text = |mut file: std::fs::File| -> std::io::Result<String> {
+    if flooded {
+        return Err(RigError::Flood { program });
+    }
+    let all = |mut file: std::fs::File| -> std::io::Result<Vec<u8>> {
         let mut bytes = Vec::new();
         file.seek(SeekFrom::Start(0))?;
         file.read_to_end(&mut bytes)?;
-        Ok(String::from_utf8_lossy(&bytes).into_owned())
+        Ok(bytes)
     };
-    let (output, messages) = (text(stdout).map_err(io)?, text(stderr).map_err(io)?);
+    let (output, messages) = (all(stdout).map_err(io)?, all(stderr).map_err(io)?);
+    let messages = String::from_utf8_lossy(&messages).into_owned();
     match status {
         None => Err(RigError::TimeOut { program, limit, messages }),
         Some(status) if status.success() => Ok(Finished { output, messages }),
         Some(status) => {
-            let messages = format!("{messages}{output}");
+            // A binary answer is no message.
+            let said = std::str::from_utf8(&output).unwrap_or("");
+            let messages = format!("{messages}{said}");
             Err(RigError::Failed { program, status: status.to_string(), messages })
         }
     }
@@ -79,5 +104,5 @@ pub fn exchange(
             expected: "an integer a line",
         })
     };
-    finished.output.lines().map(word).collect()
+    finished.text().lines().map(word).collect()
 }

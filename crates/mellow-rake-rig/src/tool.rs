@@ -50,7 +50,7 @@ impl ToolName {
         command.arg(version_argument);
         // Some tools print their version and end with a failure: the text is what counts.
         let version = match run(&mut command, b"", Duration::from_secs(20)) {
-            Ok(finished) => finished.output,
+            Ok(finished) => finished.text(),
             Err(RigError::Failed { messages, .. }) => messages,
             Err(error) => return Err(error),
         };

@@ -7,6 +7,7 @@ use crate::load::{Loaded, read_curve};
 use crate::measured::Measured;
 use crate::objects::{QualityObject, quality};
 use crate::print::{self, table, wrapped};
+use crate::stream::progress;
 use crate::text::quality::{found, label};
 use crate::vary::variants;
 use mellow_rake::analysis::{
@@ -198,7 +199,9 @@ fn contenders(options: &Compare) -> Result<(Vec<Contender>, Vec<Refused>), Failu
     // Words are judged against the filter that they stand for.
     let against_design =
         options.vary.as_ref().is_some_and(|wish| wish.trim().starts_with("fixed."));
+    let bar = progress(sources.len() as u64, "designing");
     for (label, path, text) in sources {
+        bar.inc(1);
         match Loaded::text(&path, &text).and_then(Measured::new) {
             Ok(measured) => {
                 let is_rounded = !options.designed && measured.implementation.is_some();
@@ -216,6 +219,7 @@ fn contenders(options: &Compare) -> Result<(Vec<Contender>, Vec<Refused>), Failu
             Err(failure) => return Err(failure),
         }
     }
+    bar.finish_and_clear();
     Ok((contenders, refused))
 }
 

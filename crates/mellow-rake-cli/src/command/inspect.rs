@@ -186,19 +186,7 @@ impl Look<'_> {
         text.push('\n');
         text.push_str(&wrapped(&how, 2));
         if let Some(margin) = &self.margin {
-            let MaskMargin { margin_db, at_hz, level_db, allowed_db, points, above } = margin;
-            let verdict = match above {
-                0 => format!("below the mask by {margin_db:.1} dB or more"),
-                above => format!(
-                    "ABOVE THE MASK at {above} of {points} points, by up to {:.1} dB",
-                    -margin_db
-                ),
-            };
-            let line = format!(
-                "  {verdict}, at {} Hz: {level_db:.1} dB of the largest density, {allowed_db:.1} allowed",
-                hertz(*at_hz)
-            );
-            text.push_str(&wrapped(&line, 4));
+            text.push_str(&wrapped(&format!("  {}", crate::text::mask(margin)), 4));
         }
         if self.lines.is_empty() {
             text.push_str(&format!("  no line stands {LEAST_DB} dB over the floor\n"));

@@ -1,26 +1,24 @@
 //! `mrake measure`
 
-use crate::arguments::Measure;
+use crate::arguments::{Excitation, Measure};
+use crate::bench::{Pair, ask, recorded};
 use crate::failure::{Failure, Outcome};
 use crate::figures;
-use crate::load::{Loaded, Recording};
+use crate::load::Loaded;
 use crate::print::{self, number, table, wrapped};
 use crate::text::units::hertz;
 use mellow_rake::analysis::{gain_db, measure_time};
 use mellow_rake::filter::Transfer;
-use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{
-    NoiseSource, SpectrumWish, TransferDeviation, TransferEstimate, delay_between,
-    measure_transfer, tone_phasor,
+    Averaging, NoiseSource, SpectrumWish, TransferDeviation, TransferEstimate, delay_between,
+    measure_transfer, stepped_transfer, tone_phasor,
 };
 use mellow_rake::spec::Fixed;
+use mellow_rake::units::SampleRate;
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
 use mellow_rake_files::write_whole;
-use mellow_rake_rig::exchange;
 use serde::Serialize;
-use std::process::Command;
-use std::time::Duration;
 
 /// Where the input explains so much of the output a measured gain is worth comparing.
 const GOOD: f64 = 0.9;
@@ -30,6 +28,7 @@ const GOOD: f64 = 0.9;
 struct MeasureObject {
     name: String,
     coefficients: &'static str,
+    excitation: Option<Excitation>,
     samples: usize,
     pieces: usize,
     step_hz: f64,
@@ -43,6 +42,8 @@ struct MeasureObject {
     gain_db: Vec<Option<f64>>,
     phase_degrees: Vec<f64>,
     coherence: Vec<f64>,
+    #[serde(skip)]
+    good: Vec<bool>,
     error_db: Vec<f64>,
     designed_gain_db: Vec<Option<f64>>,
 }
@@ -58,32 +59,33 @@ struct ToneObject {
 }
 
 pub(crate) fn run(options: &Measure) -> Result<Outcome, Failure> {
+    if let Some(plan) = &options.modulated {
+        return super::modulated::run(options, plan);
+    }
     if options.within.is_some_and(|within| within.decibels() <= 0.0) {
         return Err(Failure::Call("--within: a level above 0 dB is wanted".to_owned()));
     }
     let loaded = Loaded::file(&options.spec)?;
     let implementation = loaded.implementation()?;
-    let (input, output) = match (&options.device, &options.recording) {
-        (Some(_), _) => answers(options, &loaded)?,
-        (None, Some(_)) => recorded(options, &loaded)?,
+    let is_stepped = options.device.is_some() && options.excitation == Excitation::Steps;
+    let (found, samples) = match (&options.device, &options.recording) {
+        (Some(_), _) if is_stepped => stepped(options, &loaded)?,
+        (Some(_), _) => averaged(options, &loaded, answers(options, &loaded)?)?,
+        (None, Some(_)) => averaged(options, &loaded, recorded(options, &loaded)?)?,
         (None, None) => {
             return Err(Failure::Call(
-                "--device PROGRAM, or --recording FILE with --input and --output, is wanted"
+                "--device PROGRAM, --recording FILE with --input and --output, or --modulated PLAN, is wanted"
                     .to_owned(),
             ));
         }
     };
-    let rate = loaded.spec.sample_rate;
-    let mut wish = SpectrumWish::for_length(input.len());
-    wish.piece = options.piece.unwrap_or(wish.piece);
-    let delay = delay_between(&input, &output);
-    let wrong = |error: mellow_rake::signal::SpectrumError| Failure::Call(error.to_string());
-    let found = measure_transfer(&input, &output, rate, wish, delay).map_err(wrong)?;
     let subject = Subject::new(&loaded, implementation.as_ref(), options.designed);
-    let mut object = subject.judge(&found, input.len(), options);
+    let excited = options.device.as_ref().map(|_| options.excitation);
+    let mut object = subject.judge(&found, samples, options);
+    object.excitation = excited;
     object.tones = subject.tones(options)?;
     if let Some(path) = &options.figure {
-        let sheet = subject.sheet(&object, &found);
+        let sheet = subject.sheet(&object);
         write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
         eprintln!("{} written", path.display());
     }
@@ -96,54 +98,74 @@ pub(crate) fn run(options: &Measure) -> Result<Outcome, Failure> {
     Ok(outcome)
 }
 
-/// Two columns of a recording.
-fn recorded(options: &Measure, loaded: &Loaded) -> Result<(Vec<f64>, Vec<f64>), Failure> {
-    let rate = loaded.spec.sample_rate;
-    let (Some(path), Some(input), Some(output)) =
-        (&options.recording, &options.input, &options.output)
-    else {
-        return Err(Failure::Call(
-            "--recording needs --input and --output, the names of two of its columns".to_owned(),
-        ));
-    };
-    let column = |name: &str| {
-        let recording = Recording::file(path, &options.reading, Some(name), Some(rate))?;
-        Ok::<_, Failure>(recording.values.reals())
-    };
-    Ok((column(input)?, column(output)?))
+/// Cross-spectrum over auto-spectrum, with the delay taken off.
+fn averaged(
+    options: &Measure,
+    loaded: &Loaded,
+    (input, output): Pair,
+) -> Result<(TransferEstimate, usize), Failure> {
+    let mut wish = SpectrumWish::for_length(input.len());
+    wish.piece = options.piece.unwrap_or(wish.piece);
+    wish.averaging = options.fading.map_or(Averaging::Even, Averaging::Exponential);
+    let delay = delay_between(&input, &output);
+    let wrong = |error: mellow_rake::signal::SpectrumError| Failure::Call(error.to_string());
+    let found = measure_transfer(&input, &output, loaded.spec.sample_rate, wish, delay);
+    Ok((found.map_err(wrong)?, input.len()))
 }
 
-/// White noise of half the input's range into a program, and what comes back, as values.
-fn answers(options: &Measure, loaded: &Loaded) -> Result<(Vec<f64>, Vec<f64>), Failure> {
+/// Noise or a chirp of half the input's range into a program, and what comes back, as values.
+fn answers(options: &Measure, loaded: &Loaded) -> Result<Pair, Failure> {
     let fixed = loaded.need_implementation("measure --device")?.fixed;
-    let mut noise = NoiseSource::new(options.seed);
     let count = options.samples.clamp(64, 1 << 24);
-    // Half of the largest word of 64 bits is an i64, signed or not.
-    let [low, high] = [fixed.input.minimum(), fixed.input.maximum()].map(|end| (end / 2) as i64);
-    ask(options, fixed, (0..count).map(|_| noise.integer(low, high)).collect())
+    let words = match options.excitation {
+        Excitation::Chirp => {
+            // As long as a piece: every piece of the average holds every frequency once.
+            let piece = options.piece.unwrap_or(SpectrumWish::for_length(count).piece).max(8);
+            let half = fixed.input.maximum() as f64 / 2.0;
+            let word = |n: usize| {
+                let place = (n % piece) as f64;
+                (half * (std::f64::consts::PI * place * place / (2.0 * piece as f64)).sin()).round()
+                    as i64
+            };
+            (0..count).map(word).collect()
+        }
+        _ => {
+            let mut noise = NoiseSource::new(options.seed);
+            // Half of the largest word of 64 bits is an i64, signed or not.
+            let [low, high] =
+                [fixed.input.minimum(), fixed.input.maximum()].map(|end| (end / 2) as i64);
+            (0..count).map(|_| noise.integer(low, high)).collect()
+        }
+    };
+    ask(options, fixed, words)
 }
 
-/// Words through the program: what went in and what came out, as values.
-fn ask(options: &Measure, fixed: Fixed, words: Vec<i64>) -> Result<(Vec<f64>, Vec<f64>), Failure> {
-    let Some((program, arguments)) = options.device.as_deref().and_then(<[String]>::split_first)
-    else {
-        return Err(Failure::Call("--device: the name of a program is wanted".to_owned()));
-    };
-    let mut command = Command::new(program);
-    command.args(arguments);
-    let limit = Duration::from_secs(options.limit.clamp(1, 86_400));
-    let output = exchange(&mut command, &words, limit)?;
-    if output.len() != words.len() {
-        return Err(Failure::Call(format!(
-            "{program} printed {} samples for {}; one line for each is wanted",
-            output.len(),
-            words.len()
-        )));
+/// Half of the largest input word as a tone.
+fn tone_word(fixed: Fixed, rate: SampleRate, hertz: f64, n: usize) -> i64 {
+    let half = fixed.input.maximum() as f64 / 2.0;
+    (half * (rate.radians(hertz) * n as f64).cos()).round() as i64
+}
+
+/// One tone after the other into a program.
+fn stepped(options: &Measure, loaded: &Loaded) -> Result<(TransferEstimate, usize), Failure> {
+    let fixed = loaded.need_implementation("measure --device")?.fixed;
+    let rate = loaded.spec.sample_rate;
+    let skipped = settled(loaded);
+    let (mut words, mut steps) = (Vec::new(), Vec::new());
+    for k in 0..options.steps {
+        let hertz = rate.nyquist() * (f64::from(k) + 0.5) / f64::from(options.steps);
+        let held = (40.0 * rate.hertz() / hertz).clamp(2048.0, 65_536.0) as usize;
+        words.extend((0..skipped + held).map(|n| tone_word(fixed, rate, hertz, n)));
+        steps.push((hertz, words.len() - held..words.len()));
     }
-    let values = |words: Vec<i64>, format: WordFormat| {
-        words.into_iter().map(|word| word as f64 * format.step()).collect()
-    };
-    Ok((values(words, fixed.input), values(output, fixed.output)))
+    let samples = words.len();
+    let (input, output) = ask(options, fixed, words)?;
+    Ok((stepped_transfer(&input, &output, rate, &steps), samples))
+}
+
+/// Samples after which nothing of the start-up is left: three times as long as it settles, as a null shows the rest.
+fn settled(loaded: &Loaded) -> usize {
+    3 * measure_time(&loaded.design.form, 1.0, loaded.spec.sample_rate).settling_samples + 64
 }
 
 /// The filter that is meant.
@@ -163,14 +185,17 @@ impl<'a> Subject<'a> {
 
     fn judge(&self, found: &TransferEstimate, samples: usize, options: &Measure) -> MeasureObject {
         let rate = self.loaded.spec.sample_rate;
+        let deviation = found.deviation(self.filter, rate, GOOD);
+        let points = found.hertz.len();
+        let two_sided = options.two_sided.then(|| found.two_sided());
+        let found = two_sided.as_ref().unwrap_or(found);
         let level = |gain: f64| (gain > 0.0).then(|| 20.0 * gain.log10());
         let measured: Vec<Option<f64>> = found.response.iter().map(|h| level(h.norm())).collect();
         let designed: Vec<Option<f64>> = found
             .hertz
             .iter()
-            .map(|hz| Some(gain_db(self.filter, rate, *hz)).filter(|gain| gain.is_finite()))
+            .map(|hz| Some(gain_db(self.filter, rate, hz.abs())).filter(|gain| gain.is_finite()))
             .collect();
-        let deviation = found.deviation(self.filter, rate, GOOD);
         let tolerance_db = options.within.map(|within| within.decibels());
         let held = match (tolerance_db, &deviation) {
             (Some(tolerance), Some(deviation)) => deviation.largest_db.abs() <= tolerance,
@@ -180,17 +205,19 @@ impl<'a> Subject<'a> {
         MeasureObject {
             name: self.loaded.spec.name.to_string(),
             coefficients: self.which,
+            excitation: None,
             samples,
             pieces: found.pieces,
             step_hz: found.step_hz,
             delay_samples: found.delay,
-            points: found.hertz.len(),
+            points,
             deviation,
             tolerance_db,
             held,
             tones: Vec::new(),
             gain_db: measured,
             phase_degrees: found.response.iter().map(|h| h.arg().to_degrees()).collect(),
+            good: good(found),
             coherence: found.coherence.clone(),
             error_db: found.error_db(),
             designed_gain_db: designed,
@@ -211,13 +238,9 @@ impl<'a> Subject<'a> {
                     "--tones: {hz} Hz does not lie between 0 Hz and the Nyquist frequency, {nyquist} Hz"
                 )));
             }
-            let settling = measure_time(&self.loaded.design.form, 1.0, rate).settling_samples;
-            // Three times as long: a null shows what is left of the start-up.
-            let skipped = 3 * settling + 64;
+            let skipped = settled(self.loaded);
             let periods = (40.0 * rate.hertz() / hz).clamp(16_384.0, 4_194_304.0) as usize;
-            let half = fixed.input.maximum() as f64 / 2.0;
-            let word = |n: usize| (half * (rate.radians(hz) * n as f64).cos()).round() as i64;
-            let words = (0..skipped + periods).map(word).collect();
+            let words = (0..skipped + periods).map(|n| tone_word(fixed, rate, hz, n)).collect();
             let (input, output) = ask(options, fixed, words)?;
             let [before, after] =
                 [input, output].map(|signal| tone_phasor(&signal[skipped..], rate, hz));
@@ -237,9 +260,10 @@ impl<'a> Subject<'a> {
     }
 
     /// The measured gain on that of the filter, the deviation with its expected error, and the coherence.
-    fn sheet(&self, object: &MeasureObject, found: &TransferEstimate) -> Sheet {
+    fn sheet(&self, object: &MeasureObject) -> Sheet {
         let nyquist = self.loaded.spec.sample_rate.nyquist();
-        let x = || Axis::linear("frequency", "Hz", (0.0, nyquist));
+        let from = if object.hertz[0] < 0.0 { -nyquist } else { 0.0 };
+        let x = || Axis::linear("frequency", "Hz", (from, nyquist));
         let points = |levels: &[Option<f64>]| -> Vec<(f64, f64)> {
             let pairs = object.hertz.iter().zip(levels);
             pairs.filter_map(|(hz, level)| Some((*hz, (*level)?))).collect()
@@ -257,7 +281,7 @@ impl<'a> Subject<'a> {
             line("measured", Pen::Under, measured),
             line(self.which, Pen::Over, points(&object.designed_gain_db)),
         ];
-        let good = || (0..object.hertz.len()).filter(|k| found.is_good(*k, GOOD));
+        let good = || (0..object.hertz.len()).filter(|k| object.good[*k]);
         let deviation = |k: usize| {
             let difference = object.gain_db[k]? - object.designed_gain_db[k]?;
             Some((object.hertz[k], difference))
@@ -296,18 +320,27 @@ impl<'a> Subject<'a> {
     }
 }
 
+/// Which points know something, by their distance from 0 Hz: those that are spoiled lie there.
+fn good(found: &TransferEstimate) -> Vec<bool> {
+    let spoiled = found.spoiled as f64 * found.step_hz;
+    let points = found.hertz.iter().zip(&found.coherence);
+    points.map(|(hertz, share)| *share >= GOOD && hertz.abs() >= spoiled - 1e-9).collect()
+}
+
 fn text(object: &MeasureObject) -> String {
-    let mut text = format!(
-        "{}: {} samples, the output {} samples late\n\n",
-        object.name, object.samples, object.delay_samples
-    );
+    let is_stepped = object.excitation == Some(Excitation::Steps);
+    let late = match is_stepped {
+        true => String::new(),
+        false => format!(", the output {} samples late", object.delay_samples),
+    };
+    let mut text = format!("{}: {} samples{late}\n\n", object.name, object.samples);
     let row = |name: &str, value: String| vec![name.to_owned(), value];
     let deviation = object.deviation.as_ref();
     let good = deviation.map_or(0, |deviation| deviation.good_points);
     let of = |pick: fn(&TransferDeviation) -> f64| deviation.map(pick);
     let rows = [
-        row("pieces averaged", object.pieces.to_string()),
-        row("steps of, Hz", hertz(object.step_hz)),
+        row(if is_stepped { "tones" } else { "pieces averaged" }, object.pieces.to_string()),
+        row("steps of, Hz", if is_stepped { "-".to_owned() } else { hertz(object.step_hz) }),
         row("points with a coherence of 0.9 or more", format!("{good} of {}", object.points)),
         row("largest deviation there, dB", number(of(|d| d.largest_db), 4)),
         row("  at, Hz", of(|d| d.at_hz).map_or("-".to_owned(), hertz)),
@@ -318,11 +351,17 @@ fn text(object: &MeasureObject) -> String {
     let against = format!("against the {} coefficients", object.coefficients);
     text.push_str(&table(&["measured", &against], &rows));
     text.push('\n');
-    text.push_str(&wrapped(
-        "  cross-spectrum over auto-spectrum of the input; of Gaussian errors 99.7 % lie within three, and what leaks beyond the \
-         steps of the measurement adds to them",
-        4,
-    ));
+    let how = match is_stepped {
+        true => {
+            "  each tone once the filter has settled; the coherence is the share of the output that the tone explains, and what it does \
+             not is taken for noise"
+        }
+        false => {
+            "  cross-spectrum over auto-spectrum of the input; of Gaussian errors 99.7 % lie within three, and what leaks beyond the \
+             steps of the measurement adds to them"
+        }
+    };
+    text.push_str(&wrapped(how, 4));
     if !object.tones.is_empty() {
         let row = |tone: &ToneObject| {
             vec![

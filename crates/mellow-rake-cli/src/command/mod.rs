@@ -7,6 +7,7 @@ pub(crate) mod forms;
 pub(crate) mod generate;
 pub(crate) mod inspect;
 pub(crate) mod measure;
+mod modulated;
 pub(crate) mod new;
 pub(crate) mod run;
 pub(crate) mod sensitivity;

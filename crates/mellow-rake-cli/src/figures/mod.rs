@@ -8,7 +8,8 @@ mod subject;
 pub(crate) use panels::{Scene, View, Wishes};
 pub(crate) use plan::Plan;
 pub(crate) use recording::{
-    Density, Excerpt, Trace, density_panel, liveliest, record_sheet, record_sheet_of, time_panel,
+    Density, Excerpt, Trace, density_panel, liveliest, mask_series, record_sheet, record_sheet_of,
+    time_panel,
 };
 pub(crate) use subject::Subject;
 

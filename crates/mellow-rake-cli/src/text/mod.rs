@@ -8,6 +8,7 @@ use crate::measured::Measured;
 use crate::print::wrapped;
 use mellow_rake::design::Choice;
 use mellow_rake::filter::{Form, Section};
+use mellow_rake::signal::MaskMargin;
 use quality::quality_table;
 use std::fmt::Write;
 
@@ -17,6 +18,21 @@ const NOTES: &str = "  null: below -200 dB; -3 dB means half power, -6 dB half a
 
 /// So many taps are printed; of more, the first and the last.
 const SHOWN_TAPS: usize = 24;
+
+/// How a spectrum stands to a mask.
+pub(crate) fn mask(margin: &MaskMargin) -> String {
+    let MaskMargin { margin_db, at_hz, level_db, allowed_db, points, above } = margin;
+    let verdict = match above {
+        0 => format!("below the mask by {margin_db:.1} dB or more"),
+        above => {
+            format!("ABOVE THE MASK at {above} of {points} points, by up to {:.1} dB", -margin_db)
+        }
+    };
+    format!(
+        "{verdict}, at {} Hz: {level_db:.1} dB of the largest density, {allowed_db:.1} allowed",
+        units::hertz(*at_hz)
+    )
+}
 
 impl Measured {
     /// Asked beside achieved.

@@ -7,6 +7,7 @@ mod noise;
 mod source;
 mod spectrogram;
 mod spectrum;
+mod stepped;
 mod tone;
 mod transfer;
 mod vector_error;
@@ -22,6 +23,7 @@ pub use source::{
 };
 pub use spectrogram::{Spectrogram, spectrogram};
 pub use spectrum::{Averaging, Spectrum, SpectrumError, SpectrumWish, spectrum};
+pub use stepped::stepped_transfer;
 pub use tone::{tone_amplitude, tone_level_db, tone_phasor};
 pub use transfer::{TransferDeviation, TransferEstimate, delay_between, measure_transfer};
 pub use vector_error::{CarrierError, VectorError, measure_vector_error};

@@ -27,8 +27,10 @@ pub struct TransferEstimate {
     pub pieces: usize,
     /// Samples by which the output was moved back before.
     pub delay: usize,
-    /// Frequencies are this far apart, in hertz.
+    /// Frequencies are this far apart, in hertz; 0 for single tones.
     pub step_hz: f64,
+    /// So many of the first points are spoiled by the mean that was taken off.
+    pub spoiled: usize,
 }
 
 /// How far a measured transfer function is from a filter, where the measurement knows something.
@@ -49,9 +51,37 @@ pub struct TransferDeviation {
 }
 
 impl TransferEstimate {
-    /// Whether a point has at least this coherence, and is none of the first two.
+    /// Whether a point has at least this coherence, and is none of the spoiled ones.
     pub fn is_good(&self, point: usize, coherence: f64) -> bool {
-        point >= 2 && self.coherence[point] >= coherence
+        point >= self.spoiled && self.coherence[point] >= coherence
+    }
+
+    /// The same with negative frequencies, where a real system answers with the conjugate.
+    ///
+    /// ```
+    /// use mellow_rake::signal::{NoiseSource, SpectrumWish, measure_transfer};
+    /// let mut noise = NoiseSource::new(1);
+    /// let input: Vec<f64> = (0..5000).map(|_| noise.normal()).collect();
+    /// let one = measure_transfer(&input, &input, "1 kHz".parse()?, SpectrumWish::for_length(5000), 0).unwrap();
+    /// let two = one.two_sided();
+    /// assert_eq!((two.hertz.len(), two.hertz[0]), (2 * one.hertz.len() - 1, -500.0));
+    /// assert_eq!(two.response[3], two.response[two.hertz.len() - 4].conj());
+    /// # Ok::<(), mellow_rake::units::QuantityError>(())
+    /// ```
+    pub fn two_sided(&self) -> TransferEstimate {
+        // 0 Hz is there once.
+        let first = usize::from(self.hertz.first() == Some(&0.0));
+        fn mirrored<T: Copy>(values: &[T], first: usize, other: impl Fn(T) -> T) -> Vec<T> {
+            let below = values[first.min(values.len())..].iter().rev().map(|value| other(*value));
+            below.chain(values.iter().copied()).collect()
+        }
+        TransferEstimate {
+            hertz: mirrored(&self.hertz, first, |hertz| -hertz),
+            response: mirrored(&self.response, first, |h| h.conj()),
+            coherence: mirrored(&self.coherence, first, |share| share),
+            relative_error: mirrored(&self.relative_error, first, |error| error),
+            ..self.clone()
+        }
     }
 
     /// The standard deviation of the gain at every point by chance, in decibels: 20·log10(1 + ε) to first order.
@@ -176,6 +206,7 @@ pub fn measure_transfer(
         pieces,
         delay,
         step_hz,
+        spoiled: 2,
     })
 }
 

@@ -1,0 +1,364 @@
+//! Test signals, and what lies on the bench: made, looked at, sent through devices and measured.
+
+mod common;
+
+use common::{json, run};
+use serde_json::Value;
+use std::path::Path;
+
+const MODEM: &str = "demo/modem/carrier_band.toml";
+const TELEMETRY: &str = "demo/modem/telemetry.toml";
+
+fn number(value: &Value) -> f64 {
+    value.as_f64().unwrap_or_else(|| panic!("{value}"))
+}
+
+fn write(folder: &Path, name: &str, text: &str) -> String {
+    let path = folder.join(name);
+    std::fs::write(&path, text).unwrap();
+    path.to_str().unwrap().to_owned()
+}
+
+/// The device of the examples. Cargo builds it beside the tests, unless one of them is asked for by name.
+fn device() -> String {
+    let program = assert_cmd::cargo::cargo_bin!("mrake");
+    let folder = program.parent().unwrap().join("examples");
+    let found = folder.join(format!("bench_device{}", std::env::consts::EXE_SUFFIX));
+    if !found.exists() {
+        let mut cargo = std::process::Command::new(env!("CARGO"));
+        cargo.args(["build", "--locked", "-p", "mellow-rake-cli", "--example", "bench_device"]);
+        assert!(cargo.status().unwrap().success());
+    }
+    found.to_str().unwrap().to_owned()
+}
+
+/// What the device is on paper: 0.9·0.4/(1 − 0.6 z⁻¹).
+fn board(folder: &Path) -> String {
+    write(
+        folder,
+        "board.toml",
+        "name = \"board\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"coefficients\"\nsections = [[0.36, 0, 0, 1, -0.6, 0]]\n\
+         [fixed]\ninput = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s24\"\nstructure = \"direct-form-1\"\n\
+         rounding = \"half-even\"\noverflow = \"saturate\"\n",
+    )
+}
+
+/// The same signal from a plan and from options, in every format, and seen again by `inspect` as what it was meant to be.
+#[test]
+fn a_made_signal_is_what_inspect_finds() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let plan = write(
+        folder.path(),
+        "plan.toml",
+        "name = \"bench\"\nsample_rate = \"2 kHz\"\nlength = \"10 s\"\nseed = 4\n[[part]]\nkind = \"hum\"\nfrequency = \"87.5 Hz\"\n\
+         amplitude = 0.5\nharmonics = [0.4]\n[[part]]\nkind = \"white-noise\"\nrms = 0.01\n[converter]\nbits = 12\nrange = 1\nnoise = 0.0002\n",
+    );
+    let wav = path("bench.wav");
+    let (status, object) = json(&["signal", &plan, "-o", &wav, "--json"]);
+    assert_eq!((status, object["encoding"].as_str()), (0, Some("int16-le")), "{object}");
+    assert_eq!(object["converter"]["clipped_samples"], 0);
+    let csv = path("bench.csv");
+    let same = [
+        "signal",
+        "--rate",
+        "2 kHz",
+        "--length",
+        "10 s",
+        "--seed",
+        "4",
+        "--name",
+        "bench",
+        "--part",
+        "kind = \"hum\", frequency = \"87.5 Hz\", amplitude = 0.5, harmonics = [0.4]",
+        "--part",
+        "kind = \"white-noise\", rms = 0.01",
+        "--converter",
+        "bits = 12, range = 1, noise = 0.0002",
+        "-o",
+        &csv,
+    ];
+    assert_eq!(run(&same).0, 0);
+    let inspect = |file: &str| {
+        let figure = path("look.svg");
+        let arguments = [
+            "inspect",
+            file,
+            "--full-scale",
+            "2048",
+            "--range",
+            "1 V",
+            "--json",
+            "--figure",
+            &figure,
+        ];
+        let (status, object) = json(&arguments);
+        let drawn = std::fs::read_to_string(&figure).unwrap();
+        assert!(status == 0 && drawn.contains("spectrogram") && drawn.contains(", V"));
+        object
+    };
+    let (one, two) = (inspect(&wav), inspect(&csv));
+    assert_eq!(one["spectrum"], two["spectrum"]);
+    let lines = one["lines"].as_array().unwrap();
+    assert!(
+        (number(&lines[0]["hertz"]) - 87.5).abs() < 1e-3
+            && (number(&lines[0]["amplitude"]) - 0.5).abs() < 2e-3
+    );
+    assert!((number(&lines[1]["amplitude"]) - 0.2).abs() < 2e-3 && lines[1]["multiple_of"][1] == 2);
+    assert_eq!(one["unit"], "V");
+    // Noise of 0.01 rms over 1 kHz: 1e-7 V²/Hz, and a little from the steps.
+    let density = number(
+        &one["spectrum"]["density"][one["spectrum"]["density"].as_array().unwrap().len() - 60],
+    );
+    assert!((density / 1e-7).log2().abs() < 2.0, "{density}");
+    // Another seed, other noise; a converter that is too small is said to cut off.
+    let (_, object) = json(&["signal", &plan, "-o", &csv, "--seed", "5", "--json"]);
+    assert_eq!(object["seed"], 5);
+    assert_ne!(inspect(&csv)["spectrum"], two["spectrum"]);
+    let loud = [
+        "signal",
+        "--rate",
+        "1 kHz",
+        "--length",
+        "1 s",
+        "--part",
+        "kind = \"constant\", level = 3",
+        "-o",
+        &csv,
+    ];
+    let (status, out, _) = run(&[&loud[..], &["--converter", "bits = 8, range = 1"]].concat());
+    assert!(
+        status == 0 && out.contains("1000 SAMPLES CUT OFF") && out.contains("from 127 to 127"),
+        "{out}"
+    );
+    for (bad, words) in [
+        (&["signal", "-o", "x.csv"][..], "--rate, --length and --part"),
+        (
+            &[
+                "signal",
+                "--rate",
+                "1 kHz",
+                "--length",
+                "1 s",
+                "--part",
+                "kind = \"tone\" }, {",
+                "-o",
+                "x.csv",
+            ],
+            "line 6",
+        ),
+        (
+            &[
+                "signal",
+                "--rate",
+                "1 kHz",
+                "--length",
+                "1 s",
+                "--part",
+                "kind = \"step\", amplitude = 1",
+                "-o",
+                "x.wav",
+                "--output-encoding",
+                "int8",
+            ],
+            "[converter]",
+        ),
+        (&["signal", &plan, "--rate", "1 kHz", "-o", "x.csv"], "cannot be used with"),
+    ] {
+        let (status, _, err) = run(bad);
+        assert!(status == 2 && err.contains(words), "{bad:?}: {err}");
+    }
+    assert!(!common::root().join("x.csv").exists() && !common::root().join("x.wav").exists());
+}
+
+/// A stretch of a recording, both sides of its spectrum, and a mask that it keeps or not.
+#[test]
+fn stretches_sides_and_masks() {
+    let folder = tempfile::tempdir().unwrap();
+    let wav = "demo/modem/modem.wav";
+    let inside =
+        write(folder.path(), "inside.csv", "frequency_hz,level_db\n34000,-20\n48000,-20\n");
+    let arguments =
+        ["inspect", wav, "--between", "40 ms..120 ms", "--two-sided", "--json", "--mask", &inside];
+    let (status, object) = json(&arguments);
+    assert_eq!((status, object["samples"].as_u64()), (0, Some(7680)));
+    let hertz = object["spectrum"]["hertz"].as_array().unwrap();
+    assert_eq!((number(&hertz[0]), number(&hertz[hertz.len() - 1])), (-48_000.0, 48_000.0));
+    assert!(number(&object["mask"]["margin_db"]) > 5.0 && object["mask"]["above"] == 0);
+    let tight = write(folder.path(), "tight.csv", "frequency_hz,level_db\n0,-30\n48000,-30\n");
+    let (status, out, _) = run(&["inspect", wav, "--mask", &tight]);
+    assert!(status == 1 && out.contains("ABOVE THE MASK"), "{out}");
+    for (bad, words) in [
+        (&["--between", "1 s..2 s"][..], "no stretch of the 48000 samples"),
+        (&["--mask", "demo/mooring/mooring.csv"], "needs a column frequency_hz"),
+        (&["--range", "1"], "2.5 V"),
+    ] {
+        let (status, _, err) = run(&[&["inspect", wav], bad].concat());
+        assert!(status == 2 && err.contains(words), "{bad:?}: {err}");
+    }
+}
+
+/// The device is the filter on paper, seen by noise, chirps and steps, as text and as bytes, on one side and two; and every way in
+/// which it can fail is told within the limit.
+#[test]
+fn a_device_on_a_pipe_is_measured_in_every_way() {
+    let folder = tempfile::tempdir().unwrap();
+    let (spec, device) = (board(folder.path()), device());
+    let figure = folder.path().join("m.svg");
+    let ways: [(&[&str], u64); 4] = [
+        (&["--device", "text", "--excitation", "noise"], 5),
+        (
+            &[
+                "--device",
+                "raw",
+                "--pipe",
+                "int16-le",
+                "--excitation",
+                "chirp",
+                "--samples",
+                "65536",
+            ],
+            5,
+        ),
+        (&["--device", "raw", "--pipe", "int16-le", "--excitation", "steps", "--steps", "20"], 0),
+        (&["--device", "text", "--fading", "0.3", "--piece", "2048", "--two-sided"], 5),
+    ];
+    for (way, delay) in ways {
+        let call = [&["measure", &spec, "--device", &device][..], way].concat();
+        let more = ["--within", "0.2 dB", "--json", "--figure", figure.to_str().unwrap()];
+        let (status, object) = json(&[&call[..], &more].concat());
+        assert_eq!(
+            (status, object["delay_samples"].as_u64()),
+            (0, Some(delay)),
+            "{way:?} {object:.400}"
+        );
+        let deviation = &object["deviation"];
+        assert!(number(&deviation["within_three_errors"]) > 0.98, "{way:?} {deviation}");
+        assert!(number(&deviation["good_points"]) > 0.98 * number(&object["points"]), "{way:?}");
+        let sides = if way.contains(&"--two-sided") {
+            2 * 1025 - 1
+        } else {
+            object["points"].as_u64().unwrap()
+        };
+        assert_eq!(object["hertz"].as_array().unwrap().len() as u64, sides);
+        // The phase of the filter and of five samples more.
+        let at = |hz: f64| {
+            let all = object["hertz"].as_array().unwrap().iter().map(number);
+            all.map(|found| (found - hz).abs())
+                .enumerate()
+                .min_by(|a, b| a.1.total_cmp(&b.1))
+                .unwrap()
+                .0
+        };
+        let k = at(112.5);
+        let omega = std::f64::consts::TAU * number(&object["hertz"][k]) / 1000.0;
+        let expected = -(0.6 * omega.sin()).atan2(1.0 - 0.6 * omega.cos()) - 5.0 * omega;
+        let apart = number(&object["phase_degrees"][k]) - expected.to_degrees();
+        assert!((apart - 360.0 * (apart / 360.0).round()).abs() < 0.2, "{way:?}: {apart}");
+    }
+    for (manner, words) in [
+        ("hang", "did not end within 1s"),
+        ("die", "the fuse is blown"),
+        ("rubbish", "printed \"ERR 7\" where an integer a line was expected"),
+        ("short", "65536 samples for 131072"),
+    ] {
+        let started = std::time::Instant::now();
+        let (status, out, err) =
+            run(&["measure", &spec, "--device", &device, "--device", manner, "--limit", "1"]);
+        assert!(status == 2 && out.is_empty(), "{manner}");
+        assert!(err.contains(words), "{manner}: {err}");
+        assert!(started.elapsed().as_secs() < 20, "{manner}");
+    }
+    for bad in
+        [&["--pipe", "float32-le"][..], &["--pipe", "int8"], &["--fading", "2"], &["--steps", "0"]]
+    {
+        let (status, _, _) = run(&[&["measure", &spec, "--device", &device], bad].concat());
+        assert_eq!(status, 2, "{bad:?}");
+    }
+}
+
+/// Symbols through the filter in floating point, on integers, and through a recording of it: the same errors but for rounding; the delay
+/// is half of its taps; and a filter that cuts into the band is told by its errors.
+#[test]
+fn symbols_are_measured_behind_filters() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let mask = write(
+        folder.path(),
+        "mask.csv",
+        "frequency_hz,level_db\n0,-40\n24000,-40\n24000,0\n30000,0\n30000,-40\n48000,-40\n",
+    );
+    let figure = path("symbols.svg");
+    let (status, object) = json(&[
+        "measure",
+        MODEM,
+        "--modulated",
+        TELEMETRY,
+        "--mask",
+        &mask,
+        "--error-limit",
+        "-30 dB",
+        "--figure",
+        &figure,
+        "--json",
+    ]);
+    assert_eq!((status, object["symbols"].as_u64()), (0, Some(1332)), "{object:.400}");
+    assert!((number(&object["delay_samples"]) - 48.0).abs() < 0.05);
+    assert!(number(&object["before"]["rms"]) < number(&object["after"]["rms"]));
+    assert!(std::fs::read_to_string(&figure).unwrap().contains("circle: 1 %"));
+    // The same by way of files.
+    let (wav, both) = (path("telemetry.wav"), path("both.csv"));
+    assert_eq!(run(&["signal", TELEMETRY, "-o", &wav]).0, 0);
+    assert_eq!(run(&["run", MODEM, &wav, "-o", &both]).0, 0);
+    let (status, recorded) = json(&[
+        "measure",
+        MODEM,
+        "--modulated",
+        TELEMETRY,
+        "--recording",
+        &both,
+        "--input",
+        "2",
+        "--output",
+        "channel_filtered",
+        "--json",
+    ]);
+    let share = number(&recorded["after"]["rms"]) / number(&object["after"]["rms"]);
+    assert!(status == 0 && (share - 1.0).abs() < 0.01, "{share}");
+    let (status, out, _) =
+        run(&["measure", MODEM, "--modulated", TELEMETRY, "--error-limit", "0.5e-2 x"]);
+    assert!(status == 1 && out.contains("NOT within -46"), "{out}");
+    // Half the band is gone.
+    let narrow = write(
+        folder.path(),
+        "narrow.toml",
+        "name = \"narrow\"\nsample_rate = \"96 kHz\"\n[want]\nkind = \"bandpass\"\ncutoffs = [\"26 kHz\", \"28 kHz\"]\n\
+         [method]\ndesign = \"butterworth\"\norder = 8\n",
+    );
+    let (status, object) = json(&["measure", &narrow, "--modulated", TELEMETRY, "--json"]);
+    assert!(status == 0 && number(&object["after"]["rms"]) > 0.2, "{:.300}", object);
+    // Blocks of many carriers: each carrier by itself has no error but the noise.
+    let text = std::fs::read_to_string(common::root().join(TELEMETRY)).unwrap();
+    let keyed = text.split("[[part]]").nth(1).unwrap();
+    let many = text.replace(
+        keyed,
+        "\nkind = \"multicarrier\"\nkeying = \"16qam\"\ncenter = \"27 kHz\"\nspacing = \"250 Hz\"\ncarriers = 12\nguard = \"2 ms\"\n\
+         rms = 0.1\nstop = \"480 ms\"\n\n",
+    );
+    let many = write(folder.path(), "many.toml", &many);
+    let (status, object) = json(&["measure", MODEM, "--modulated", &many, "--json"]);
+    let carriers = object["carriers"].as_array().unwrap();
+    assert_eq!((status, carriers.len()), (0, 12));
+    assert!(carriers.iter().all(|carrier| number(&carrier["rms"]) < 0.01), "{carriers:?}");
+    assert!(number(&object["after"]["equalized_rms"]) < 0.5 * number(&object["after"]["rms"]));
+    for (bad, words) in [
+        (
+            ["measure", "demo/mooring/pump_hum.toml", "--modulated", TELEMETRY],
+            "96000 samples per second",
+        ),
+        (["measure", MODEM, "--modulated", MODEM], "unknown key"),
+    ] {
+        let (status, _, err) = run(&bad);
+        assert!(status == 2 && err.contains(words), "{err}");
+    }
+}
