@@ -266,7 +266,7 @@ pub(crate) struct Sensitivity {
 
 /// Make a test signal: a sum of tones, chirps, square waves, pulses, noises, hum, spikes and keyed carriers, through a converter if wanted.
 ///
-/// A plan is a small TOML file: name, sample_rate, length, seed, a table [[part]] for each part, and [converter] with bits, range and
+/// A plan is a small TOML file: name, sample_rate, length, seed, a table `[[part]]` for each part, and `[converter]` with bits, range and
 /// noise for integers (docs/signals.md lists all kinds with their keys). The same can be said with options.
 ///
 /// Examples: mrake signal demo/modem/telemetry.toml -o telemetry.wav --figure telemetry.png;
@@ -281,10 +281,10 @@ pub(crate) struct Signal {
     /// How long it is, as "2 s" or "4096 samples".
     #[arg(long, value_name = "DURATION", conflicts_with = "plan")]
     pub(crate) length: Option<String>,
-    /// A part, in the words of a table [[part]] with commas between them; as often as there are parts.
+    /// A part, in the words of a table `[[part]]` with commas between them; as often as there are parts.
     #[arg(long, value_name = "KEYS", conflicts_with = "plan")]
     pub(crate) part: Vec<String>,
-    /// The converter, in the words of the table [converter]: 'bits = 16, range = 1'.
+    /// The converter, in the words of the table `[converter]`: 'bits = 16, range = 1'.
     #[arg(long, value_name = "KEYS", conflicts_with = "plan")]
     pub(crate) converter: Option<String>,
     /// The name of the column [default: signal].
