@@ -121,6 +121,7 @@ struct AchievedObject {
 struct QuantizedObject {
     structure: &'static str,
     coefficients: WordFormat,
+    state: Option<WordFormat>,
     sections: Option<Vec<SectionObject>>,
     taps: Option<Vec<f64>>,
     achieved: AchievedObject,
@@ -295,6 +296,7 @@ fn quantized_object(
     QuantizedObject {
         structure: implementation.fixed.structure.as_str(),
         coefficients: implementation.table.format,
+        state: implementation.state.as_ref().map(|state| state.format),
         sections: sections(&implementation.rounded),
         taps: taps(&implementation.rounded),
         achieved: achieved(report),

@@ -5,7 +5,9 @@ mod common;
 
 use common::{all_files, with_accumulator};
 use mellow_rake::datapath::{
-    BuildError, Checked, Datapath, SectionWords, Simulator, direct_form_1, fir_direct,
+    BuildError, Checked, Datapath, DatapathError, SectionWords, Simulator, StateWords,
+    direct_form_1, direct_form_1_shaped, direct_form_1_transposed, direct_form_2,
+    direct_form_2_transposed, fir_direct, fir_transposed, state_space,
 };
 use mellow_rake::design::fir::{FirError, design_fir};
 use mellow_rake::design::iir::{IirWish, Points};
@@ -67,6 +69,12 @@ fn recursive(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
     })
 }
 
+/// Sections of two states with any coefficients, some of them beyond 1.
+fn states(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
+    let sections = 1 + below(noise, 3);
+    (0..sections).map(|_| (0..9).map(|_| 1.2 * (2.0 * noise.uniform() - 1.0)).collect()).collect()
+}
+
 /// Taps of a random kind and length, one row.
 fn taps(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
     let rate = SampleRate::from_hertz(1.0).unwrap();
@@ -120,24 +128,36 @@ fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
         let output = if sections > 1 || noise.uniform() < 0.5 { input } else { word(noise) };
         let rounding = Rounding::ALL[below(noise, 5)];
         let overflow = [Overflow::Saturate, Overflow::Wrap][below(noise, 2)];
-        let built = if rows[0].len() == 5 {
-            direct_form_1(&table, SectionWords { input, output, rounding, overflow })
-        } else {
-            fir_direct(&table, input, output, rounding, overflow)
+        let words = SectionWords { input, output, rounding, overflow };
+        let state = StateWords { sections: words, state: word(noise) };
+        let built = match (rows[0].len(), below(noise, 8)) {
+            (5, 0) => direct_form_1_shaped(&table, words, 1),
+            (5, 1) => direct_form_1_shaped(&table, words, 2),
+            (5, 2) => direct_form_2(&table, state),
+            (5, 3) => direct_form_2_transposed(&table, words),
+            (5, 4) => direct_form_1_transposed(&table, state),
+            (5, _) => direct_form_1(&table, words),
+            (9, _) => state_space(&table, state),
+            (_, 0..4) => fir_transposed(&table, input, output, rounding, overflow),
+            _ => fir_direct(&table, input, output, rounding, overflow),
         };
         match built {
             Ok(datapath) if noise.uniform() < 0.2 => {
                 let cut = noise.integer(1, 12) as u32;
-                return with_accumulator(
-                    datapath,
-                    (input.width() + coefficient_bits).saturating_sub(cut),
-                );
+                let width = (input.width() + coefficient_bits).saturating_sub(cut);
+                let short = with_accumulator(datapath.clone(), width);
+                // Where sums are remembered, their memory would have to be cut as well.
+                let fits = !matches!(short.clone().check(), Err(DatapathError::Format { .. }));
+                return if fits { short } else { datapath };
             }
             Ok(datapath) => return datapath,
             // Coefficients and data of nearly 32 bits each leave no room for the sum: said, and true.
             Err(BuildError::Accumulator { needed, .. }) => {
-                assert!(needed > 64 && coefficient_bits + input.width().max(output.width()) >= 60);
+                let widest = input.width().max(output.width()).max(state.state.width());
+                assert!(needed > 64 && coefficient_bits + widest >= 55, "{needed}");
             }
+            // Wide words and few bits of coefficients may leave nothing to drop.
+            Err(BuildError::NothingDropped { .. }) => {}
             Err(error) => panic!("{error}"),
         }
     }
@@ -260,6 +280,12 @@ fn simulator_and_c_agree_on_random_recursive_filters() {
 }
 
 #[test]
+fn simulator_and_c_agree_on_random_state_space_sections() {
+    let limited = check_many(RECURSIVE, states);
+    assert!(limited > RECURSIVE / 4, "limits acted in {limited} of {RECURSIVE}");
+}
+
+#[test]
 fn simulator_and_c_agree_on_random_taps() {
     let limited = check_many(TAPS, taps);
     assert!(limited > TAPS / 8, "limits acted in {limited} of {TAPS}");
@@ -268,8 +294,8 @@ fn simulator_and_c_agree_on_random_taps() {
 #[test]
 fn simulator_and_verilog_agree_on_random_filters() {
     let mut noise = NoiseSource::new(77);
-    for index in 0..75 {
-        let rows: Rows = [notches, recursive, taps][index % 3];
+    for index in 0..120 {
+        let rows: Rows = [notches, recursive, taps, states][index % 4];
         let (checked, input, output) = random_case(&mut noise, rows);
         let files = all_files(&checked, "r");
         let datapath = checked.datapath();

@@ -41,6 +41,7 @@ fn fixed(rounding: Rounding) -> Fixed {
         input: "s16f15".parse().unwrap(),
         output: "s22f17".parse().unwrap(),
         coefficients: "s24".parse().unwrap(),
+        state: None,
         structure: Structure::DirectForm1,
         rounding,
         overflow: Overflow::Saturate,

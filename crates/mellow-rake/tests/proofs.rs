@@ -32,6 +32,7 @@ fn fixed(
         input: input.parse().unwrap(),
         output: output.parse().unwrap(),
         coefficients: coefficients.parse().unwrap(),
+        state: None,
         structure: Structure::DirectForm1,
         rounding,
         overflow,

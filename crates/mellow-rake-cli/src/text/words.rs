@@ -1,7 +1,7 @@
 //! The fixed-point side of a design in words.
 
+use mellow_rake::datapath::{Checked, Node, Operation};
 use mellow_rake::implementation::Implementation;
-use mellow_rake::spec::Structure;
 use std::fmt::Write;
 
 /// The fixed-point side of a design.
@@ -18,10 +18,15 @@ pub(super) fn words(implementation: &Implementation) -> String {
         fixed.overflow
     );
     for row in &table.rows {
-        let _ = match (fixed.structure, &row[..]) {
-            (Structure::DirectForm1, [b0, b1, b2, a1, a2]) => {
+        let _ = match (fixed.structure.is_for_taps(), &row[..]) {
+            (false, [b0, b1, b2, a1, a2]) => {
                 writeln!(text, "  coefficients {}: b {b0} {b1} {b2}  a {a1} {a2}", table.format)
             }
+            (false, [a11, a12, b1, a21, a22, b2, c1, c2, d]) => writeln!(
+                text,
+                "  coefficients {}: a {a11} {a12} {a21} {a22}  b {b1} {b2}  c {c1} {c2}  d {d}",
+                table.format
+            ),
             (_, taps) => {
                 let largest = taps.iter().map(|tap| tap.unsigned_abs()).max().unwrap_or(0);
                 let zeros = taps.iter().filter(|tap| **tap == 0).count();
@@ -34,6 +39,18 @@ pub(super) fn words(implementation: &Implementation) -> String {
             }
         };
     }
+    if let Some(state) = &implementation.state {
+        let how = if state.is_chosen {
+            "chosen: whole bits for that, two fraction bits more than the output"
+        } else {
+            "as given"
+        };
+        let _ = writeln!(
+            text,
+            "  states {}, which reach {:.4} before roundings ({how})",
+            state.format, state.largest
+        );
+    }
     let _ = writeln!(
         text,
         "  per sample {} multiplies, {} adds; accumulator {} bits; {} words of memory",
@@ -41,18 +58,20 @@ pub(super) fn words(implementation: &Implementation) -> String {
     );
     match checked.facts().bounds() {
         Ok(bounds) => {
-            let full = fixed.output.maximum() as f64 * lsb;
             let count = table.rows.len();
             for reach in &bounds.reaches {
-                let act = if reach.safe { "cannot act: proved" } else { "can act" };
+                let (what, act) = place(checked, reach.node, implementation);
+                let act =
+                    if reach.safe { format!("cannot {act}: proved") } else { format!("can {act}") };
+                let section =
+                    if count > 1 { format!(" {}", reach.pass + 1) } else { String::new() };
+                let high = reach.format.maximum() as f64 * reach.format.step();
                 let _ = writeln!(
                     text,
-                    "  before the limit{} at worst {:.4} to {:.4}, {:.2} of full scale; {} {act}",
-                    if count > 1 { format!(" {}", reach.pass + 1) } else { String::new() },
+                    "  before the {what}{section} at worst {:.4} to {:.4}, {:.2} of its range; {act}",
                     reach.low,
                     reach.high,
-                    reach.high.max(-reach.low) / full,
-                    fixed.overflow
+                    reach.high.max(-reach.low) / high,
                 );
             }
             if bounds.reaches.is_empty() {
@@ -79,4 +98,17 @@ pub(super) fn words(implementation: &Implementation) -> String {
         Err(why) => writeln!(text, "  no rounding noise predicted: {why}"),
     };
     text
+}
+
+/// What stands at a node, and what it does to a word that is too large.
+fn place(checked: &Checked, node: Node, filter: &Implementation) -> (&'static str, String) {
+    let found = checked.datapath().operations().find(|(other, ..)| *other == node);
+    let is_state = |format| filter.state.as_ref().is_some_and(|state| state.format == format);
+    match found.map(|(_, operation, _)| operation) {
+        Some(Operation::Limit { format, overflow, .. }) if is_state(*format) => {
+            ("limit of the states", overflow.to_string())
+        }
+        Some(Operation::Limit { overflow, .. }) => ("limit", overflow.to_string()),
+        _ => ("remembered sum", "wrap".to_owned()),
+    }
 }

@@ -8,6 +8,7 @@
 //! | zeros-poles | sections | poles to rounding | never ([`Sections::from_zeros_poles`](crate::filter::Sections::from_zeros_poles)) |
 //! | sections | zeros-poles | roots of quadratics | never |
 //! | sections | state space | the sections' coefficients | never seen |
+//! | a section | coupled form | nothing | never |
 //! | zeros-poles | parallel | poles | residues cancel, poles coincide |
 //! | zeros-poles | two all-passes | poles | no split of the poles gives the filter |
 //! | parallel, two all-passes | zeros-poles | poles | the common numerator does not fix the zeros well enough |
@@ -15,11 +16,13 @@
 //! The loss is measured: the largest change of the complex response over its peak, on a grid that is dense around every
 //! pole.
 
+mod coupled;
 mod loss;
 mod parallel;
 mod polynomials;
 mod state_space;
 
+pub use coupled::{CoupledSection, coupled};
 pub use loss::{ConvertError, Converted, Loss};
 pub use parallel::{
     AllPassSum, Parallel, from_all_pass_sum, from_parallel, to_all_pass_sum, to_parallel,

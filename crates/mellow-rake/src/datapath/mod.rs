@@ -64,7 +64,11 @@ mod structure;
 mod walk;
 
 pub use bound::{Bounds, ErrorBound, Reach, WorstCase};
-pub use build::{BuildError, SectionWords, direct_form_1, fir_direct};
+pub use build::{
+    BuildError, SectionWords, StateWords, direct_form_1, direct_form_1_shaped,
+    direct_form_1_transposed, direct_form_2, direct_form_2_transposed, fir_direct, fir_transposed,
+    shaping, state_space,
+};
 pub use check::{Checked, Facts, LimitFact, SumFact};
 pub use cost::Cost;
 pub use describe::{Description, describe};
@@ -115,6 +119,12 @@ pub enum Coefficients {
     Sections,
     /// One row of taps, h\[0\] first.
     Taps,
+    /// One tap a row, the last first.
+    TapsBackward,
+    /// One section of two states a row: a11, a12, b1, a21, a22, b2, c1, c2, d.
+    StateSpace,
+    /// Whole numbers by which remembered errors are multiplied: k1, k2.
+    Shaping,
 }
 
 /// Constant coefficients in rows of equal length.

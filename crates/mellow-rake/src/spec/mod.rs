@@ -160,6 +160,8 @@ pub struct Fixed {
     pub output: WordFormat,
     /// The coefficients.
     pub coefficients: CoefficientFormat,
+    /// What is remembered, where the structure has words of its own for that; chosen if it is not given.
+    pub state: Option<WordFormat>,
     /// How the filter is arranged.
     pub structure: Structure,
     /// How bits are dropped from the right.
@@ -174,17 +176,64 @@ pub struct Fixed {
 pub enum Structure {
     /// Direct form I: inputs and outputs remembered, one accumulator per section.
     DirectForm1,
+    /// The same with its rounding errors remembered for one sample and fed back.
+    ErrorFeedback1,
+    /// The same with its rounding errors remembered for two samples and fed back.
+    ErrorFeedback2,
+    /// Direct form I transposed: the integers of direct form II, sums remembered.
+    DirectForm1Transposed,
+    /// Direct form II: two words of memory, behind the poles.
+    DirectForm2,
+    /// Direct form II transposed: the integers of direct form I, sums remembered.
+    DirectForm2Transposed,
+    /// Sections of two states: the coupled form.
+    Coupled,
     /// Finite impulse response: one dot product over a delay line.
     FirDirect,
+    /// Finite impulse response: sums move from register to register.
+    FirTransposed,
 }
 
 impl Structure {
+    /// All structures.
+    pub const ALL: [Structure; 9] = [
+        Structure::DirectForm1,
+        Structure::ErrorFeedback1,
+        Structure::ErrorFeedback2,
+        Structure::DirectForm1Transposed,
+        Structure::DirectForm2,
+        Structure::DirectForm2Transposed,
+        Structure::Coupled,
+        Structure::FirDirect,
+        Structure::FirTransposed,
+    ];
+
     /// The word for it in the spec file.
     pub fn as_str(self) -> &'static str {
         match self {
             Structure::DirectForm1 => "direct-form-1",
+            Structure::ErrorFeedback1 => "error-feedback-1",
+            Structure::ErrorFeedback2 => "error-feedback-2",
+            Structure::DirectForm1Transposed => "direct-form-1-transposed",
+            Structure::DirectForm2 => "direct-form-2",
+            Structure::DirectForm2Transposed => "direct-form-2-transposed",
+            Structure::Coupled => "coupled",
             Structure::FirDirect => "fir-direct",
+            Structure::FirTransposed => "fir-transposed",
         }
+    }
+
+    /// Whether it is for taps; the others are for sections.
+    pub fn is_for_taps(self) -> bool {
+        matches!(self, Structure::FirDirect | Structure::FirTransposed)
+    }
+
+    /// Whether it remembers words of a format of their own.
+    pub fn has_state(self) -> bool {
+        matches!(
+            self,
+            Structure::DirectForm1Transposed | Structure::DirectForm2 | Structure::Coupled
+        )
     }
 }
 

@@ -386,22 +386,35 @@ fn equalizer(
 }
 
 fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
-    let known = ["input", "output", "coefficients", "structure", "rounding", "overflow"];
+    let known = ["input", "output", "coefficients", "state", "structure", "rounding", "overflow"];
     let Some(keys) = top.table("fixed", "fixed.", &known)? else {
         return Ok(None);
     };
     let coefficients = "a word in quotes, as \"s16\" (fraction chosen) or \"s18f17\"";
-    let structures = [Structure::DirectForm1, Structure::FirDirect]
-        .map(|structure| (structure.as_str(), structure));
+    let structures = Structure::ALL.map(|structure| (structure.as_str(), structure));
     let roundings = Rounding::ALL.map(|rounding| (rounding.as_str(), rounding));
     let overflows = Overflow::ALL.map(|overflow| (overflow.as_str(), overflow));
+    let structure = keys
+        .need("structure", "\"direct-form-1\" for recursive filters, \"fir-direct\" for taps")?
+        .choice(&structures)?;
+    let state = match keys.find("state") {
+        None => None,
+        Some(found) if !structure.has_state() => {
+            return Err(found.error(Problem::Range {
+                found: format!("a state for \"{}\"", structure.as_str()),
+                accepted: "no such key: this structure remembers its inputs, outputs or whole sums; direct-form-2, \
+                           direct-form-1-transposed and coupled have states"
+                    .to_owned(),
+            }));
+        }
+        Some(found) => Some(found.parse(WORD_FORMS)?),
+    };
     Ok(Some(Fixed {
         input: keys.need("input", WORD_FORMS)?.parse(WORD_FORMS)?,
         output: keys.need("output", WORD_FORMS)?.parse(WORD_FORMS)?,
         coefficients: keys.need("coefficients", coefficients)?.parse(coefficients)?,
-        structure: keys
-            .need("structure", "\"direct-form-1\" for recursive filters, \"fir-direct\" for taps")?
-            .choice(&structures)?,
+        state,
+        structure,
         rounding: keys
             .need("rounding", "floor, half-up, half-even, half-away, toward-zero")?
             .choice(&roundings)?,

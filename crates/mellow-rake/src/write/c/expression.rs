@@ -25,6 +25,7 @@ impl Body {
             text: String::new(),
             helpers: BTreeSet::new(),
             stored: BTreeMap::new(),
+            kinds: BTreeMap::new(),
             around: None,
             indent: 1,
         };
@@ -43,6 +44,8 @@ struct Statements<'a> {
     helpers: BTreeSet<Helper>,
     /// The node that each line was given in this sample, by line.
     stored: BTreeMap<usize, Node>,
+    /// The type of the variable of each node so far.
+    kinds: BTreeMap<Node, &'static str>,
     /// The loop that is being written; its variable carries the word from pass to pass.
     around: Option<Node>,
     indent: usize,
@@ -55,6 +58,12 @@ impl Statements<'_> {
 
     fn word(&self, node: Node) -> String {
         format!("n{}", node.0)
+    }
+
+    /// A word as a value of this type, which holds it.
+    fn word_as(&self, node: Node, kind: &'static str) -> String {
+        let word = self.word(node);
+        if self.kinds.get(&node) == Some(&kind) { word } else { format!("({kind}){word}") }
     }
 
     fn format(&self, node: Node) -> WordFormat {
@@ -101,7 +110,8 @@ impl Statements<'_> {
             }
         }
         if let Some(around) = self.around {
-            let (carried, result) = (self.word(around), self.word(block.result));
+            let kind = storage(self.format(around));
+            let (carried, result) = (self.word(around), self.word_as(block.result, kind));
             self.line(&format!("{carried} = {result};"));
         }
         Ok(())
@@ -127,7 +137,7 @@ impl Statements<'_> {
             self.line("}");
         }
         let newest = self.remembered(line, row, "0");
-        let word = self.word(word);
+        let word = self.word_as(word, storage(self.checked.datapath().lines[line.0].format));
         self.line(&format!("{newest} = {word};"));
     }
 
@@ -135,6 +145,7 @@ impl Statements<'_> {
         let name = self.word(node);
         let kind = self.variable(node, operation);
         let format = self.format(node);
+        self.kinds.insert(node, kind);
         match operation {
             Operation::Input => self.line(&format!("const {kind} {name} = input; /* {format} */")),
             Operation::Carried => {
@@ -164,7 +175,7 @@ impl Statements<'_> {
                 self.stored.insert(line.0, *word);
             }
             Operation::Repeat { passes, first, body } => {
-                let first = self.word(*first);
+                let first = self.word_as(*first, kind);
                 self.line(&format!("{kind} {name} = {first}; /* {format} */"));
                 self.line(&format!("for (int pass = 0; pass < {passes}; pass++) {{"));
                 self.indent += 1;
@@ -249,6 +260,8 @@ impl Statements<'_> {
             Term::Word { sign, word } => {
                 let bits = fraction - self.format(*word).fraction();
                 let word = self.word(*word);
+                // A word is as wide as any sum that it is added to.
+                let cast = format!("({})", sum_type.name());
                 self.line(&format!("{sum} {} {cast}{word}{};", mark(*sign), shifted(bits)));
             }
             Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {

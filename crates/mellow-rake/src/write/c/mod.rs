@@ -116,14 +116,19 @@ impl Writer<'_> {
             text.push_str(helper.text());
         }
         for table in &self.datapath().tables {
-            if table.holds == Coefficients::Sections {
-                text.push_str(
+            text.push_str(match table.holds {
+                Coefficients::Sections => {
                     "/* b0, b1, b2, a1, a2 of H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2):\n   \
-                     y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2] */\n",
-                );
-            } else {
-                text.push_str("/* h[0] first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n");
-            }
+                     y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2] */\n"
+                }
+                Coefficients::Taps => "/* h[0] first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
+                Coefficients::TapsBackward => "/* the last first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
+                Coefficients::StateSpace => {
+                    "/* a11, a12, b1, a21, a22, b2, c1, c2, d: s1[n+1] = a11 s1[n] + a12 s2[n] + b1 x[n], s2 likewise,\n   \
+                     y[n] = c1 s1[n] + c2 s2[n] + d x[n] */\n"
+                }
+                Coefficients::Shaping => "/* k1, k2: how often remembered errors are added */\n",
+            });
             text.push_str(&self.table(table));
         }
         let _ = writeln!(text, "void {name}_init(struct {name} *filter)\n{{");

@@ -118,11 +118,17 @@ fn constants(table: &Table) -> String {
     let words: Vec<String> =
         rows.iter().flatten().rev().map(|&v| verilog_integer(v.into(), format.width())).collect();
     let lines: Vec<String> = words.chunks(8).map(|chunk| chunk.join(", ")).collect();
-    let order = if table.holds == Coefficients::Sections {
-        "from the right, section by section: b0, b1, b2, a1, a2 of\n    \
-         // H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2)"
-    } else {
-        "from the right: h[0], h[1], ..."
+    let order = match table.holds {
+        Coefficients::Sections => {
+            "from the right, section by section: b0, b1, b2, a1, a2 of\n    \
+             // H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2)"
+        }
+        Coefficients::Taps => "from the right: h[0], h[1], ...",
+        Coefficients::TapsBackward => "from the left: h[0], h[1], ...",
+        Coefficients::StateSpace => {
+            "from the right, section by section: a11, a12, b1, a21, a22, b2, c1, c2, d"
+        }
+        Coefficients::Shaping => "from the right, section by section: k1, k2",
     };
     format!(
         "\n    // {format}, {order}\n    wire [{}:0] {} = {{\n        {}\n    }};\n",

@@ -1,0 +1,186 @@
+//! Builders: one per structure. A builder states the program of a structure and nothing else.
+
+mod cascade;
+mod direct_form_1;
+mod direct_form_2;
+mod state_space;
+mod taps;
+mod transposed;
+
+pub use direct_form_1::{direct_form_1, direct_form_1_shaped, shaping};
+pub use direct_form_2::direct_form_2;
+pub use state_space::state_space;
+pub use taps::{fir_direct, fir_transposed};
+pub use transposed::{direct_form_1_transposed, direct_form_2_transposed};
+
+use super::{Node, Operation};
+use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};
+
+/// Why a structure cannot be built from these coefficients and formats.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum BuildError {
+    /// The table of coefficients has the wrong shape.
+    #[error("{structure} needs {needed}; the table has {rows} rows of {columns} coefficients")]
+    Shape {
+        /// The structure.
+        structure: &'static str,
+        /// The shape that it needs.
+        needed: &'static str,
+        /// Rows found.
+        rows: usize,
+        /// Coefficients per row found.
+        columns: usize,
+    },
+    /// The sum of products needs more bits than an accumulator may have.
+    #[error(
+        "the accumulator of {structure} needs {needed} bits for {data} data and {coefficients} coefficients; \
+         at most 64 are there, so {over} bits fewer, in coefficients or data, would fit"
+    )]
+    Accumulator {
+        /// The structure.
+        structure: &'static str,
+        /// Bits needed.
+        needed: u32,
+        /// The widest data format.
+        data: WordFormat,
+        /// The format of the coefficients.
+        coefficients: WordFormat,
+        /// Bits too many.
+        over: u32,
+    },
+    /// Nothing is lost that could be fed back.
+    #[error(
+        "error feedback needs bits that are dropped: the sum has {sum} fraction bits, the output {output}; fewer fraction bits in the \
+         output, or a structure without feedback, would do"
+    )]
+    NothingDropped {
+        /// Fraction bits of the sum.
+        sum: i32,
+        /// The output format.
+        output: WordFormat,
+    },
+    /// A word that is carried from section to section must hold the input.
+    #[error(
+        "in a cascade the input is carried in the output format: {output} cannot hold all of {input}; \
+         give the output at least as many whole and fraction bits as the input"
+    )]
+    Carry {
+        /// The input format.
+        input: WordFormat,
+        /// The output format.
+        output: WordFormat,
+    },
+}
+
+/// The words of a recursive structure and what is done to them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct SectionWords {
+    /// What comes in.
+    pub input: WordFormat,
+    /// What goes out, and what the feedback remembers.
+    pub output: WordFormat,
+    /// How products' sums are brought to the fraction of the output.
+    pub rounding: Rounding,
+    /// What happens when they do not fit the output.
+    pub overflow: Overflow,
+}
+
+/// The words of a recursive structure that remembers something else than its inputs and outputs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct StateWords {
+    /// What comes in and goes out, and what is done to it.
+    pub sections: SectionWords,
+    /// What is remembered.
+    pub state: WordFormat,
+}
+
+/// Operations with rising numbers.
+#[derive(Default)]
+struct Program {
+    next: u32,
+}
+
+impl Program {
+    fn push(&mut self, to: &mut Vec<(Node, Operation)>, operation: Operation) -> Node {
+        let node = Node(self.next);
+        self.next += 1;
+        to.push((node, operation));
+        node
+    }
+}
+
+/// The largest size of any partial sum of products, in steps of the finest product.
+struct SumSize {
+    fraction: i32,
+    size: i128,
+}
+
+impl SumSize {
+    /// For terms given as (coefficients, format of the words that they meet).
+    fn of(table: &RoundedTable, terms: &[(std::ops::Range<usize>, WordFormat)]) -> SumSize {
+        let fraction = terms.iter().map(|(_, word)| word.fraction()).max().unwrap_or(0)
+            + table.format.fraction();
+        let row_size = |row: &Vec<i64>| {
+            terms.iter().fold(0i128, |size, (columns, word)| {
+                let shift = (fraction - table.format.fraction() - word.fraction()).min(126) as u32;
+                let largest =
+                    word.minimum().abs().max(word.maximum()).saturating_mul(1i128 << shift);
+                row[columns.clone()].iter().fold(size, |size, c| {
+                    size.saturating_add(i128::from(c.unsigned_abs()).saturating_mul(largest))
+                })
+            })
+        };
+        let size = table.rows.iter().map(row_size).max().unwrap_or(0);
+        SumSize { fraction, size }
+    }
+
+    /// More terms: each the largest size of a word, and its fraction; the finest fraction of all becomes that of the sum.
+    fn and(mut self, words: &[(i128, i32)]) -> SumSize {
+        for (largest, fraction) in words {
+            let finest = self.fraction.max(*fraction);
+            let at = |size: i128, from: i32| size.saturating_mul(1i128 << (finest - from).min(126));
+            self.size = at(self.size, self.fraction).saturating_add(at(*largest, *fraction));
+            self.fraction = finest;
+        }
+        self
+    }
+
+    /// The accumulator that holds the sum by this proof.
+    fn accumulator(
+        &self,
+        structure: &'static str,
+        data: WordFormat,
+        coefficients: WordFormat,
+    ) -> Result<WordFormat, BuildError> {
+        let needed = 129 - self.size.leading_zeros();
+        WordFormat::holding(-self.size.max(1), self.size, self.fraction).ok_or(
+            BuildError::Accumulator {
+                structure,
+                needed,
+                data,
+                coefficients,
+                over: needed.saturating_sub(64),
+            },
+        )
+    }
+}
+
+/// The largest size of a word.
+fn largest(format: WordFormat) -> (i128, i32) {
+    (format.minimum().abs().max(format.maximum()), format.fraction())
+}
+
+/// A sum brought to the output: rounded to its fraction, then limited to its width.
+fn deliver(
+    program: &mut Program,
+    operations: &mut Vec<(Node, Operation)>,
+    sum: Node,
+    output: WordFormat,
+    rounding: Rounding,
+    overflow: Overflow,
+) -> Node {
+    let rounded = program
+        .push(operations, Operation::Round { word: sum, fraction: output.fraction(), rounding });
+    program.push(operations, Operation::Limit { word: rounded, format: output, overflow })
+}

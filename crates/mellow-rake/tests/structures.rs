@@ -1,0 +1,241 @@
+//! Every structure on integers: noise as predicted, errors within their bounds, responses as designed.
+
+#![allow(clippy::disallowed_methods)]
+
+use mellow_rake::convert::coupled;
+use mellow_rake::datapath::Simulator;
+use mellow_rake::design::design;
+use mellow_rake::filter::{Form, Section, Transfer};
+use mellow_rake::fixed::Rounding;
+use mellow_rake::implementation::{ImplementError, Implementation, implement};
+use mellow_rake::signal::NoiseSource;
+use mellow_rake::spec::{Fixed, Spec, Structure};
+use proptest::prelude::*;
+
+/// Filters of every kind, in sections.
+const FILTERS: [(&str, &str); 7] = [
+    (
+        "low-pass at 0.05",
+        "kind = \"lowpass\"\ncutoff = \"50 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 4",
+    ),
+    (
+        "low-pass at 0.02",
+        "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = 3",
+    ),
+    (
+        "high-pass at 0.3",
+        "kind = \"highpass\"\ncutoff = \"300 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 3",
+    ),
+    (
+        "band-pass at 0.1",
+        "kind = \"bandpass\"\npass_edges = [\"80 Hz\", \"120 Hz\"]\nripple = \"0.5 dB\"\n[method]\ndesign = \"chebyshev1\"\norder = 6",
+    ),
+    (
+        "band-stop at 0.2",
+        "kind = \"bandstop\"\ncutoffs = [\"170 Hz\", \"230 Hz\"]\n[method]\ndesign = \"butterworth\"\norder = 4",
+    ),
+    ("notch at 0.0875", "kind = \"notch\"\ncenter = \"87.5 Hz\"\nwidth = \"20 Hz\""),
+    ("peak at 0.15", "kind = \"peak\"\ncenter = \"150 Hz\"\nwidth = \"30 Hz\""),
+];
+
+const WORDS: [(&str, &str, &str); 5] = [
+    ("s12f11", "s16", "half-up"),
+    ("s16f15", "s18", "half-even"),
+    ("s16f15", "s20", "floor"),
+    ("s20f19", "s24", "half-away"),
+    ("s24f22", "s24", "half-up"),
+];
+
+fn form(filter: &str) -> Form {
+    let text = format!("name = \"f\"\nsample_rate = \"1 kHz\"\n[want]\n{filter}\n");
+    design(&Spec::parse(&text).unwrap_or_else(|error| panic!("{error}\n{text}"))).unwrap().form
+}
+
+fn fixed(structure: Structure, (data, coefficients, rounding): (&str, &str, &str)) -> Fixed {
+    let rounding = Rounding::ALL.into_iter().find(|one| one.as_str() == rounding).unwrap();
+    Fixed {
+        input: data.parse().unwrap(),
+        output: data.parse().unwrap(),
+        coefficients: coefficients.parse().unwrap(),
+        state: None,
+        structure,
+        rounding,
+        overflow: mellow_rake::fixed::Overflow::Saturate,
+    }
+}
+
+/// Output and error against the filter with rounded coefficients, both as values, of noise at an eighth of full scale.
+fn run(filter: &Implementation, samples: usize) -> (Vec<f64>, Vec<f64>) {
+    let mut noise = NoiseSource::new(9);
+    let high = filter.fixed.input.maximum() as i64 / 8;
+    let words: Vec<i64> = (0..samples).map(|_| noise.integer(-high, high)).collect();
+    let mut simulator = Simulator::new(&filter.checked);
+    let output = simulator.run(&words);
+    assert_eq!(simulator.limited_samples(), 0);
+    let values: Vec<f64> = words.iter().map(|w| *w as f64 * filter.fixed.input.step()).collect();
+    let expected = filter.rounded.start().run(&values);
+    let step = filter.fixed.output.step();
+    let output: Vec<f64> = output.into_iter().map(|w| w as f64 * step).collect();
+    let error = output.iter().zip(&expected).map(|(y, e)| y - e).collect();
+    (output, error)
+}
+
+/// 245 triples of filter, structure and format: rounding noise on white input within 1 dB of its prediction, no error beyond its bound.
+/// With `--nocapture` the table of docs/arithmetic.md is printed.
+#[test]
+fn noise_is_as_predicted_in_every_structure() {
+    let structures = Structure::ALL.into_iter().filter(|structure| !structure.is_for_taps());
+    println!(
+        "| structure | triples | furthest from the prediction, dB | noise of the low-pass at 0.02, LSB | largest error over its bound |"
+    );
+    let mut count = 0;
+    for structure in structures {
+        let (mut furthest, mut share, mut own, mut narrow) = (0.0f64, 0.0f64, 0, 0.0);
+        for (name, filter) in FILTERS {
+            let form = form(filter);
+            for words in WORDS {
+                let found = implement(&form, fixed(structure, words));
+                let filter = match found {
+                    Ok(filter) => filter,
+                    Err(error) => panic!("{name} {structure:?} {words:?}: {error}"),
+                };
+                let predicted = filter.predictions.as_ref().unwrap().noise.rms();
+                let (_, error) = run(&filter, 40_000);
+                let settled = &error[4000..];
+                let rms =
+                    (settled.iter().map(|e| e * e).sum::<f64>() / settled.len() as f64).sqrt();
+                let apart = 20.0 * (rms / predicted).log10();
+                let bound = filter.checked.facts().bounds().as_ref().unwrap().error.largest();
+                let largest = error.iter().fold(0.0f64, |most, e| most.max(e.abs()));
+                assert!(apart.abs() < 1.0, "{name} {structure:?} {words:?}: {apart} dB");
+                assert!(largest <= bound, "{name} {structure:?} {words:?}: {largest} {bound}");
+                if apart.abs() > furthest.abs() {
+                    furthest = apart;
+                }
+                share = share.max(largest / bound);
+                if name.ends_with("0.02") && words.2 == "half-even" {
+                    narrow = predicted / filter.fixed.output.step();
+                }
+                own += 1;
+            }
+        }
+        println!(
+            "| `{}` | {own} | {furthest:+.2} | {narrow:.2} | {share:.2} |",
+            structure.as_str()
+        );
+        count += own;
+    }
+    assert_eq!(count, 245);
+}
+
+/// The transposed forms with exact sums give the integers of their counterparts, sample for sample.
+#[test]
+fn transposed_forms_are_their_counterparts() {
+    for (name, filter) in FILTERS {
+        let form = form(filter);
+        for words in WORDS {
+            let output = |structure| {
+                let mut fixed = fixed(structure, words);
+                if structure != Structure::DirectForm1
+                    && structure != Structure::DirectForm2Transposed
+                {
+                    fixed.state = Some("s36f28".parse().unwrap());
+                }
+                run(&implement(&form, fixed).unwrap(), 3000).0
+            };
+            assert_eq!(
+                output(Structure::DirectForm1),
+                output(Structure::DirectForm2Transposed),
+                "{name}"
+            );
+            assert_eq!(
+                output(Structure::DirectForm2),
+                output(Structure::DirectForm1Transposed),
+                "{name}"
+            );
+        }
+    }
+}
+
+/// The worst input that there is, through every structure: the error stays within its bound, and what is proved never to overflow does
+/// not.
+#[test]
+fn bounds_hold_on_the_worst_input() {
+    for (name, filter) in FILTERS {
+        let form = form(filter);
+        for structure in Structure::ALL.into_iter().filter(|one| !one.is_for_taps()) {
+            // Words with room, so that no limit acts.
+            let mut fixed = fixed(structure, ("s18f14", "s20", "half-up"));
+            fixed.input = "s15f14".parse().unwrap();
+            let filter = implement(&form, fixed).unwrap();
+            let bounds = filter.checked.facts().bounds().as_ref().unwrap();
+            assert!(bounds.no_limit_acts(), "{name} {structure:?}");
+            let worst = filter.checked.worst_case_input(&bounds.gain, 4000);
+            let mut simulator = Simulator::new(&filter.checked);
+            let output = simulator.run(&worst.input);
+            assert_eq!(simulator.limited_samples(), 0);
+            let values: Vec<f64> =
+                worst.input.iter().map(|w| *w as f64 * fixed.input.step()).collect();
+            let expected = filter.rounded.start().run(&values);
+            let last = output[output.len() - 1] as f64 * fixed.output.step();
+            // The level that the bound promises is reached, but for the roundings.
+            assert!((last - worst.level).abs() <= bounds.error.largest(), "{name} {structure:?}");
+            for (y, e) in output.iter().zip(&expected) {
+                assert!((*y as f64 * fixed.output.step() - e).abs() <= bounds.error.largest());
+            }
+        }
+    }
+}
+
+#[test]
+fn states_that_no_word_holds_are_refused() {
+    let slow = form(
+        "kind = \"highpass\"\ncutoff = \"0.05 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 2",
+    );
+    let error =
+        implement(&slow, fixed(Structure::DirectForm2, ("s32f31", "s40", "half-up"))).unwrap_err();
+    assert!(matches!(error, ImplementError::State { needed, .. } if needed > 48), "{error}");
+    // Chosen narrower by hand, it is built and says where it can overflow.
+    let mut narrow = fixed(Structure::DirectForm2, ("s16f15", "s32", "half-up"));
+    narrow.state = Some("s24f16".parse().unwrap());
+    let filter = implement(&slow, narrow).unwrap();
+    assert!(!filter.checked.facts().bounds().as_ref().unwrap().no_limit_acts());
+    let taps = form(
+        "kind = \"lowpass\"\ncutoff = \"50 Hz\"\n[method]\ndesign = \"window\"\nwindow = \"hann\"\ntaps = 21",
+    );
+    for structure in Structure::ALL {
+        let built = implement(&taps, fixed(structure, WORDS[1]));
+        assert_eq!(built.is_ok(), structure.is_for_taps(), "{structure:?}");
+    }
+    let sections = "name = \"a\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"notch\"\ncenter = \"50 Hz\"\nwidth = \"5 Hz\"\n[fixed]\n\
+        input = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s16\"\nstate = \"s20f18\"\nstructure = \"direct-form-1\"\n\
+        rounding = \"floor\"\noverflow = \"wrap\"\n";
+    let error = Spec::parse(sections).unwrap_err().to_string();
+    assert!(
+        error.contains("line 11")
+            && error.contains("fixed.state")
+            && error.contains("direct-form-2"),
+        "{error}"
+    );
+}
+
+proptest! {
+    /// The coupled form of any stable section is that section, and no state exceeds 1 for an input of 1.
+    #[test]
+    fn a_coupled_section_is_the_section(b in prop::array::uniform3(-2.0f64..2.0), a2 in -0.97f64..0.97, share in -0.98f64..0.98) {
+        let section = Section { b, a: [share * (1.0 + a2), a2] };
+        let found = coupled(&section);
+        let back = found.section();
+        let whole = Form::from(mellow_rake::filter::Sections(vec![section]));
+        let again = Form::from(mellow_rake::filter::Sections(vec![back]));
+        for k in 0..50 {
+            let omega = 0.0628 * f64::from(k);
+            let (x, y) = (whole.response(omega), again.response(omega));
+            prop_assert!((x - y).norm() < 1e-8 * (1.0 + x.norm()), "{} {} {:?}", x, y, found);
+        }
+        for path in found.to_states() {
+            let reach: f64 = Form::from(mellow_rake::filter::Sections(vec![path])).impulse_response().iter().map(|h| h.abs()).sum();
+            prop_assert!(reach <= 1.0 + 1e-9, "{}", reach);
+        }
+    }
+}
