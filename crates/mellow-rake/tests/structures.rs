@@ -3,10 +3,13 @@
 #![allow(clippy::disallowed_methods)]
 
 use mellow_rake::convert::coupled;
-use mellow_rake::datapath::Simulator;
+use mellow_rake::datapath::{
+    CycleSearch, SectionWords, Simulator, StateWords, direct_form_1, direct_form_2,
+    zero_input_cycles,
+};
 use mellow_rake::design::design;
 use mellow_rake::filter::{Form, Section, Transfer};
-use mellow_rake::fixed::Rounding;
+use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 use mellow_rake::implementation::{ImplementError, Implementation, implement};
 use mellow_rake::signal::NoiseSource;
 use mellow_rake::spec::{Fixed, Spec, Structure};
@@ -60,7 +63,7 @@ fn fixed(structure: Structure, (data, coefficients, rounding): (&str, &str, &str
         state: None,
         structure,
         rounding,
-        overflow: mellow_rake::fixed::Overflow::Saturate,
+        overflow: Overflow::Saturate,
     }
 }
 
@@ -238,4 +241,68 @@ proptest! {
             prop_assert!(reach <= 1.0 + 1e-9, "{}", reach);
         }
     }
+}
+
+/// On words of a few bits every state there is can be tried: the oscillations found in the box are all that there are, and none is
+/// larger than the bound.
+#[test]
+fn oscillations_are_those_of_brute_force() {
+    let mut noise = NoiseSource::new(12);
+    let (mut some, mut none) = (0, 0);
+    for index in 0..60 {
+        let a2 = 0.97 * noise.uniform();
+        let a1 = (1.0 + a2) * 0.97 * (2.0 * noise.uniform() - 1.0);
+        let table =
+            round_coefficients(&[vec![0.5, 0.0, 0.0, a1, a2]], "s12".parse().unwrap()).unwrap();
+        let word = "s7f6".parse().unwrap();
+        let rounding = Rounding::ALL[index % 5];
+        let words =
+            SectionWords { input: word, output: word, rounding, overflow: Overflow::Saturate };
+        let built = match index % 2 {
+            0 => direct_form_1(&table, words),
+            _ => direct_form_2(
+                &table,
+                StateWords { sections: words, state: "s7f5".parse().unwrap() },
+            ),
+        };
+        let checked = built.unwrap().check().unwrap();
+        let Some(found) = zero_input_cycles(&checked) else { continue };
+        let CycleSearch::Exhaustive { .. } = found.search else { panic!("{:?}", found.search) };
+        // Every pair of feedback words, followed by hand with the difference equation alone.
+        let format = table.format;
+        let (a1, a2) = (i128::from(table.rows[0][3]), i128::from(table.rows[0][4]));
+        let next = |y1: i64, y2: i64| -> i64 {
+            let sum = -(a1 * i128::from(y1) + a2 * i128::from(y2));
+            rounding.shift_right(sum, format.fraction() as u32).clamp(-64, 63) as i64
+        };
+        let mut all = std::collections::BTreeSet::new();
+        for y1 in -64..64 {
+            for y2 in -64..64 {
+                let (mut a, mut b) = (y1, y2);
+                for _ in 0..700 {
+                    (a, b) = (next(a, b), a);
+                }
+                // On its oscillation now: its smallest state names it.
+                let (start, mut name, mut size) = ((a, b), (a, b), 0);
+                loop {
+                    (a, b) = (next(a, b), a);
+                    name = name.min((a, b));
+                    size += 1;
+                    if (a, b) == start || size > 5000 {
+                        break;
+                    }
+                }
+                if name != (0, 0) || size > 1 {
+                    all.insert((name, size));
+                }
+            }
+        }
+        assert_eq!(found.count, all.len(), "{index} {rounding:?} {a1} {a2}: {found:?} {all:?}");
+        for cycle in &found.largest {
+            assert!(cycle.amplitude as f64 <= found.bound + 1e-9, "{index}: {found:?}");
+            assert!(all.iter().any(|(_, size)| *size == cycle.period), "{index}: {cycle:?}");
+        }
+        if found.count > 0 { some += 1 } else { none += 1 }
+    }
+    assert!(some > 10 && none > 5, "{some} {none}");
 }

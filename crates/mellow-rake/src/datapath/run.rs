@@ -6,7 +6,8 @@ use crate::fixed::{Overflow, Rounding, WordFormat};
 
 /// Integers in 128 bits. A product of two 64-bit words fits; sums wrap modulo 2^128, which leaves every
 /// accumulator of up to 64 bits exact.
-struct Exact {
+#[derive(Default)]
+pub(super) struct Exact {
     limited: bool,
 }
 
@@ -63,7 +64,7 @@ pub struct Simulator<'a> {
 impl<'a> Simulator<'a> {
     /// A simulator in the zero state.
     pub fn new(checked: &'a Checked) -> Self {
-        let exact = Exact { limited: false };
+        let exact = Exact::default();
         let machine = Machine::new(checked.datapath(), checked.fractions(), exact);
         Simulator { machine, checked, limited: 0 }
     }

@@ -1,0 +1,261 @@
+//! Oscillations that go on by themselves: what a section does for ever without an input.
+
+use super::linear::{Drive, LinearDatapath, rounding_sources};
+use super::run::Exact;
+use super::walk::{Machine, Place};
+use super::{Checked, Datapath, Operation};
+use crate::filter::Decay;
+use crate::fixed::WordFormat;
+use crate::signal::NoiseSource;
+use std::collections::HashMap;
+
+/// An oscillation without input.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LimitCycle {
+    /// The largest size of the output in it, in steps of the output word.
+    pub amplitude: i64,
+    /// Samples after which it comes round; 1 for a constant that never goes away.
+    pub period: usize,
+    /// Remembered words from which it starts: line by line, the youngest first.
+    pub start: Vec<i64>,
+}
+
+/// How oscillations were looked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CycleSearch {
+    /// From every state that an oscillation can pass through: all there are were found.
+    Exhaustive {
+        /// The states.
+        states: u64,
+    },
+    /// From so many random states: there may be others.
+    Sampled {
+        /// The states.
+        starts: u64,
+    },
+}
+
+/// What was found.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LimitCycles {
+    /// How.
+    pub search: CycleSearch,
+    /// How many oscillations there are.
+    pub count: usize,
+    /// The largest of them, the largest first; at most 16.
+    pub largest: Vec<LimitCycle>,
+    /// No word of the output in any of them, found or not, can be larger than this many steps: proved.
+    pub bound: f64,
+}
+
+/// States that are looked through one by one at most.
+const MOST_STATES: u64 = 4_000_000;
+/// States to start from where there are more.
+const STARTS: u64 = 4_000;
+/// Samples after which an orbit that has not come round is given up.
+const MOST_STEPS: usize = 200_000;
+
+/// The remembered words of an oscillation while no limit acts: without input every word is the sum of what the roundings do through
+/// their paths, so none is larger than the l1 norms of these allow (the argument of J. L. Long & T. N. Trick, "An absolute bound on limit
+/// cycles due to roundoff errors in digital filters", 1973). `None` for programs with loops and where nothing is proved.
+struct StateBox {
+    ranges: Vec<(i64, i64)>,
+    output: f64,
+}
+
+impl StateBox {
+    fn new(checked: &Checked) -> Option<Self> {
+        let datapath = checked.datapath();
+        let mut places = Vec::new();
+        let mut of_line: Vec<Option<usize>> = vec![None; datapath.lines.len()];
+        for (_, operation, _) in datapath.operations() {
+            match operation {
+                Operation::Repeat { .. } => return None,
+                Operation::Store { line, word, .. } => {
+                    let made = datapath.operations().find(|(node, ..)| node == word)?.1;
+                    // Words that come from the input are zero without one.
+                    if !matches!(made, Operation::Input) {
+                        of_line[line.0] = Some(places.len());
+                        places.push(Place { node: *word, pass: 0 });
+                    }
+                }
+                _ => {}
+            }
+        }
+        let fractions = checked.fractions();
+        let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
+        let decay = Decay::prove(&mut model).ok()?;
+        let mut levels = vec![(0.0, 0.0); places.len() + 1];
+        for source in rounding_sources(datapath, fractions) {
+            model = model.driven_by(Drive::After { node: source.node, pass: source.pass });
+            let (low, high) = source.rounding.error_range(source.dropped);
+            for (level, gain) in levels.iter_mut().zip(&decay.impulse(&mut model)) {
+                let (down, up) = gain.reach(low * source.step, high * source.step);
+                *level = (level.0 + down, level.1 + up);
+            }
+        }
+        let mut ranges = Vec::new();
+        for (line, level) in datapath.lines.iter().zip(&of_line) {
+            let range = match level {
+                None => (0, 0),
+                Some(index) => integers(levels[*index], line.format),
+            };
+            ranges.extend(std::iter::repeat_n(range, line.rows * line.depth));
+        }
+        let (low, high) = levels[places.len()];
+        Some(StateBox { ranges, output: high.max(-low) / datapath.output.step() })
+    }
+
+    fn size(&self) -> u64 {
+        let sizes = self.ranges.iter().map(|(low, high)| (high - low + 1) as u64);
+        sizes.fold(1, u64::saturating_mul)
+    }
+
+    /// The number of a state within the box; `None` for one outside.
+    fn index(&self, state: &[i64]) -> Option<usize> {
+        let mut index = 0u64;
+        for (word, (low, high)) in state.iter().zip(&self.ranges) {
+            if !(low..=high).contains(&word) {
+                return None;
+            }
+            index = index * (high - low + 1) as u64 + (word - low) as u64;
+        }
+        Some(index as usize)
+    }
+
+    fn state(&self, mut index: u64) -> Vec<i64> {
+        let mut state = vec![0; self.ranges.len()];
+        for (word, (low, high)) in state.iter_mut().zip(&self.ranges).rev() {
+            let size = (high - low + 1) as u64;
+            *word = low + (index % size) as i64;
+            index /= size;
+        }
+        state
+    }
+}
+
+/// The integers whose values lie in a range, which is rounded outward already.
+fn integers((low, high): (f64, f64), format: WordFormat) -> (i64, i64) {
+    let step = format.step();
+    let end = |value: f64| value.clamp(format.minimum() as f64, format.maximum() as f64) as i64;
+    let (low, high) = (end(libm::ceil(low / step)), end(libm::floor(high / step)));
+    (low.min(0), high.max(0))
+}
+
+/// Runs the program without input from any state.
+struct Free<'a> {
+    machine: Machine<'a, Exact>,
+}
+
+impl<'a> Free<'a> {
+    fn new(datapath: &'a Datapath, fractions: &'a [i32]) -> Self {
+        Free { machine: Machine::new(datapath, fractions, Exact::default()) }
+    }
+
+    /// The state after one sample, and the output.
+    fn step(&mut self, state: &mut [i64]) -> i64 {
+        self.machine.set_state(|index, _| state[index].into());
+        let output = self.machine.step(0);
+        // Remembered words have at most 64 bits.
+        state.iter_mut().zip(self.machine.state()).for_each(|(slot, word)| *slot = word as i64);
+        output as i64
+    }
+
+    /// The oscillation through a state.
+    fn cycle(&mut self, start: &[i64]) -> LimitCycle {
+        let mut state = start.to_vec();
+        let (mut period, mut amplitude) = (0, 0);
+        loop {
+            amplitude = self.step(&mut state).unsigned_abs().max(amplitude);
+            period += 1;
+            if state == start {
+                let amplitude = i64::try_from(amplitude).unwrap_or(i64::MAX);
+                return LimitCycle { amplitude, period, start: start.to_vec() };
+            }
+        }
+    }
+}
+
+/// Looks for oscillations without input of a program without a loop (one section): from every state that one can pass through if these are
+/// four million or less, else from 4,000 random ones among them. `None` for cascades, and where no bound is proved.
+///
+/// Found are those on which no limit acts; a section in direct form I or II that saturates has no others (P. M. Ebert, J. E. Mazo & M. G.
+/// Taylor, "Overflow oscillations in digital filters", 1969).
+///
+/// ```
+/// use mellow_rake::datapath::{CycleSearch, SectionWords, direct_form_1, zero_input_cycles};
+/// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+/// // y = round(-0.9·y): 5 and -5 for ever, as 4.5 rounds away from zero.
+/// let table = round_coefficients(&[vec![1.0, 0.0, 0.0, 0.9, 0.0]], "s16".parse()?)?;
+/// let word = "s8f0".parse()?;
+/// let words = SectionWords { input: word, output: word, rounding: Rounding::HalfAway, overflow: Overflow::Saturate };
+/// let found = zero_input_cycles(&direct_form_1(&table, words)?.check()?).unwrap();
+/// assert!(matches!(found.search, CycleSearch::Exhaustive { .. }));
+/// assert_eq!((found.largest[0].amplitude, found.largest[0].period), (5, 2));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
+    let field = StateBox::new(checked)?;
+    let mut free = Free::new(checked.datapath(), checked.fractions());
+    let size = field.size();
+    let is_small = size <= MOST_STATES;
+    let mut found: Vec<LimitCycle> = Vec::new();
+    let mut count = 0;
+    let mut keep = |cycle: LimitCycle| {
+        count += 1;
+        found.push(cycle);
+        found.sort_by(|a, b| (b.amplitude, b.period).cmp(&(a.amplitude, a.period)));
+        found.truncate(16);
+    };
+    let search = if is_small {
+        // Of each state the walk that came by first; 0 for none.
+        let mut walks = vec![0u32; size as usize];
+        for index in 0..size {
+            let walk = index as u32 + 1;
+            let mut state = field.state(index);
+            loop {
+                // What leaves the box is on no oscillation; where it comes back others begin.
+                let Some(at) = field.index(&state) else { break };
+                if walks[at] != 0 {
+                    let is_new = walks[at] == walk && state.iter().any(|word| *word != 0);
+                    if is_new {
+                        keep(free.cycle(&state));
+                    }
+                    break;
+                }
+                walks[at] = walk;
+                free.step(&mut state);
+            }
+        }
+        CycleSearch::Exhaustive { states: size }
+    } else {
+        let mut noise = NoiseSource::new(1);
+        let mut known: HashMap<Vec<i64>, ()> = HashMap::new();
+        for _ in 0..STARTS {
+            let mut slow: Vec<i64> =
+                field.ranges.iter().map(|(low, high)| noise.integer(*low, *high)).collect();
+            let mut fast = slow.clone();
+            // Two runners, one twice as fast (R. W. Floyd, after D. E. Knuth, "The Art of Computer Programming" 2, 3.1, exercise 6).
+            let met = (0..MOST_STEPS).any(|_| {
+                free.step(&mut slow);
+                free.step(&mut fast);
+                free.step(&mut fast);
+                slow == fast
+            });
+            if !met || slow.iter().all(|word| *word == 0) || known.contains_key(&slow) {
+                continue;
+            }
+            keep(free.cycle(&slow));
+            let mut state = slow.clone();
+            loop {
+                known.insert(state.clone(), ());
+                free.step(&mut state);
+                if state == slow {
+                    break;
+                }
+            }
+        }
+        CycleSearch::Sampled { starts: STARTS }
+    };
+    Some(LimitCycles { search, count, largest: found, bound: field.output })
+}
