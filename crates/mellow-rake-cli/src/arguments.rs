@@ -29,6 +29,7 @@ pub(crate) enum Command {
     Design(Design),
     Compare(Compare),
     Sensitivity(Sensitivity),
+    Quantize(Quantize),
     Signal(Signal),
     Inspect(Inspect),
     Measure(Measure),
@@ -262,6 +263,61 @@ pub(crate) struct Sensitivity {
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+/// What the words do to the filter, on one page: formats, levels and what is proved about them, response, noise predicted and measured,
+/// oscillations without an input, and the same filter in other structures.
+///
+/// Exit status 1: the filter with rounded coefficients misses its template.
+///
+/// Examples: mrake quantize demo/breath/breath.toml --figure words.png; mrake quantize demo/breath/breath.toml --sweep
+/// coefficients=8..24
+#[derive(Debug, Args)]
+pub(crate) struct Quantize {
+    /// The spec file; it needs a table `[fixed]`.
+    pub(crate) spec: PathBuf,
+    /// Try all these widths as well: coefficients=8..24 or data=10..20.
+    #[arg(long, value_name = "WORDS=FROM..TO")]
+    pub(crate) sweep: Option<Sweep>,
+    /// Draw the responses and the noise spectrum, predicted and measured, into this .png or .svg file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) figure: Option<PathBuf>,
+    /// Print one JSON object on stdout (docs/json.md) and nothing else there.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Widths to try.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Sweep {
+    /// Of the coefficients; else of input and output.
+    pub(crate) coefficients: bool,
+    pub(crate) from: u32,
+    pub(crate) to: u32,
+}
+
+impl FromStr for Sweep {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let wanted = || {
+            "coefficients=FROM..TO or data=FROM..TO is wanted, 4 to 48 bits, as coefficients=8..24"
+                .to_owned()
+        };
+        let (what, widths) = text.split_once('=').ok_or_else(wanted)?;
+        let coefficients = match what.trim() {
+            "coefficients" => true,
+            "data" => false,
+            _ => return Err(wanted()),
+        };
+        let (from, to) = widths.split_once("..").ok_or_else(wanted)?;
+        let width = |text: &str| text.trim().parse::<u32>().ok().filter(|w| (4..=48).contains(w));
+        let (from, to) = width(from).zip(width(to)).ok_or_else(wanted)?;
+        if from > to {
+            return Err(wanted());
+        }
+        Ok(Sweep { coefficients, from, to })
+    }
 }
 
 /// Make a test signal: a sum of tones, chirps, square waves, pulses, noises, hum, spikes and keyed carriers, through a converter if wanted.

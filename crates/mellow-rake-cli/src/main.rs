@@ -27,6 +27,7 @@ fn main() -> ExitCode {
         Command::Design(options) => command::design::run(options),
         Command::Compare(options) => command::compare::run(options),
         Command::Sensitivity(options) => command::sensitivity::run(options),
+        Command::Quantize(options) => command::quantize::run(options),
         Command::Signal(options) => command::signal::run(options),
         Command::Inspect(options) => command::inspect::run(options),
         Command::Measure(options) => command::measure::run(options),

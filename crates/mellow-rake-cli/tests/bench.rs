@@ -362,3 +362,70 @@ fn symbols_are_measured_behind_filters() {
         assert!(status == 2 && err.contains(words), "{err}");
     }
 }
+
+/// One page about the words: what is predicted is measured, what is found is bounded, and the other structures and widths stand beside.
+#[test]
+fn words_are_judged_on_one_page() {
+    let folder = tempfile::tempdir().unwrap();
+    let figure = folder.path().join("q.svg");
+    let breath = "demo/breath/breath.toml";
+    let (_, object) = json(&[
+        "quantize",
+        breath,
+        "--json",
+        "--sweep",
+        "coefficients=12..24",
+        "--figure",
+        figure.to_str().unwrap(),
+    ]);
+    let noise = &object["noise"];
+    let apart =
+        20.0 * (number(&noise["measured_rms_lsb"]) / number(&noise["predicted_rms_lsb"])).log10();
+    assert!(apart.abs() < 1.0, "{apart}");
+    for section in object["oscillations"].as_array().unwrap() {
+        assert_eq!(section["exhaustive"], true);
+        assert!(number(&section["amplitude_lsb"]) <= number(&section["bound_lsb"]), "{section}");
+    }
+    let structures = object["structures"].as_array().unwrap();
+    let of = |name: &str| {
+        let row = structures.iter().find(|row| row["structure"] == name).unwrap();
+        number(&row["noise_rms_lsb"])
+    };
+    assert_eq!(structures.len(), 7);
+    assert!(
+        of("error-feedback-2") < 0.1 * of("direct-form-1") && of("direct-form-2") < of("coupled")
+    );
+    let sweep = object["sweep"]["rows"].as_array().unwrap();
+    let excess = |row: usize| number(&sweep[row]["template_excess_db"]);
+    assert!(sweep.len() == 13 && excess(0) > 100.0 * excess(12));
+    let drawn = std::fs::read_to_string(&figure).unwrap();
+    assert!(drawn.contains("predicted noise") && drawn.contains("LSB²/Hz"));
+    let (_, out, _) = run(&["quantize", breath]);
+    assert!(
+        out.contains("amplify every") && out.contains("direct-form-2 in the same words"),
+        "{out}"
+    );
+    // Taps have two structures, no feedback and nothing to oscillate; these miss their template by 3 thousandths of a decibel.
+    let (status, out, _) = run(&["quantize", MODEM, "--sweep", "data=10..14"]);
+    assert!(
+        status == 1 && out.contains("fir-transposed") && !out.contains("Oscillations"),
+        "{out}"
+    );
+    let (status, out, _) = run(&["quantize", "demo/mooring/pump_hum.toml"]);
+    assert!(status == 0 && out.contains("no template was asked for"), "{out}");
+    for bad in ["coefficients=3..8", "data=20..10", "state=8..9", "coefficients=8"] {
+        assert_eq!(run(&["quantize", MODEM, "--sweep", bad]).0, 2, "{bad}");
+    }
+    // Random numbers of threads, the same page.
+    let page = |threads: &str| {
+        let mut command = common::mrake();
+        command.env("RAYON_NUM_THREADS", threads).args([
+            "quantize",
+            breath,
+            "--sweep",
+            "data=12..20",
+        ]);
+        common::finish(&mut command).1
+    };
+    assert_eq!(page("1"), page("2"));
+}

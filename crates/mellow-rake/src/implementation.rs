@@ -2,9 +2,9 @@
 
 use crate::convert::{CoupledSection, coupled};
 use crate::datapath::{
-    BuildError, Checked, DatapathError, Drive, LinearDatapath, NoisePrediction, SectionWords,
-    StateWords, direct_form_1, direct_form_1_shaped, direct_form_1_transposed, direct_form_2,
-    direct_form_2_transposed, fir_direct, fir_transposed, state_space,
+    BuildError, Checked, Datapath, DatapathError, Drive, LinearDatapath, NoisePrediction,
+    SectionWords, StateWords, direct_form_1, direct_form_1_shaped, direct_form_1_transposed,
+    direct_form_2, direct_form_2_transposed, fir_direct, fir_transposed, state_space,
 };
 use crate::filter::{Decay, Difference, Form, NotProved, PeakGain, Section, Sections, Taps};
 use crate::fixed::{QuantizeError, RoundedTable, WordFormat, round_coefficients};
@@ -109,7 +109,6 @@ pub enum ImplementError {
 /// [`ImplementError`] names the key and what would fit.
 pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, ImplementError> {
     let Fixed { input, output, rounding, overflow, structure, .. } = fixed;
-    let words = SectionWords { input, output, rounding, overflow };
     let wrong_form = |for_what, form, would_do: Structure| ImplementError::Structure {
         found: structure.as_str(),
         for_what,
@@ -150,8 +149,7 @@ pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, Implem
             check_stable(&rounded, table.format)?;
             let levels = coupled.iter().flat_map(CoupledSection::to_states);
             let state = state_format(fixed, sections.0.len(), levels)?;
-            let datapath =
-                state_space(&table, StateWords { sections: words, state: state.format })?;
+            let datapath = build_sections(&table, fixed, state.format)?;
             chosen = Some(state);
             (table, Form::Sections(rounded), datapath)
         }
@@ -162,21 +160,50 @@ pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, Implem
                 chosen = Some(state_format(fixed, sections.0.len(), poles)?);
             }
             let state = chosen.as_ref().map_or(output, |state| state.format);
-            let state = StateWords { sections: words, state };
-            let datapath = match structure {
-                Structure::ErrorFeedback1 => direct_form_1_shaped(&table, words, 1)?,
-                Structure::ErrorFeedback2 => direct_form_1_shaped(&table, words, 2)?,
-                Structure::DirectForm1Transposed => direct_form_1_transposed(&table, state)?,
-                Structure::DirectForm2 => direct_form_2(&table, state)?,
-                Structure::DirectForm2Transposed => direct_form_2_transposed(&table, words)?,
-                _ => direct_form_1(&table, words)?,
-            };
+            let datapath = build_sections(&table, fixed, state)?;
             (table, Form::Sections(rounded), datapath)
         }
     };
     let checked = datapath.check()?;
     let predictions = predict(&checked, designed);
     Ok(Implementation { fixed, table, state: chosen, rounded, checked, predictions })
+}
+
+/// The program of sections.
+fn build_sections(
+    table: &RoundedTable,
+    fixed: Fixed,
+    state: WordFormat,
+) -> Result<Datapath, BuildError> {
+    let Fixed { input, output, rounding, overflow, .. } = fixed;
+    let words = SectionWords { input, output, rounding, overflow };
+    let state = StateWords { sections: words, state };
+    match fixed.structure {
+        Structure::ErrorFeedback1 => direct_form_1_shaped(table, words, 1),
+        Structure::ErrorFeedback2 => direct_form_1_shaped(table, words, 2),
+        Structure::DirectForm1Transposed => direct_form_1_transposed(table, state),
+        Structure::DirectForm2 => direct_form_2(table, state),
+        Structure::DirectForm2Transposed => direct_form_2_transposed(table, words),
+        Structure::Coupled => state_space(table, state),
+        _ => direct_form_1(table, words),
+    }
+}
+
+impl Implementation {
+    /// One section of a cascade by itself, with the words that it has there; `None` for taps and where there is no such section.
+    pub fn section(&self, index: usize) -> Option<Checked> {
+        if self.fixed.structure.is_for_taps() {
+            return None;
+        }
+        let row = self.table.rows.get(index)?.clone();
+        let table = RoundedTable { format: self.table.format, rows: vec![row] };
+        let mut fixed = self.fixed;
+        if self.table.rows.len() > 1 {
+            fixed.input = fixed.output;
+        }
+        let state = self.state.as_ref().map_or(fixed.output, |state| state.format);
+        build_sections(&table, fixed, state).ok()?.check().ok()
+    }
 }
 
 /// The format that was given for the states; or two fraction bits more than the output, whose rounding they must not add to, and as many

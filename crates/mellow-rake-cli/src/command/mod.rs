@@ -9,6 +9,7 @@ pub(crate) mod inspect;
 pub(crate) mod measure;
 mod modulated;
 pub(crate) mod new;
+pub(crate) mod quantize;
 pub(crate) mod run;
 pub(crate) mod sensitivity;
 pub(crate) mod signal;

@@ -4,6 +4,8 @@ pub(crate) mod quality;
 pub(crate) mod units;
 mod words;
 
+pub(crate) use words::words;
+
 use crate::measured::Measured;
 use crate::print::wrapped;
 use mellow_rake::design::Choice;

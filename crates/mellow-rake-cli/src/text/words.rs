@@ -5,7 +5,7 @@ use mellow_rake::implementation::Implementation;
 use std::fmt::Write;
 
 /// The fixed-point side of a design.
-pub(super) fn words(implementation: &Implementation) -> String {
+pub(crate) fn words(implementation: &Implementation) -> String {
     let Implementation { fixed, table, checked, predictions, .. } = implementation;
     let cost = checked.cost();
     let lsb = fixed.output.step();

@@ -204,7 +204,7 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
     let mut keep = |cycle: LimitCycle| {
         count += 1;
         found.push(cycle);
-        found.sort_by(|a, b| (b.amplitude, b.period).cmp(&(a.amplitude, a.period)));
+        found.sort_by_key(|cycle| std::cmp::Reverse((cycle.amplitude, cycle.period)));
         found.truncate(16);
     };
     let search = if is_small {
@@ -213,9 +213,8 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
         for index in 0..size {
             let walk = index as u32 + 1;
             let mut state = field.state(index);
-            loop {
-                // What leaves the box is on no oscillation; where it comes back others begin.
-                let Some(at) = field.index(&state) else { break };
+            // What leaves the box is on no oscillation; where it comes back others begin.
+            while let Some(at) = field.index(&state) {
                 if walks[at] != 0 {
                     let is_new = walks[at] == walk && state.iter().any(|word| *word != 0);
                     if is_new {
