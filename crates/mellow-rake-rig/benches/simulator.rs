@@ -26,12 +26,16 @@ fn filters() -> Vec<(&'static str, Checked)> {
         let words = SectionWords { input: word, output: word, rounding, overflow };
         direct_form_1(&table, words).unwrap().check().unwrap()
     };
-    let taps = round_coefficients(&[vec![0.125; 8]], "s16f15".parse().unwrap()).unwrap();
-    let average = fir_direct(&taps, word, word, rounding, overflow).unwrap().check().unwrap();
+    let direct = |count: u32| {
+        let row = (0..count).map(|k| 0.5 / f64::from(k + 3)).collect();
+        let taps = round_coefficients(&[row], "s16f15".parse().unwrap()).unwrap();
+        fir_direct(&taps, word, word, rounding, overflow).unwrap().check().unwrap()
+    };
     vec![
         ("notch", cascade(&[row(87.5)])),
         ("four notches", cascade(&[87.5, 175.0, 262.5, 350.0].map(row))),
-        ("average of 8", average),
+        ("8 taps", direct(8)),
+        ("255 taps", direct(255)),
     ]
 }
 
@@ -40,9 +44,14 @@ fn bench(criterion: &mut Criterion) {
     let input: Vec<i64> = (0..SAMPLES).map(|_| noise.integer(-16384, 16383)).collect();
     let mut group = criterion.benchmark_group("samples");
     group.throughput(Throughput::Elements(SAMPLES as u64));
+    group.measurement_time(Duration::from_secs(2)).warm_up_time(Duration::from_millis(500));
     for (name, checked) in filters() {
         group.bench_function(BenchmarkId::new("simulator", name), |bencher| {
             let mut simulator = Simulator::new(&checked);
+            bencher.iter(|| simulator.run(&input));
+        });
+        group.bench_function(BenchmarkId::new("reference", name), |bencher| {
+            let mut simulator = Simulator::reference(&checked);
             bencher.iter(|| simulator.run(&input));
         });
         let mut files = c::write(&checked, &Symbols::new(&Name::new("bench").unwrap())).unwrap();

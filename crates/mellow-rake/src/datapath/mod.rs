@@ -56,6 +56,7 @@ mod cost;
 mod describe;
 mod dump;
 mod error;
+mod fast;
 mod limit_cycles;
 mod linear;
 mod noise;

@@ -1,5 +1,6 @@
 //! The bit-true simulator: the exact reading of a datapath, and the definition of what it computes.
 
+use super::fast::Fast;
 use super::walk::{Arithmetic, Machine, Place};
 use super::{Checked, Sign};
 use crate::fixed::{Overflow, Rounding, WordFormat};
@@ -56,33 +57,66 @@ impl Arithmetic for Exact {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub struct Simulator<'a> {
-    machine: Machine<'a, Exact>,
+    engine: Engine<'a>,
     checked: &'a Checked,
     limited: u64,
 }
 
+/// What runs the program.
+enum Engine<'a> {
+    /// Operation by operation.
+    Reference(Box<Machine<'a, Exact>>),
+    /// A structure that was recognised, in machine words.
+    Fast(Fast),
+}
+
 impl<'a> Simulator<'a> {
-    /// A simulator in the zero state.
+    /// A simulator in the zero state: by a fast path for direct form I and direct taps whose sums fit machine words, else operation by
+    /// operation. Both give the same integers.
     pub fn new(checked: &'a Checked) -> Self {
-        let exact = Exact::default();
-        let machine = Machine::new(checked.datapath(), checked.fractions(), exact);
-        Simulator { machine, checked, limited: 0 }
+        match Fast::new(checked) {
+            Some(fast) => Simulator { engine: Engine::Fast(fast), checked, limited: 0 },
+            None => Simulator::reference(checked),
+        }
+    }
+
+    /// A simulator that runs the program operation by operation: slow, and the judge of the fast paths.
+    pub fn reference(checked: &'a Checked) -> Self {
+        let machine = Machine::new(checked.datapath(), checked.fractions(), Exact::default());
+        Simulator { engine: Engine::Reference(Box::new(machine)), checked, limited: 0 }
+    }
+
+    /// Whether a fast path runs it.
+    pub fn is_fast(&self) -> bool {
+        matches!(self.engine, Engine::Fast(_))
     }
 
     /// One sample through the filter. An input beyond the input format is first brought to its nearest
     /// end, as a converter would.
     pub fn step(&mut self, input: i64) -> i64 {
-        let input = Overflow::Saturate.limit(input.into(), self.checked.datapath().input);
-        self.machine.arithmetic.limited = false;
-        let output = self.machine.step(input);
-        self.limited += u64::from(self.machine.arithmetic.limited);
-        // The output format has at most 64 bits; the check refuses unsigned outputs of 64.
-        output as i64
+        self.run(&[input])[0]
     }
 
     /// A whole signal through the filter.
     pub fn run(&mut self, input: &[i64]) -> Vec<i64> {
-        input.iter().map(|&x| self.step(x)).collect()
+        let machine = match &mut self.engine {
+            Engine::Fast(fast) => {
+                let (output, limited) = fast.run(input);
+                self.limited += limited;
+                return output;
+            }
+            Engine::Reference(machine) => machine,
+        };
+        let format = self.checked.datapath().input;
+        let mut output = Vec::with_capacity(input.len());
+        for x in input {
+            machine.arithmetic.limited = false;
+            let y = machine.step(Overflow::Saturate.limit((*x).into(), format));
+            self.limited += u64::from(machine.arithmetic.limited);
+            // The output format has at most 64 bits; the check refuses unsigned outputs of 64.
+            output.push(y as i64);
+        }
+        output
     }
 
     /// In how many samples so far some limit changed a word.

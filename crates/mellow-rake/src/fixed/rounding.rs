@@ -71,6 +71,24 @@ impl Rounding {
         floor + i128::from(up)
     }
 
+    /// The same in few operations, for words of up to 62 bits and shifts up to 62: something is added that carries into the bits that
+    /// are kept exactly where the result is the next integer.
+    #[inline(always)]
+    pub(crate) fn shift_right_narrow(self, word: i64, shift: u32) -> i64 {
+        if shift == 0 {
+            return word;
+        }
+        let half = 1i64 << (shift - 1);
+        let added = match self {
+            Rounding::Floor => 0,
+            Rounding::HalfUp => half,
+            Rounding::HalfEven => half - 1 + ((word >> shift) & 1),
+            Rounding::HalfAway => half + (word >> 63),
+            Rounding::TowardZero => (word >> 63) & (2 * half - 1),
+        };
+        (word + added) >> shift
+    }
+
     /// The smallest and largest rounding error, in steps of the result, when `shift` bits are dropped:
     /// result minus exact value, over all words.
     pub fn error_range(self, shift: u32) -> (f64, f64) {
@@ -121,6 +139,21 @@ impl fmt::Display for Rounding {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// Both ways of rounding, on words of few bits and on the longest.
+    #[test]
+    fn the_short_way_rounds_alike() {
+        let ends = [1i64 << 61, (1 << 61) - 1, -(1 << 61), 0x1555_5555_5555_5555, -(1 << 40) - 1];
+        for rounding in Rounding::ALL {
+            for shift in 0..=62 {
+                for word in (-300..300).chain(ends) {
+                    let expected = rounding.shift_right(word.into(), shift);
+                    let found = rounding.shift_right_narrow(word, shift);
+                    assert_eq!(i128::from(found), expected, "{rounding} {word} {shift}");
+                }
+            }
+        }
+    }
 
     /// Every 9-bit word at every shift against the definition in real numbers (exact in f64).
     #[test]

@@ -1,0 +1,243 @@
+//! Fast paths of the simulator: structures that are recognised and run in machine words.
+//!
+//! A datapath is recognised by being exactly what a builder makes of its coefficients and formats. What such a path may do follows from
+//! the facts of the check: every partial sum is known to fit. Its integers are those of the reference, which the tests hold it against.
+
+use super::{Checked, Coefficients, Datapath, Operation, SectionWords, direct_form_1, fir_direct};
+use crate::filter::{RunningTaps, Taps};
+use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};
+
+/// A structure at work in machine words.
+pub(super) enum Fast {
+    Sections(FastSections),
+    Taps(FastTaps),
+}
+
+/// Rounding and limit of the last sum.
+#[derive(Clone, Copy)]
+struct Ending {
+    rounding: Rounding,
+    dropped: u32,
+    overflow: Overflow,
+    output: WordFormat,
+}
+
+/// Direct form I.
+pub(super) struct FastSections {
+    /// b0, b1, b2, a1, a2.
+    rows: Vec<[i64; 5]>,
+    /// x[n−1], x[n−2], y[n−1], y[n−2].
+    state: Vec<[i64; 4]>,
+    /// How far the input is moved to the left before the first section, and the products of inputs and outputs before they are added.
+    shifts: [u32; 3],
+    input: (i64, i64),
+    ending: Ending,
+}
+
+/// Taps in direct form: sums below 2⁵³ are exact in f64, whose products the processor takes side by side.
+pub(super) struct FastTaps {
+    running: RunningTaps,
+    input: (i64, i64),
+    ending: Ending,
+}
+
+/// The lowest and the highest integer of a format, where they are machine words.
+fn ends(format: WordFormat) -> Option<(i64, i64)> {
+    Some((i64::try_from(format.minimum()).ok()?, i64::try_from(format.maximum()).ok()?))
+}
+
+impl Fast {
+    pub(super) fn new(checked: &Checked) -> Option<Self> {
+        let datapath = checked.datapath();
+        let table = datapath.tables.first()?;
+        let coefficients = RoundedTable { format: table.format, rows: table.rows.clone() };
+        let Datapath { input, output, .. } = *datapath;
+        let all = || datapath.operations().map(|(node, operation, _)| (node, operation));
+        let rounding = all().filter_map(|(_, operation)| match operation {
+            Operation::Round { rounding, .. } => Some(*rounding),
+            _ => None,
+        });
+        let overflow = all().filter_map(|(_, operation)| match operation {
+            Operation::Limit { overflow, .. } => Some(*overflow),
+            _ => None,
+        });
+        let (rounding, overflow) = (rounding.last()?, overflow.last()?);
+        let (sum, format) = all().find_map(|(node, operation)| match operation {
+            Operation::Accumulate { format, .. } => Some((node, *format)),
+            _ => None,
+        })?;
+        let fact = checked.facts().sum(sum)?;
+        // A sum must be known to stay within the word, and to have bits to drop, none to append.
+        let dropped = u32::try_from(format.fraction() - output.fraction()).ok()?;
+        if fact.wraps || dropped > 62 || fact.partial >= 1 << 62 {
+            return None;
+        }
+        let ending = Ending { rounding, dropped, overflow, output };
+        ends(output)?;
+        match table.holds {
+            Coefficients::Sections => {
+                let words = SectionWords { input, output, rounding, overflow };
+                if direct_form_1(&coefficients, words).ok()? != *datapath {
+                    return None;
+                }
+                let looped = table.rows.len() > 1;
+                let align = if looped { output.fraction() - input.fraction() } else { 0 };
+                let incoming = if looped { output } else { input };
+                let own = |word: WordFormat| {
+                    format.fraction() - table.format.fraction() - word.fraction()
+                };
+                let shifts =
+                    [align, own(incoming), own(output)].map(|shift| u32::try_from(shift).ok());
+                let [Some(a), Some(b), Some(c)] = shifts else { return None };
+                let rows = table.rows.iter().map(|row| <[i64; 5]>::try_from(&row[..]).ok());
+                let rows: Vec<[i64; 5]> = rows.collect::<Option<_>>()?;
+                Some(Fast::Sections(FastSections {
+                    state: vec![[0; 4]; rows.len()],
+                    rows,
+                    shifts: [a, b, c],
+                    input: ends(input)?,
+                    ending,
+                }))
+            }
+            Coefficients::Taps => {
+                let built = fir_direct(&coefficients, input, output, rounding, overflow).ok()?;
+                // Every partial sum is a whole number of steps of the product: no shift before the sum.
+                if built != *datapath || fact.partial >= 1 << 53 {
+                    return None;
+                }
+                let taps = table.rows[0].iter().map(|tap| *tap as f64).collect();
+                let running = Taps(taps).start();
+                Some(Fast::Taps(FastTaps { running, input: ends(input)?, ending }))
+            }
+            _ => None,
+        }
+    }
+
+    /// A signal, and in how many samples a limit changed a word.
+    pub(super) fn run(&mut self, input: &[i64]) -> (Vec<i64>, u64) {
+        match self {
+            Fast::Sections(sections) => sections.run(input),
+            Fast::Taps(taps) => taps.run(input),
+        }
+    }
+}
+
+/// Calls a method with a rounding and a limit that the compiler knows.
+macro_rules! with_ending {
+    ($ending:expr, $self:ident.$method:ident($($argument:expr),*)) => {{
+        let Ending { rounding, dropped, overflow, output } = $ending;
+        let (low, high) = ends(output).unwrap_or((i64::MIN, i64::MAX));
+        let free = 64 - output.width();
+        let clamp = move |word: i64| word.clamp(low, high);
+        let wrap_signed = move |word: i64| (word << free) >> free;
+        let wrap_unsigned = move |word: i64| (((word as u64) << free) >> free) as i64;
+        macro_rules! rounded {
+            ($limit:expr) => {
+                match rounding {
+                    Rounding::Floor => $self.$method($($argument,)* move |v| Rounding::Floor.shift_right_narrow(v, dropped), $limit),
+                    Rounding::HalfUp => $self.$method($($argument,)* move |v| Rounding::HalfUp.shift_right_narrow(v, dropped), $limit),
+                    Rounding::HalfEven => $self.$method($($argument,)* move |v| Rounding::HalfEven.shift_right_narrow(v, dropped), $limit),
+                    Rounding::HalfAway => $self.$method($($argument,)* move |v| Rounding::HalfAway.shift_right_narrow(v, dropped), $limit),
+                    Rounding::TowardZero => $self.$method($($argument,)* move |v| Rounding::TowardZero.shift_right_narrow(v, dropped), $limit),
+                }
+            };
+        }
+        match (overflow, output.is_signed()) {
+            (Overflow::Saturate, _) => rounded!(clamp),
+            (_, true) => rounded!(wrap_signed),
+            (_, false) => rounded!(wrap_unsigned),
+        }
+    }};
+}
+
+impl FastSections {
+    fn run(&mut self, input: &[i64]) -> (Vec<i64>, u64) {
+        with_ending!(self.ending, self.run_with(input))
+    }
+
+    #[inline(always)]
+    fn run_with(
+        &mut self,
+        input: &[i64],
+        round: impl Fn(i64) -> i64 + Copy,
+        limit: impl Fn(i64) -> i64 + Copy,
+    ) -> (Vec<i64>, u64) {
+        let [align, of_inputs, of_outputs] = self.shifts;
+        let (low, high) = self.input;
+        let mut words: Vec<i64> = input.iter().map(|x| (*x).clamp(low, high) << align).collect();
+        let mut limited = vec![false; words.len()];
+        let shifts = (of_inputs, of_outputs);
+        // Two sections at a time: their coefficients and states stay in registers.
+        for (rows, state) in self.rows.chunks(2).zip(self.state.chunks_mut(2)) {
+            match (rows, state) {
+                ([one, two], [first, second]) => {
+                    for (word, limited) in words.iter_mut().zip(&mut limited) {
+                        let (between, acted) = section(one, first, *word, shifts, (round, limit));
+                        let (y, too) = section(two, second, between, shifts, (round, limit));
+                        *word = y;
+                        *limited |= acted | too;
+                    }
+                }
+                (rows, state) => {
+                    for (row, state) in rows.iter().zip(state) {
+                        for (word, limited) in words.iter_mut().zip(&mut limited) {
+                            let (y, acted) = section(row, state, *word, shifts, (round, limit));
+                            *word = y;
+                            *limited |= acted;
+                        }
+                    }
+                }
+            }
+        }
+        let count = limited.into_iter().filter(|limited| *limited).count();
+        (words, count as u64)
+    }
+}
+
+/// One sample through one section, and whether its limit changed it.
+#[inline(always)]
+fn section(
+    [b0, b1, b2, a1, a2]: &[i64; 5],
+    state: &mut [i64; 4],
+    x: i64,
+    (of_inputs, of_outputs): (u32, u32),
+    (round, limit): (impl Fn(i64) -> i64, impl Fn(i64) -> i64),
+) -> (i64, bool) {
+    let [x1, x2, y1, y2] = *state;
+    // What waits for the newest output comes last.
+    let known = ((b0 * x + b1 * x1 + b2 * x2) << of_inputs) - ((a2 * y2) << of_outputs);
+    let rounded = round(known - ((a1 * y1) << of_outputs));
+    let y = limit(rounded);
+    *state = [x, x1, y, y1];
+    (y, y != rounded)
+}
+
+impl FastTaps {
+    fn run(&mut self, input: &[i64]) -> (Vec<i64>, u64) {
+        let (low, high) = self.input;
+        let words: Vec<f64> = input.iter().map(|x| (*x).clamp(low, high) as f64).collect();
+        // A block of one is not worth setting up.
+        let sums = match words[..] {
+            [one] => vec![self.running.step(one)],
+            _ => self.running.run(&words),
+        };
+        with_ending!(self.ending, self.finish(&sums))
+    }
+
+    #[inline(always)]
+    fn finish(
+        &self,
+        sums: &[f64],
+        round: impl Fn(i64) -> i64,
+        limit: impl Fn(i64) -> i64,
+    ) -> (Vec<i64>, u64) {
+        let mut count = 0;
+        let one = |sum: &f64| {
+            let rounded = round(*sum as i64);
+            let y = limit(rounded);
+            count += u64::from(y != rounded);
+            y
+        };
+        (sums.iter().map(one).collect(), count)
+    }
+}
