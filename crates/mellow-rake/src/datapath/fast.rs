@@ -86,8 +86,9 @@ impl Fast {
                 let own = |word: WordFormat| {
                     format.fraction() - table.format.fraction() - word.fraction()
                 };
-                let shifts =
-                    [align, own(incoming), own(output)].map(|shift| u32::try_from(shift).ok());
+                // Further than a word is long only zeros are shifted: no case for a fast path.
+                let near = |shift: i32| u32::try_from(shift).ok().filter(|shift| *shift <= 62);
+                let shifts = [align, own(incoming), own(output)].map(near);
                 let [Some(a), Some(b), Some(c)] = shifts else { return None };
                 let rows = table.rows.iter().map(|row| <[i64; 5]>::try_from(&row[..]).ok());
                 let rows: Vec<[i64; 5]> = rows.collect::<Option<_>>()?;
