@@ -5,7 +5,7 @@ use crate::failure::{Failure, SampleError};
 use mellow_rake::design::{Design, design};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Implementation, implement};
-use mellow_rake::signal::Mask;
+use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
 use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
 use mellow_rake::units::SampleRate;
 use mellow_rake_files::{
@@ -112,14 +112,20 @@ pub(crate) fn read_curve(path: &Path) -> Result<Vec<(f64, f64)>, Failure> {
     Ok(hertz.into_iter().zip(levels).collect())
 }
 
-/// A mask from a CSV file.
-pub(crate) fn read_mask(path: &Path) -> Result<Mask, Failure> {
-    Mask::new(read_curve(path)?).ok_or_else(|| {
-        Failure::Call(format!(
-            "{}: a mask has two points or more, and its frequencies never fall",
-            path.display()
-        ))
-    })
+/// A mask from a CSV file, if one is asked for, and how a spectrum stands to it.
+pub(crate) fn read_mask(
+    path: Option<&Path>,
+    spectrum: &Spectrum,
+) -> Result<Option<(Mask, MaskMargin)>, Failure> {
+    let Some(path) = path else { return Ok(None) };
+    let wrong = |what: &str| Failure::Call(format!("{}: {what}", path.display()));
+    let mask = Mask::new(read_curve(path)?);
+    let mask =
+        mask.ok_or_else(|| wrong("a mask has two points or more, and its frequencies never fall"))?;
+    let margin = mask.margin(spectrum);
+    let margin =
+        margin.ok_or_else(|| wrong("the mask has no frequency in common with the spectrum"))?;
+    Ok(Some((mask, margin)))
 }
 
 /// One column of a recording, in memory.

@@ -71,13 +71,7 @@ pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
         return Err(Failure::Call(format!("{}: no samples", path.display())));
     };
     let suggestions = suggestions(&samples, rate, &lines, found.step_hz);
-    let mask = options.mask.as_deref().map(read_mask).transpose()?;
-    let margin = match &mask {
-        None => None,
-        Some(mask) => Some(mask.margin(&found).ok_or_else(|| {
-            Failure::Call("--mask: it has no frequency in common with the spectrum".to_owned())
-        })?),
-    };
+    let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
     let two_sided = options.two_sided.then(|| found.two_sided());
     let unit = scale.as_ref().map(|scale| scale.unit.as_str());
     let look = Look {

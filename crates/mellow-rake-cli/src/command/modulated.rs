@@ -73,13 +73,7 @@ pub(super) fn run(options: &Measure, path: &Path) -> Result<Outcome, Failure> {
     let after = measure_vector_error(part, &output, delay, rate).ok_or_else(missed)?;
     let wish = SpectrumWish::for_length(output.len());
     let found = spectrum(&output, rate, wish).map_err(|error| call(error.to_string()))?;
-    let mask = options.mask.as_deref().map(read_mask).transpose()?;
-    let margin = match &mask {
-        None => None,
-        Some(mask) => Some(mask.margin(&found).ok_or_else(|| {
-            Failure::Call("--mask: it has no frequency in common with the spectrum".to_owned())
-        })?),
-    };
+    let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
     let error_limit_db = options.error_limit.map(|limit| limit.decibels());
     let error = ErrorObject::of(&after);
     let held = error_limit_db.is_none_or(|limit| error.rms_db <= limit)
