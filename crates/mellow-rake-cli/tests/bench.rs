@@ -382,6 +382,14 @@ fn words_are_judged_on_one_page() {
     let apart =
         20.0 * (number(&noise["measured_rms_lsb"]) / number(&noise["predicted_rms_lsb"])).log10();
     assert!(apart.abs() < 1.0, "{apart}");
+    // A constant input leaves it no further off than anything can.
+    let constant = number(&noise["constant_input_error_lsb"]);
+    let own = object["structures"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|row| row["structure"] == "direct-form-1");
+    assert!(constant > 1.0 && constant <= number(&own.unwrap()["error_bound_lsb"]), "{constant}");
     for section in object["oscillations"].as_array().unwrap() {
         assert_eq!(section["exhaustive"], true);
         assert!(number(&section["amplitude_lsb"]) <= number(&section["bound_lsb"]), "{section}");

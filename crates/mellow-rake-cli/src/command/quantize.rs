@@ -8,8 +8,9 @@ use crate::measured::Measured;
 use crate::print::{self, number, table, wrapped};
 use crate::stream::progress;
 use crate::text::words;
-use mellow_rake::analysis::{Change, Report, adaptive_grid, sensitivity};
+use mellow_rake::analysis::{Change, Report, adaptive_grid, measure_time, sensitivity};
 use mellow_rake::datapath::{CycleSearch, LimitCycle, Simulator, zero_input_cycles};
+use mellow_rake::filter::Transfer;
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Implementation, implement};
 use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
@@ -53,6 +54,7 @@ struct NoiseObject {
     coefficient_rms_lsb: f64,
     input_rounding_rms_lsb: Option<f64>,
     limited_samples: u64,
+    constant_input_error_lsb: Option<f64>,
 }
 
 /// What a section does without an input.
@@ -179,7 +181,33 @@ fn noise(measured: &Measured, filter: &Implementation) -> NoiseObject {
         coefficient_rms_lsb: coefficients,
         input_rounding_rms_lsb: gain.map(|energy| (energy / 12.0).sqrt() * step / lsb),
         limited_samples,
+        constant_input_error_lsb: constant_error(measured, filter),
     }
+}
+
+/// How far the output stays from where a constant input should take it, at most, once it has settled: 64 levels up to half of full
+/// scale, from the zero state. `None` where it takes too long to settle.
+fn constant_error(measured: &Measured, filter: &Implementation) -> Option<f64> {
+    const LEVELS: i64 = 64;
+    let rate = measured.loaded.spec.sample_rate;
+    let settling = measure_time(&filter.rounded, 1.0, rate).settling_samples;
+    let length = 4 * settling + 512;
+    if length > 1 << 17 {
+        return None;
+    }
+    let gain = filter.rounded.response(0.0).re;
+    let (input, output) = (filter.fixed.input, filter.fixed.output);
+    let [low, high] = [input.minimum(), input.maximum()].map(|end| (end / 2) as i64);
+    let one = |k: i64| {
+        let level = low
+            + ((i128::from(high) - i128::from(low)) * i128::from(k) / i128::from(LEVELS)) as i64;
+        let found = Simulator::new(&filter.checked).run(&vec![level; length]);
+        let expected = gain * input.value(level);
+        let settled = &found[length - 256..];
+        let errors = settled.iter().map(|y| (output.value(*y) - expected).abs() / output.step());
+        errors.fold(0.0, f64::max)
+    };
+    (0..=LEVELS).into_par_iter().map(one).reduce_with(f64::max)
 }
 
 fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
@@ -444,6 +472,11 @@ fn noise_text(noise: &NoiseObject) -> String {
     let mut text =
         String::from("\nNoise at the output, rms in LSB, on white noise of half scale\n");
     text.push_str(&table(&["from", "predicted", "measured"], &rows));
+    if let Some(error) = noise.constant_input_error_lsb {
+        text.push_str(&format!(
+            "  constant inputs: {error:.1} LSB off at most once settled, at 65 levels up to half of full scale\n"
+        ));
+    }
     if noise.limited_samples > 0 {
         text.push_str(&format!(
             "  limits acted in {} samples: no rounding there\n",
