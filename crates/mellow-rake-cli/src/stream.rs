@@ -93,8 +93,11 @@ struct Channel<'a> {
 
 impl Channel<'_> {
     fn push(&mut self, block: Values) -> Result<(), Failure> {
-        let block = self.scale.map_or(block.clone(), |scale| scale.apply(&block));
-        self.last = block.reals().last().copied().unwrap_or(self.last);
+        let block = match self.scale {
+            Some(scale) => scale.apply(&block),
+            None => block,
+        };
+        self.last = block.last().unwrap_or(self.last);
         let out = match &mut self.engine {
             Engine::Integers(simulator, format) => {
                 let words = words(&self.path, &block, self.taken, *format)?;

@@ -45,6 +45,14 @@ impl Values {
         }
     }
 
+    /// The last sample as a number.
+    pub fn last(&self) -> Option<f64> {
+        match self {
+            Values::Integers(values) => values.last().map(|value| *value as f64),
+            Values::Reals(values) => values.last().copied(),
+        }
+    }
+
     /// More samples of the same kind behind these; integers behind real numbers become real, and the other way round all do.
     ///
     /// ```

@@ -216,10 +216,7 @@ fn state_format(
     let incoming = if sections > 1 { fixed.output } else { fixed.input };
     let size = -incoming.minimum() as f64;
     let size = size.max(incoming.maximum() as f64) * incoming.step();
-    let norm = |path: Section| -> f64 {
-        Form::from(Sections(vec![path])).impulse_response().iter().map(|h| h.abs()).sum()
-    };
-    let largest = size * paths.map(norm).fold(0.0, f64::max);
+    let largest = size * paths.map(|path| path.l1_norm()).fold(0.0, f64::max);
     if let Some(format) = fixed.state {
         return Ok(ChosenState { format, largest, is_chosen: false });
     }

@@ -9,13 +9,12 @@ use crate::print::{self, number, table, wrapped};
 use crate::stream::progress;
 use crate::text::words;
 use mellow_rake::analysis::{Change, Report, adaptive_grid, measure_time, sensitivity};
-use mellow_rake::datapath::{CycleSearch, LimitCycle, Simulator, zero_input_cycles};
-use mellow_rake::filter::Transfer;
+use mellow_rake::datapath::{CycleSearch, LimitCycle, zero_input_cycles};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Implementation, implement};
 use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
 use mellow_rake::spec::{Fixed, Structure};
-use mellow_rake::verify::judge;
+use mellow_rake::verify::{WordNoise, constant_input_error, measure_word_noise};
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
 use mellow_rake_files::write_whole;
 use rayon::prelude::*;
@@ -46,14 +45,11 @@ struct MattersObject {
     at_hz: f64,
 }
 
-/// Noise at the output in steps of its word, on white noise of half scale.
+/// Noise on white noise of half scale, and what constant inputs leave.
 #[derive(Serialize)]
 struct NoiseObject {
-    predicted_rms_lsb: Option<f64>,
-    measured_rms_lsb: f64,
-    coefficient_rms_lsb: f64,
-    input_rounding_rms_lsb: Option<f64>,
-    limited_samples: u64,
+    #[serde(flatten)]
+    words: WordNoise,
     constant_input_error_lsb: Option<f64>,
 }
 
@@ -110,7 +106,7 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     let sweep = options.sweep.as_ref().map(|wish| sweep(&measured, filter.fixed, wish));
     let matters = matters(&measured, filter);
     if let Some(path) = &options.figure {
-        let sheet = sheet(&measured, filter)?;
+        let sheet = sheet(&measured, filter, &noise.words.error)?;
         write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
         eprintln!("{} written", path.display());
     }
@@ -141,10 +137,6 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     Ok(Outcome::of(keeps))
 }
 
-fn rms(values: &[f64]) -> f64 {
-    (values.iter().map(|v| v * v).sum::<f64>() / values.len().max(1) as f64).sqrt()
-}
-
 /// White noise of half scale, as words.
 fn white(filter: &Implementation) -> Vec<i64> {
     let mut noise = NoiseSource::new(1);
@@ -153,61 +145,26 @@ fn white(filter: &Implementation) -> Vec<i64> {
     (0..SAMPLES).map(|_| noise.integer(low, high)).collect()
 }
 
-/// The output less that of the filter with rounded coefficients in floating point, in values, and in how many samples a limit acted.
-fn own_error(filter: &Implementation, words: &[i64]) -> (Vec<f64>, u64) {
-    let mut simulator = Simulator::new(&filter.checked);
-    let output = simulator.run(words);
-    let values: Vec<f64> = words.iter().map(|w| filter.fixed.input.value(*w)).collect();
-    let expected = filter.rounded.start().run(&values);
-    let pairs = output.iter().zip(&expected);
-    let error = pairs.map(|(y, e)| filter.fixed.output.value(*y) - e).collect();
-    (error, simulator.limited_samples())
-}
-
 fn noise(measured: &Measured, filter: &Implementation) -> NoiseObject {
-    let lsb = filter.fixed.output.step();
-    let words = white(filter);
-    let (error, limited_samples) = own_error(filter, &words);
-    let (_, whole) = judge(filter, &measured.loaded.design.form, &words);
-    // What the coefficients do is what is left of the whole error, as powers.
-    let own = rms(&error) / lsb;
-    let coefficients = (whole.rms_lsb * whole.rms_lsb - own * own).max(0.0).sqrt();
-    let gain = filter.checked.facts().bounds().as_ref().ok().map(|bounds| bounds.gain.energy());
-    // The input's own rounding, if a converter made it: a twelfth of a squared step through the filter.
-    let step = filter.fixed.input.step();
     NoiseObject {
-        predicted_rms_lsb: filter.predictions.as_ref().ok().map(|p| p.noise.rms() / lsb),
-        measured_rms_lsb: own,
-        coefficient_rms_lsb: coefficients,
-        input_rounding_rms_lsb: gain.map(|energy| (energy / 12.0).sqrt() * step / lsb),
-        limited_samples,
+        words: measure_word_noise(filter, &measured.loaded.design.form, &white(filter)),
         constant_input_error_lsb: constant_error(measured, filter),
     }
 }
 
-/// How far the output stays from where a constant input should take it, at most, once it has settled: 64 levels up to half of full
-/// scale, from the zero state. `None` where it takes too long to settle.
+/// The largest error of 65 constant inputs up to half of full scale, after four times as long as the filter settles; `None` where
+/// that is too long.
 fn constant_error(measured: &Measured, filter: &Implementation) -> Option<f64> {
-    const LEVELS: i64 = 64;
+    const LEVELS: i128 = 64;
     let rate = measured.loaded.spec.sample_rate;
-    let settling = measure_time(&filter.rounded, 1.0, rate).settling_samples;
-    let length = 4 * settling + 512;
+    let length = 4 * measure_time(&filter.rounded, 1.0, rate).settling_samples + 512;
     if length > 1 << 17 {
         return None;
     }
-    let gain = filter.rounded.response(0.0).re;
-    let (input, output) = (filter.fixed.input, filter.fixed.output);
-    let [low, high] = [input.minimum(), input.maximum()].map(|end| (end / 2) as i64);
-    let one = |k: i64| {
-        let level = low
-            + ((i128::from(high) - i128::from(low)) * i128::from(k) / i128::from(LEVELS)) as i64;
-        let found = Simulator::new(&filter.checked).run(&vec![level; length]);
-        let expected = gain * input.value(level);
-        let settled = &found[length - 256..];
-        let errors = settled.iter().map(|y| (output.value(*y) - expected).abs() / output.step());
-        errors.fold(0.0, f64::max)
-    };
-    (0..=LEVELS).into_par_iter().map(one).reduce_with(f64::max)
+    let [low, high] = [filter.fixed.input.minimum(), filter.fixed.input.maximum()];
+    let level = |k: i128| ((low + (high - low) * k / LEVELS) / 2) as i64;
+    let errors = (0..=LEVELS as i64).into_par_iter();
+    errors.map(|k| constant_input_error(filter, level(k.into()), length)).reduce_with(f64::max)
 }
 
 fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
@@ -362,16 +319,15 @@ fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObject {
 }
 
 /// The responses, and the noise spectrum as predicted and as measured.
-fn sheet(measured: &Measured, filter: &Implementation) -> Result<Sheet, Failure> {
+fn sheet(measured: &Measured, filter: &Implementation, error: &[f64]) -> Result<Sheet, Failure> {
     let rate = measured.loaded.spec.sample_rate;
     let scene = figures::scene(measured, Wishes::default());
     let mut panels: Vec<Panel> =
         [View::Gain, View::Passband, View::Difference].map(|view| scene.panel(view)).to_vec();
-    let (error, _) = own_error(filter, &white(filter));
     let lsb = filter.fixed.output.step();
     let level = |density: f64| 10.0 * (density / (lsb * lsb)).max(1e-30).log10();
     let wish = SpectrumWish { piece: 2048, ..SpectrumWish::for_length(error.len()) };
-    let found = spectrum(&error, rate, wish)
+    let found = spectrum(error, rate, wish)
         .map_err(|error| Failure::Call(format!("noise spectrum: {error}")))?;
     let pairs = found.hertz.iter().zip(&found.density).skip(1);
     let points: Vec<(f64, f64)> = pairs.map(|(hz, density)| (*hz, level(*density))).collect();
@@ -461,33 +417,36 @@ fn text(measured: &Measured, filter: &Implementation, object: &QuantizeObject<'_
 }
 
 fn noise_text(noise: &NoiseObject) -> String {
+    let NoiseObject { words, constant_input_error_lsb } = noise;
     let row = |name: &str, predicted: Option<f64>, measured: Option<f64>| {
         vec![name.to_owned(), number(predicted, 3), number(measured, 3)]
     };
     let rows = [
-        row("its own roundings", noise.predicted_rms_lsb, Some(noise.measured_rms_lsb)),
-        row("rounded coefficients", None, Some(noise.coefficient_rms_lsb)),
-        row("rounding of the input by a converter", noise.input_rounding_rms_lsb, None),
+        row("its own roundings", words.predicted_rms_lsb, Some(words.measured_rms_lsb)),
+        row("rounded coefficients", None, Some(words.coefficient_rms_lsb)),
+        row("rounding of the input by a converter", words.input_rounding_rms_lsb, None),
     ];
     let mut text =
         String::from("\nNoise at the output, rms in LSB, on white noise of half scale\n");
     text.push_str(&table(&["from", "predicted", "measured"], &rows));
-    if let Some(error) = noise.constant_input_error_lsb {
+    if let Some(error) = *constant_input_error_lsb {
         text.push_str(&format!(
             "  constant inputs: {error:.1} LSB off at most once settled, at 65 levels up to half of full scale\n"
         ));
     }
-    if noise.limited_samples > 0 {
+    if words.limited_samples > 0 {
         text.push_str(&format!(
             "  limits acted in {} samples: no rounding there\n",
-            noise.limited_samples
+            words.limited_samples
         ));
     }
     text
 }
 
 fn cycles_text(cycles: &[SectionCycles]) -> String {
-    let mut text = String::from("\nOscillations without an input, each section by itself\n");
+    let mut text = String::from(
+        "\nOscillations without an input while no limit acts, each section by itself\n",
+    );
     let row = |one: &SectionCycles| {
         let how = match (one.exhaustive, one.states) {
             (Some(true), Some(states)) => format!("all {states} states"),
@@ -560,8 +519,8 @@ fn sweep_text(sweep: &SweepObject) -> String {
 
 /// One sentence where another structure does much better than the one that was asked for.
 fn advice(measured: &Measured, object: &QuantizeObject<'_>) -> Option<String> {
-    let own = object.noise.predicted_rms_lsb?;
-    let input = object.noise.input_rounding_rms_lsb.unwrap_or(0.0);
+    let own = object.noise.words.predicted_rms_lsb?;
+    let input = object.noise.words.input_rounding_rms_lsb.unwrap_or(0.0);
     // The last rounding alone leaves 0.29 LSB; nothing can be better than that.
     let floor = input.max(0.2887);
     if own < 4.0 * floor {

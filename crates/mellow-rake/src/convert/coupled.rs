@@ -77,10 +77,6 @@ pub fn coupled(section: &Section) -> CoupledSection {
         let (one, two) = (sigma + root.copysign(sigma), sigma - root.copysign(sigma));
         [one, 0.0, (1.0 - two.abs()).clamp(1.0 / 64.0, 1.0), two]
     };
-    let norm = |path: Section| -> f64 {
-        use crate::filter::{Form, Sections};
-        Form::from(Sections(vec![path])).impulse_response().iter().map(|h| h.abs()).sum()
-    };
-    let largest = with(a, 1.0).to_states().into_iter().map(norm).fold(1e-30, f64::max);
+    let largest = with(a, 1.0).to_states().iter().map(Section::l1_norm).fold(1e-30, f64::max);
     with(a, libm::exp2(-libm::ceil(libm::log2(largest))))
 }

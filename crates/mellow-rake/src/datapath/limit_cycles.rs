@@ -7,7 +7,7 @@ use super::{Checked, Datapath, Operation};
 use crate::filter::Decay;
 use crate::fixed::WordFormat;
 use crate::signal::NoiseSource;
-use std::collections::HashMap;
+use std::collections::HashSet;
 
 /// An oscillation without input.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -179,8 +179,8 @@ impl<'a> Free<'a> {
 /// Looks for oscillations without input of a program without a loop (one section): from every state that one can pass through if these are
 /// four million or less, else from 4,000 random ones among them. `None` for cascades, and where no bound is proved.
 ///
-/// Found are those on which no limit acts; a section in direct form I or II that saturates has no others (P. M. Ebert, J. E. Mazo & M. G.
-/// Taylor, "Overflow oscillations in digital filters", 1969).
+/// Found are those on which no limit acts. That saturation starts no others is proved for second-order direct forms without roundings (P. M.
+/// Ebert, J. E. Mazo & M. G. Taylor, "Overflow oscillations in digital filters", 1969), not here; wrapping does.
 ///
 /// ```
 /// use mellow_rake::datapath::{CycleSearch, SectionWords, direct_form_1, zero_input_cycles};
@@ -229,7 +229,7 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
         CycleSearch::Exhaustive { states: size }
     } else {
         let mut noise = NoiseSource::new(1);
-        let mut known: HashMap<Vec<i64>, ()> = HashMap::new();
+        let mut known: HashSet<Vec<i64>> = HashSet::new();
         for _ in 0..STARTS {
             let mut slow: Vec<i64> =
                 field.ranges.iter().map(|(low, high)| noise.integer(*low, *high)).collect();
@@ -241,13 +241,13 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
                 free.step(&mut fast);
                 slow == fast
             });
-            if !met || slow.iter().all(|word| *word == 0) || known.contains_key(&slow) {
+            if !met || slow.iter().all(|word| *word == 0) || known.contains(&slow) {
                 continue;
             }
             keep(free.cycle(&slow));
             let mut state = slow.clone();
             loop {
-                known.insert(state.clone(), ());
+                known.insert(state.clone());
                 free.step(&mut state);
                 if state == slow {
                     break;

@@ -27,6 +27,12 @@ impl Section {
         ((w * b[2] + b[1]) * w + b[0]) / ((w * a[1] + a[0]) * w + 1.0)
     }
 
+    /// Σ|h| of its impulse response in f64, as far as that reaches: how much larger than any input its output can get.
+    pub(crate) fn l1_norm(&self) -> f64 {
+        let form = super::Form::from(Sections(vec![*self]));
+        form.impulse_response().iter().map(|h| h.abs()).sum()
+    }
+
     /// The larger of the two distances of the poles from the origin.
     pub fn pole_radius(&self) -> f64 {
         let [a1, a2] = self.a;

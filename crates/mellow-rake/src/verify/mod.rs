@@ -2,9 +2,11 @@
 //! floating-point reference.
 
 mod compare;
+mod noise;
 mod reference;
 mod stimulus;
 
 pub use compare::{Comparison, Mismatch, compare};
+pub use noise::{WordNoise, constant_input_error, measure_word_noise};
 pub use reference::{ReferenceError, judge};
 pub use stimulus::{Stimulus, stimuli};

@@ -32,6 +32,15 @@ pub(super) fn dot(
     Term::Dot { sign, table, table_row: row, column, line, line_row: row, age, count }
 }
 
+/// b0·x[n] + b1·x[n−1] + b2·x[n−2] − a1·y[n−1] − a2·y[n−2], from the first table.
+fn difference_equation(x: LineIndex, y: LineIndex, row: Row) -> Vec<Term> {
+    let coefficients = TableIndex(0);
+    vec![
+        dot(Sign::Plus, coefficients, 0, (x, row), 0, 3),
+        dot(Sign::Minus, coefficients, 3, (y, row), 1, 2),
+    ]
+}
+
 /// Second-order sections in direct form I, one after the other.
 ///
 /// `table` holds one row per section: b0, b1, b2, a1, a2 of
@@ -63,14 +72,11 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
     let size = SumSize::of(table, &[(0..3, incoming), (3..5, output)]);
     let wider = if incoming.width() > output.width() { incoming } else { output };
     let accumulator = size.accumulator(STRUCTURE, wider, table.format)?;
-    let (coefficients, x, y) = (TableIndex(0), LineIndex(0), LineIndex(1));
+    let (x, y) = (LineIndex(0), LineIndex(1));
     let body = cascade(sections, &words, |section| {
         let (row, word) = (section.row, section.word);
         section.push(Operation::Store { line: x, row, word });
-        let terms = vec![
-            dot(Sign::Plus, coefficients, 0, (x, row), 0, 3),
-            dot(Sign::Minus, coefficients, 3, (y, row), 1, 2),
-        ];
+        let terms = difference_equation(x, y, row);
         let sum = section.push(Operation::Accumulate { terms, format: accumulator });
         let result = section.deliver(sum, output, &words);
         section.push(Operation::Store { line: y, row, word: result });
@@ -168,16 +174,12 @@ pub fn direct_form_1_shaped(
     let most = rows.iter().map(|row| row.iter().map(|k| i128::from(k.abs())).sum::<i128>()).max();
     let fed = (largest(error).0 * most.unwrap_or(0), size.fraction);
     let accumulator = size.and(&[fed]).accumulator(STRUCTURE, wider, table.format)?;
-    let (coefficients, shapes) = (TableIndex(0), TableIndex(1));
     let (x, y, e) = (LineIndex(0), LineIndex(1), LineIndex(2));
     let body = cascade(sections, &words, |section| {
         let (row, word) = (section.row, section.word);
         section.push(Operation::Store { line: x, row, word });
-        let terms = vec![
-            dot(Sign::Plus, coefficients, 0, (x, row), 0, 3),
-            dot(Sign::Minus, coefficients, 3, (y, row), 1, 2),
-            dot(Sign::Plus, shapes, 0, (e, row), 1, order),
-        ];
+        let mut terms = difference_equation(x, y, row);
+        terms.push(dot(Sign::Plus, TableIndex(1), 0, (e, row), 1, order));
         let sum = section.push(Operation::Accumulate { terms, format: accumulator });
         let rounded =
             section.push(Operation::Round { word: sum, fraction: output.fraction(), rounding });

@@ -8,7 +8,6 @@ use crate::fixed::{RoundedTable, WordFormat};
 
 /// The formats of two partial sums of a section, each from so many products with words of these formats and the sum behind it.
 struct Sums {
-    structure: &'static str,
     first: WordFormat,
     second: WordFormat,
 }
@@ -30,7 +29,7 @@ impl Sums {
         };
         let second = of(second).accumulator(structure, data, table.format)?;
         let first = of(first).and(&[largest(second)]).accumulator(structure, data, table.format)?;
-        Ok(Sums { structure, first, second })
+        Ok(Sums { first, second })
     }
 }
 
@@ -99,7 +98,7 @@ pub fn direct_form_2_transposed(
     let sums =
         Sums::new(STRUCTURE, table, &[(1, incoming), (3, output)], &[(2, incoming), (4, output)])?;
     let total = SumSize::of(table, &[(0..1, incoming)]).and(&[largest(sums.first)]);
-    let total = total.accumulator(sums.structure, incoming, table.format)?;
+    let total = total.accumulator(STRUCTURE, incoming, table.format)?;
     let (one, two) = (LineIndex(0), LineIndex(1));
     let body = cascade(sections, &words, |section| {
         let (row, x) = (section.row, section.word);

@@ -1,0 +1,98 @@
+//! What words do to a signal, apart: the roundings of the filter, its coefficients, and the converter before it.
+
+use crate::datapath::Simulator;
+use crate::filter::{Form, Transfer};
+use crate::implementation::Implementation;
+use serde::Serialize;
+
+/// The noise of an implementation at its output, in steps of the output word (LSB).
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct WordNoise {
+    /// Root mean square that its roundings are expected to add; `None` where nothing could be proved.
+    pub predicted_rms_lsb: Option<f64>,
+    /// Root mean square of the output less that of the filter with rounded coefficients in f64.
+    pub measured_rms_lsb: f64,
+    /// Root mean square of the filter with rounded coefficients less that of the designed one, both in f64.
+    pub coefficient_rms_lsb: f64,
+    /// What the last bit of a converter before the filter becomes behind it: a twelfth of a squared step of the input through the
+    /// filter's energy.
+    pub input_rounding_rms_lsb: Option<f64>,
+    /// In how many samples a limit acted; there the output differs by more than roundings.
+    pub limited_samples: u64,
+    /// The output less that of the filter with rounded coefficients, sample by sample, as values.
+    #[serde(skip)]
+    pub error: Vec<f64>,
+}
+
+fn rms(values: impl Iterator<Item = f64>) -> f64 {
+    let (count, sum) = values.fold((0u64, 0.0), |(count, sum), v| (count + 1, sum + v * v));
+    libm::sqrt(sum / count.max(1) as f64)
+}
+
+/// Runs an implementation on words, and the rounded and the designed filter on the same values.
+///
+/// ```
+/// use mellow_rake::design::design;
+/// use mellow_rake::implementation::implement;
+/// use mellow_rake::signal::NoiseSource;
+/// use mellow_rake::spec::Spec;
+/// use mellow_rake::verify::measure_word_noise;
+/// let spec = Spec::parse(include_str!("../../../../demo/mooring/pump_hum.toml"))?;
+/// let form = design(&spec)?.form;
+/// let filter = implement(&form, spec.fixed.unwrap())?;
+/// let mut noise = NoiseSource::new(1);
+/// let words: Vec<i64> = (0..20_000).map(|_| noise.integer(-8192, 8191)).collect();
+/// let found = measure_word_noise(&filter, &form, &words);
+/// assert!((found.measured_rms_lsb / found.predicted_rms_lsb.unwrap() - 1.0).abs() < 0.1);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn measure_word_noise(
+    implementation: &Implementation,
+    designed: &Form,
+    words: &[i64],
+) -> WordNoise {
+    let (input, output) = (implementation.fixed.input, implementation.fixed.output);
+    let lsb = output.step();
+    let mut simulator = Simulator::new(&implementation.checked);
+    let integers = simulator.run(words);
+    let values: Vec<f64> = words.iter().map(|word| input.value(*word)).collect();
+    let rounded = implementation.rounded.start().run(&values);
+    let reference = designed.start().run(&values);
+    let error: Vec<f64> =
+        integers.iter().zip(&rounded).map(|(y, r)| output.value(*y) - r).collect();
+    let bounds = implementation.checked.facts().bounds().as_ref().ok();
+    let converter = |energy: f64| libm::sqrt(energy / 12.0) * input.step() / lsb;
+    WordNoise {
+        predicted_rms_lsb: implementation.predictions.as_ref().ok().map(|p| p.noise.rms() / lsb),
+        measured_rms_lsb: rms(error.iter().copied()) / lsb,
+        coefficient_rms_lsb: rms(rounded.iter().zip(&reference).map(|(q, r)| q - r)) / lsb,
+        input_rounding_rms_lsb: bounds.map(|bounds| converter(bounds.gain.energy())),
+        limited_samples: simulator.limited_samples(),
+        error,
+    }
+}
+
+/// How far the output stays from where a constant input should take it, in steps of the output word: the largest distance over the last 256
+/// of so many samples, from the zero state.
+///
+/// ```
+/// use mellow_rake::filter::{Form, Section, Sections};
+/// use mellow_rake::implementation::implement;
+/// use mellow_rake::spec::Spec;
+/// use mellow_rake::verify::constant_input_error;
+/// let text = include_str!("../../../../demo/mooring/pump_hum.toml").replace("half-up", "floor");
+/// // y = x/100 + 0.99·y, bits cut off: it comes to rest where a step less than 1 is missing a sample, up to 100 steps short.
+/// let slow = Form::from(Sections(vec![Section { b: [0.01, 0.0, 0.0], a: [-0.99, 0.0] }]));
+/// let filter = implement(&slow, Spec::parse(&text)?.fixed.unwrap())?;
+/// let found = constant_input_error(&filter, 10_000, 5000);
+/// assert!(found > 50.0 && found < 101.0, "{found}");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn constant_input_error(implementation: &Implementation, level: i64, samples: usize) -> f64 {
+    let (input, output) = (implementation.fixed.input, implementation.fixed.output);
+    let expected = implementation.rounded.response(0.0).re * input.value(level);
+    let found = Simulator::new(&implementation.checked).run(&vec![level; samples]);
+    let settled = &found[samples.saturating_sub(256)..];
+    let errors = settled.iter().map(|y| (output.value(*y) - expected).abs() / output.step());
+    errors.fold(0.0, f64::max)
+}
