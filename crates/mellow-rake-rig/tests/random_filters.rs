@@ -5,14 +5,15 @@ mod common;
 
 use common::{all_files, with_accumulator};
 use mellow_rake::datapath::{
-    BuildError, Checked, Datapath, DatapathError, SectionWords, Simulator, StateWords,
-    direct_form_1, direct_form_1_shaped, direct_form_1_transposed, direct_form_2,
-    direct_form_2_transposed, fir_direct, fir_transposed, state_space,
+    AllPassWords, BuildError, Checked, Datapath, DatapathError, LatticeTables, SectionWords, Sign,
+    Simulator, StateWords, all_pass_sum, direct_form_1, direct_form_1_shaped,
+    direct_form_1_transposed, direct_form_2, direct_form_2_transposed, fir_direct, fir_folded,
+    fir_skip_zeros, fir_transposed, lattice_ladder, lattice_sections, state_space,
 };
 use mellow_rake::design::fir::{FirError, design_fir};
 use mellow_rake::design::iir::{IirWish, Points};
 use mellow_rake::filter::{BandKind, EdgeMeaning, Family};
-use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients};
+use mellow_rake::fixed::{Overflow, RoundedTable, Rounding, WordFormat, round_coefficients};
 use mellow_rake::signal::NoiseSource;
 use mellow_rake::spec::{FirEdges, FirMethod, FirShape, FirWish, Phase};
 use mellow_rake::units::SampleRate;
@@ -76,6 +77,18 @@ fn states(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
     (0..sections).map(|_| (0..9).map(|_| 1.2 * (2.0 * noise.uniform() - 1.0)).collect()).collect()
 }
 
+/// A half-band filter of 3 to 63 taps of any size.
+fn half_band(noise: &mut NoiseSource) -> Vec<f64> {
+    let distinct: Vec<f64> = (0..1 + below(noise, 16)).map(|_| noise.uniform() - 0.5).collect();
+    let middle = 2 * distinct.len() - 1;
+    let mut taps = vec![0.0; 2 * middle + 1];
+    taps[middle] = 0.5;
+    for (k, tap) in distinct.iter().enumerate() {
+        (taps[2 * k], taps[2 * middle - 2 * k]) = (*tap, *tap);
+    }
+    taps
+}
+
 /// Taps of a random kind and length, one row.
 fn taps(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
     let rate = SampleRate::from_hertz(1.0).unwrap();
@@ -100,6 +113,9 @@ fn taps(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
         ),
         _ => (FirShape::Average, FirMethod::ClosedForm),
     };
+    if below(noise, 6) == 0 {
+        return vec![half_band(noise)];
+    }
     let phase = if below(noise, 4) == 0 { Phase::Minimum } else { Phase::Linear };
     let wish = FirWish { shape, method, taps: Some(count), phase, unity_gain: false };
     match design_fir(&wish, rate) {
@@ -107,6 +123,52 @@ fn taps(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
         // Zeros that lie too close together have no minimum-phase form; that is said.
         Err(FirError::MinimumPhase(_)) => taps(noise),
         Err(error) => panic!("{error}"),
+    }
+}
+
+/// Reflection coefficients of any size below 1, which are stable all-passes, too.
+fn reflections(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
+    let sections = 1 + below(noise, 4);
+    (0..sections).map(|_| (0..2).map(|_| 1.99 * (noise.uniform() - 0.5)).collect()).collect()
+}
+
+/// A lattice of these reflection coefficients, whole or in sections, with a random ladder; or all-passes of both orders in two branches.
+fn lattice_or_all_passes(
+    noise: &mut NoiseSource,
+    table: &RoundedTable,
+    words: StateWords,
+    which: usize,
+) -> Result<Datapath, BuildError> {
+    let taps = |noise: &mut NoiseSource, count: usize| -> Vec<f64> {
+        (0..count).map(|_| 3.0 * (noise.uniform() - 0.5)).collect()
+    };
+    let format = format!("s{}", noise.integer(8, 32)).parse().unwrap();
+    let round = |noise: &mut NoiseSource, rows: usize, count: usize| {
+        let rows: Vec<Vec<f64>> = (0..rows).map(|_| taps(noise, count)).collect();
+        round_coefficients(&rows, format).unwrap()
+    };
+    match which {
+        0..2 => {
+            let row: Vec<i64> = table.rows.iter().flatten().copied().skip(which).collect();
+            let ladder = round(noise, 1, row.len() + 1);
+            let reflection = RoundedTable { format: table.format, rows: vec![row] };
+            lattice_ladder(LatticeTables { reflection: &reflection, ladder: &ladder }, words)
+        }
+        2..4 => {
+            let ladder = round(noise, table.rows.len(), 3);
+            lattice_sections(LatticeTables { reflection: table, ladder: &ladder }, words)
+        }
+        _ => {
+            let mut rows = table.rows.clone();
+            rows[0].truncate(1 + below(noise, 2));
+            let mut second = rows.split_off(below(noise, rows.len() + 1));
+            if second.len() == 1 && below(noise, 2) == 0 {
+                second[0].truncate(1);
+            }
+            let signs = [0; 2].map(|_| [Sign::Plus, Sign::Minus][below(noise, 2)]);
+            let branches = [rows, second];
+            all_pass_sum(&AllPassWords { format: table.format, branches, signs }, words)
+        }
     }
 }
 
@@ -139,7 +201,14 @@ fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
             (5, 4) => direct_form_1_transposed(&table, state),
             (5, _) => direct_form_1(&table, words),
             (9, _) => state_space(&table, state),
-            (_, 0..4) => fir_transposed(&table, input, output, rounding, overflow),
+            (2, which) => lattice_or_all_passes(noise, &table, state, which),
+            (_, 0..2) => fir_transposed(&table, input, output, rounding, overflow),
+            (_, 2..4) => {
+                // Readings of voltages from 0 on.
+                let input = WordFormat::new(below(noise, 4) > 0, input.width(), input.fraction());
+                fir_folded(&table, input.unwrap(), output, rounding, overflow)
+            }
+            (_, 4..6) => fir_skip_zeros(&table, input, output, rounding, overflow),
             _ => fir_direct(&table, input, output, rounding, overflow),
         };
         match built {
@@ -159,6 +228,11 @@ fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
             }
             // Wide words and few bits of coefficients may leave nothing to drop.
             Err(BuildError::NothingDropped { .. }) => {}
+            // Minimum phase, and taps that are not half-band.
+            Err(BuildError::NotMirrored { .. } | BuildError::NotHalfBand { .. }) => {}
+            Err(BuildError::Shape { structure: "fir-skip-zeros", columns, .. }) => {
+                assert!(columns % 4 != 3);
+            }
             Err(error) => panic!("{error}"),
         }
     }
@@ -307,10 +381,16 @@ fn simulator_and_c_agree_on_random_taps() {
 }
 
 #[test]
+fn simulator_and_c_agree_on_random_lattices_and_all_passes() {
+    let limited = check_many(TAPS / 2, reflections);
+    assert!(limited > TAPS / 8, "limits acted in {limited} of {TAPS}");
+}
+
+#[test]
 fn simulator_and_verilog_agree_on_random_filters() {
     let mut noise = NoiseSource::new(77);
-    for index in 0..120 {
-        let rows: Rows = [notches, recursive, taps, states][index % 4];
+    for index in 0..150 {
+        let rows: Rows = [notches, recursive, taps, states, reflections][index % 5];
         let (checked, input, output) = random_case(&mut noise, rows);
         let files = all_files(&checked, "r");
         let datapath = checked.datapath();

@@ -67,6 +67,12 @@ fn fixed(structure: Structure, (data, coefficients, rounding): (&str, &str, &str
     }
 }
 
+/// Whether the filter is a sum of all-passes, where the structure needs that: of odd order (half of it, for bands), its gain never above 1.
+fn has_all_passes(name: &str, structure: Structure) -> bool {
+    let even = ["low-pass at 0.05", "band-stop at 0.2"];
+    structure != Structure::AllPassSum || !even.contains(&name)
+}
+
 /// Output and error against the filter with rounded coefficients, both as values, of noise at an eighth of full scale.
 fn run(filter: &Implementation, samples: usize) -> (Vec<f64>, Vec<f64>) {
     let mut noise = NoiseSource::new(9);
@@ -83,7 +89,7 @@ fn run(filter: &Implementation, samples: usize) -> (Vec<f64>, Vec<f64>) {
     (output, error)
 }
 
-/// 245 triples of filter, structure and format: rounding noise on white input within 1 dB of its prediction, no error beyond its bound.
+/// 340 triples of filter, structure and format: rounding noise on white input within 1 dB of its prediction, no error beyond its bound.
 /// With `--nocapture` the table of docs/arithmetic.md is printed.
 #[test]
 fn noise_is_as_predicted_in_every_structure() {
@@ -100,6 +106,9 @@ fn noise_is_as_predicted_in_every_structure() {
                 let found = implement(&form, fixed(structure, words));
                 let filter = match found {
                     Ok(filter) => filter,
+                    Err(ImplementError::NoForm { .. }) if !has_all_passes(name, structure) => {
+                        continue;
+                    }
                     Err(error) => panic!("{name} {structure:?} {words:?}: {error}"),
                 };
                 let predicted = filter.predictions.as_ref().unwrap().noise.rms();
@@ -128,7 +137,7 @@ fn noise_is_as_predicted_in_every_structure() {
         );
         count += own;
     }
-    assert_eq!(count, 245);
+    assert_eq!(count, 340);
 }
 
 /// The transposed forms with exact sums give the integers of their counterparts, sample for sample.
@@ -166,7 +175,8 @@ fn transposed_forms_are_their_counterparts() {
 fn bounds_hold_on_the_worst_input() {
     for (name, filter) in FILTERS {
         let form = form(filter);
-        for structure in Structure::ALL.into_iter().filter(|one| !one.is_for_taps()) {
+        let structures = Structure::ALL.into_iter().filter(|one| !one.is_for_taps());
+        for structure in structures.filter(|structure| has_all_passes(name, *structure)) {
             // Words with room, so that no limit acts.
             let mut fixed = fixed(structure, ("s18f14", "s20", "half-up"));
             fixed.input = "s15f14".parse().unwrap();
@@ -208,7 +218,8 @@ fn states_that_no_word_holds_are_refused() {
     );
     for structure in Structure::ALL {
         let built = implement(&taps, fixed(structure, WORDS[1]));
-        assert_eq!(built.is_ok(), structure.is_for_taps(), "{structure:?}");
+        let takes = structure.is_for_taps() && structure != Structure::FirSkipZeros;
+        assert_eq!(built.is_ok(), takes, "{structure:?}");
     }
     let sections = "name = \"a\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"notch\"\ncenter = \"50 Hz\"\nwidth = \"5 Hz\"\n[fixed]\n\
         input = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s16\"\nstate = \"s20f18\"\nstructure = \"direct-form-1\"\n\

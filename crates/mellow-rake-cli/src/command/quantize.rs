@@ -246,8 +246,14 @@ fn excess_db(measured: &Measured, filter: &Implementation) -> Option<f64> {
     report.measures.template_excess_db(choice)
 }
 
-/// The coefficient whose last bit changes the response most.
+/// The coefficient whose last bit changes the response most, where the coefficients are those of sections or taps.
 fn matters(measured: &Measured, filter: &Implementation) -> Option<MattersObject> {
+    let structure = filter.fixed.structure;
+    if filter.state.is_some()
+        && !matches!(structure, Structure::DirectForm2 | Structure::DirectForm1Transposed)
+    {
+        return None;
+    }
     let (rate, choice) = (measured.loaded.spec.sample_rate, &measured.loaded.design.choice);
     let hertz = adaptive_grid(&filter.rounded, rate, 0.0, rate.nyquist(), 0.5);
     let change = Change::Step(filter.table.format.step());

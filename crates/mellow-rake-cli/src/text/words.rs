@@ -1,7 +1,8 @@
 //! The fixed-point side of a design in words.
 
-use mellow_rake::datapath::{Checked, Node, Operation};
+use mellow_rake::datapath::{Checked, Node, Operation, Reach};
 use mellow_rake::implementation::Implementation;
+use mellow_rake::spec::Structure;
 use std::fmt::Write;
 
 /// The fixed-point side of a design.
@@ -17,6 +18,8 @@ pub(crate) fn words(implementation: &Implementation) -> String {
         fixed.rounding,
         fixed.overflow
     );
+    let structure = fixed.structure;
+    let list = |row: &[i64]| row.iter().map(i64::to_string).collect::<Vec<_>>().join(" ");
     for row in &table.rows {
         let _ = match (fixed.structure.is_for_taps(), &row[..]) {
             (false, [b0, b1, b2, a1, a2]) => {
@@ -27,7 +30,14 @@ pub(crate) fn words(implementation: &Implementation) -> String {
                 "  coefficients {}: a {a11} {a12} {a21} {a22}  b {b1} {b2}  c {c1} {c2}  d {d}",
                 table.format
             ),
-            (_, taps) => {
+            (false, [a1, a2]) if structure == Structure::AllPassSum => {
+                writeln!(text, "  all-pass {}: a {a1} {a2}", table.format)
+            }
+            (false, [a1]) if structure == Structure::AllPassSum => {
+                writeln!(text, "  all-pass {}: a {a1}", table.format)
+            }
+            (false, taps) => writeln!(text, "  reflection {}: k {}", table.format, list(taps)),
+            (true, taps) => {
                 let largest = taps.iter().map(|tap| tap.unsigned_abs()).max().unwrap_or(0);
                 let zeros = taps.iter().filter(|tap| **tap == 0).count();
                 let count = taps.len();
@@ -38,6 +48,10 @@ pub(crate) fn words(implementation: &Implementation) -> String {
                 )
             }
         };
+    }
+    for row in implementation.ladder.iter().flat_map(|ladder| &ladder.rows) {
+        let format = implementation.ladder.as_ref().map_or(table.format, |ladder| ladder.format);
+        let _ = writeln!(text, "  ladder {format}: v {}", list(row));
     }
     if let Some(state) = &implementation.state {
         let how = if state.is_chosen {
@@ -59,12 +73,22 @@ pub(crate) fn words(implementation: &Implementation) -> String {
     match checked.facts().bounds() {
         Ok(bounds) => {
             let count = table.rows.len();
-            for reach in &bounds.reaches {
+            let (of_states, others): (Vec<&Reach>, Vec<&Reach>) = bounds
+                .reaches
+                .iter()
+                .partition(|reach| place(checked, reach.node, implementation).0 == STATES);
+            let size = |reach: &Reach| reach.high.max(-reach.low);
+            // Of many states the one that comes nearest to its end, and one that can act before all that cannot.
+            let worst = of_states
+                .into_iter()
+                .max_by(|a, b| b.safe.cmp(&a.safe).then(size(a).total_cmp(&size(b))));
+            for reach in worst.into_iter().chain(others) {
                 let (what, act) = place(checked, reach.node, implementation);
                 let act =
                     if reach.safe { format!("cannot {act}: proved") } else { format!("can {act}") };
+                let is_cascade = count > 1 && what != STATES && structure != Structure::AllPassSum;
                 let section =
-                    if count > 1 { format!(" {}", reach.pass + 1) } else { String::new() };
+                    if is_cascade { format!(" {}", reach.pass + 1) } else { String::new() };
                 let high = reach.format.maximum() as f64 * reach.format.step();
                 let _ = writeln!(
                     text,
@@ -100,13 +124,16 @@ pub(crate) fn words(implementation: &Implementation) -> String {
     text
 }
 
+/// The limits of what is remembered.
+const STATES: &str = "limits of the states";
+
 /// What stands at a node, and what it does to a word that is too large.
 fn place(checked: &Checked, node: Node, filter: &Implementation) -> (&'static str, String) {
     let found = checked.datapath().operations().find(|(other, ..)| *other == node);
     let is_state = |format| filter.state.as_ref().is_some_and(|state| state.format == format);
     match found.map(|(_, operation, _)| operation) {
         Some(Operation::Limit { format, overflow, .. }) if is_state(*format) => {
-            ("limit of the states", overflow.to_string())
+            (STATES, overflow.to_string())
         }
         Some(Operation::Limit { overflow, .. }) => ("limit", overflow.to_string()),
         _ => ("remembered sum", "wrap".to_owned()),

@@ -9,6 +9,8 @@
 //! | sections | zeros-poles | roots of quadratics | never |
 //! | sections | state space | the sections' coefficients | never seen |
 //! | a section | coupled form | nothing | never |
+//! | zeros-poles | lattice | nothing | as for polynomials, and for unstable filters |
+//! | a section | lattice | nothing | never |
 //! | zeros-poles | parallel | poles | residues cancel, poles coincide |
 //! | zeros-poles | two all-passes | poles | no split of the poles gives the filter |
 //! | parallel, two all-passes | zeros-poles | poles | the common numerator does not fix the zeros well enough |
@@ -17,12 +19,16 @@
 //! pole.
 
 mod coupled;
+mod lattice;
 mod loss;
 mod parallel;
 mod polynomials;
 mod state_space;
 
 pub use coupled::{CoupledSection, coupled};
+pub use lattice::{
+    LatticeLadder, from_lattice, lattice_to_section, section_to_lattice, to_lattice,
+};
 pub use loss::{ConvertError, Converted, Loss};
 pub use parallel::{
     AllPassSum, Parallel, from_all_pass_sum, from_parallel, to_all_pass_sum, to_parallel,

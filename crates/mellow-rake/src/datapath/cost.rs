@@ -8,7 +8,7 @@ use serde::Serialize;
 pub struct Cost {
     /// Products per sample.
     pub multiplies_per_sample: usize,
-    /// Additions and subtractions per sample: terms of sums less one for each sum.
+    /// Additions and subtractions per sample: terms of sums less one for each sum, and those inside of folded products.
     pub adds_per_sample: usize,
     /// Roundings that drop bits, per sample.
     pub roundings_per_sample: usize,
@@ -54,7 +54,8 @@ impl Checked {
                     let products: usize = terms.iter().map(Term::products).sum();
                     let words = terms.iter().filter(|term| term.products() == 0).count();
                     cost.multiplies_per_sample += passes * products;
-                    cost.adds_per_sample += passes * (products + words).saturating_sub(1);
+                    let pairs: usize = terms.iter().map(Term::pairs).sum();
+                    cost.adds_per_sample += passes * ((products + words).saturating_sub(1) + pairs);
                     cost.accumulator_bits = cost.accumulator_bits.max(format.width());
                 }
                 Operation::Round { word, fraction, .. } => {
@@ -78,6 +79,15 @@ impl Term {
         match self {
             Term::Word { .. } => 0,
             Term::Dot { count, .. } => *count,
+            Term::Folded(fold) => fold.count,
+        }
+    }
+
+    /// Number of words that are added to another before a product.
+    fn pairs(&self) -> usize {
+        match self {
+            Term::Folded(fold) => fold.count,
+            _ => 0,
         }
     }
 }

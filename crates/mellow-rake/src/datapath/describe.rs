@@ -113,6 +113,19 @@ pub enum TermDescription {
         count: usize,
         shift_left: i32,
     },
+    Folded {
+        second: &'static str,
+        table: &'static str,
+        table_row: RowName,
+        column: usize,
+        line: &'static str,
+        line_row: RowName,
+        age: usize,
+        mirror: usize,
+        stride: usize,
+        count: usize,
+        shift_left: i32,
+    },
 }
 
 /// The whole datapath as data.
@@ -228,6 +241,23 @@ impl Describer<'_> {
                     line_row: name(*line_row),
                     age: *age,
                     count: *count,
+                    shift_left: fraction - product,
+                }
+            }
+            Term::Folded(fold) => {
+                let product = datapath.tables[fold.table.0].format.fraction()
+                    + datapath.lines[fold.line.0].format.fraction();
+                TermDescription::Folded {
+                    second: mark(fold.second),
+                    table: self.table(fold.table),
+                    table_row: name(fold.table_row),
+                    column: fold.column,
+                    line: self.line(fold.line),
+                    line_row: name(fold.line_row),
+                    age: fold.age,
+                    mirror: fold.mirror,
+                    stride: fold.stride,
+                    count: fold.count,
                     shift_left: fraction - product,
                 }
             }

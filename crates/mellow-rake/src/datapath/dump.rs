@@ -116,6 +116,28 @@ fn term(term: &TermDescription) -> String {
             age + count,
             shifted(*shift_left)
         ),
+        TermDescription::Folded {
+            second,
+            table,
+            table_row,
+            column,
+            line,
+            line_row,
+            age,
+            mirror,
+            stride,
+            count,
+            shift_left,
+        } => {
+            let (row, words) = (row_text(*table_row), row_text(*line_row));
+            format!(
+                "+dot({table}[{row}][{column}..{}], {line}[{words}] ages {age}, {}.. {second} ages {mirror}, {}..){}",
+                column + count,
+                age + stride,
+                *mirror as i64 - *stride as i64,
+                shifted(*shift_left)
+            )
+        }
     }
 }
 

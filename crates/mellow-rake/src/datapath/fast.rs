@@ -3,7 +3,10 @@
 //! A datapath is recognised by being exactly what a builder makes of its coefficients and formats. What such a path may do follows from
 //! the facts of the check: every partial sum is known to fit. Its integers are those of the reference, which the tests hold it against.
 
-use super::{Checked, Coefficients, Datapath, Operation, SectionWords, direct_form_1, fir_direct};
+use super::{
+    Checked, Coefficients, Datapath, Operation, SectionWords, Sign, Term, direct_form_1,
+    fir_direct, fir_folded, fir_skip_zeros,
+};
 use crate::filter::{RunningTaps, Taps};
 use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};
 
@@ -39,6 +42,32 @@ pub(super) struct FastTaps {
     running: RunningTaps,
     input: (i64, i64),
     ending: Ending,
+}
+
+/// All taps of a program that multiplies words of its first line by those of its first table.
+fn unfolded(datapath: &Datapath) -> Vec<i64> {
+    let mut taps = vec![0; datapath.lines.first().map_or(0, |line| line.depth) + 1];
+    let row = &datapath.tables[0].rows[0];
+    let terms = datapath.operations().filter_map(|(_, operation, _)| match operation {
+        Operation::Accumulate { terms, .. } => Some(terms),
+        _ => None,
+    });
+    for term in terms.flatten() {
+        match term {
+            Term::Dot { column, age, count, .. } => {
+                taps[*age..age + count].copy_from_slice(&row[*column..column + count]);
+            }
+            Term::Folded(fold) => {
+                let sign = if fold.second == Sign::Plus { 1 } else { -1 };
+                for (k, tap) in row[fold.column..fold.column + fold.count].iter().enumerate() {
+                    taps[fold.age + k * fold.stride] = *tap;
+                    taps[fold.mirror - k * fold.stride] = sign * tap;
+                }
+            }
+            Term::Word { .. } => {}
+        }
+    }
+    taps
 }
 
 /// The lowest and the highest integer of a format, where they are machine words.
@@ -100,13 +129,18 @@ impl Fast {
                     ending,
                 }))
             }
-            Coefficients::Taps => {
-                let built = fir_direct(&coefficients, input, output, rounding, overflow).ok()?;
+            Coefficients::Taps | Coefficients::TapsFolded => {
+                let row = unfolded(datapath);
+                let coefficients = RoundedTable { format: table.format, rows: vec![row] };
+                let builders = [fir_direct, fir_folded, fir_skip_zeros];
+                let is_built = builders.iter().any(|build| {
+                    build(&coefficients, input, output, rounding, overflow).as_ref() == Ok(datapath)
+                });
                 // Every partial sum is a whole number of steps of the product: no shift before the sum.
-                if built != *datapath || fact.partial >= 1 << 53 {
+                if !is_built || fact.partial >= 1 << 53 {
                     return None;
                 }
-                let taps = table.rows[0].iter().map(|tap| *tap as f64).collect();
+                let taps = coefficients.rows[0].iter().map(|tap| *tap as f64).collect();
                 let running = Taps(taps).start();
                 Some(Fast::Taps(FastTaps { running, input: ends(input)?, ending }))
             }

@@ -196,6 +196,7 @@ fn operations(datapath: &Datapath) -> usize {
                     .map(|term| match term {
                         super::Term::Word { .. } => 1,
                         super::Term::Dot { count, .. } => 3 * count,
+                        super::Term::Folded(fold) => 4 * fold.count,
                     })
                     .sum(),
                 _ => 1,

@@ -67,8 +67,9 @@ mod walk;
 
 pub use bound::{Bounds, ErrorBound, Reach, WorstCase};
 pub use build::{
-    BuildError, SectionWords, StateWords, direct_form_1, direct_form_1_shaped,
-    direct_form_1_transposed, direct_form_2, direct_form_2_transposed, fir_direct, fir_transposed,
+    AllPassWords, BuildError, LatticeTables, SectionWords, StateWords, all_pass_sum, direct_form_1,
+    direct_form_1_shaped, direct_form_1_transposed, direct_form_2, direct_form_2_transposed,
+    fir_direct, fir_folded, fir_skip_zeros, fir_transposed, lattice_ladder, lattice_sections,
     shaping, state_space,
 };
 pub use check::{Checked, Facts, LimitFact, SumFact};
@@ -124,8 +125,18 @@ pub enum Coefficients {
     Taps,
     /// One tap a row, the last first.
     TapsBackward,
+    /// One row of taps, h\[0\] first, of which each stands for its mirror image too; zeros that are skipped are left out.
+    TapsFolded,
     /// One section of two states a row: a11, a12, b1, a21, a22, b2, c1, c2, d.
     StateSpace,
+    /// One all-pass a row: a1, a2, or a1 alone.
+    AllPass,
+    /// The factor 1/2.
+    Half,
+    /// Reflection coefficients of a lattice: k1, k2, …
+    Reflection,
+    /// Taps of the ladder of a lattice: v0, v1, …
+    Ladder,
     /// Whole numbers by which remembered errors are multiplied: k1, k2.
     Shaping,
 }
@@ -194,6 +205,34 @@ pub enum Term {
         /// Number of products.
         count: usize,
     },
+    /// Σ table\[table_row\]\[column + k\] · (line\[line_row\]\[age + stride·k\] ± line\[line_row\]\[mirror − stride·k\]) for k = 0 … count − 1: words
+    /// that share a coefficient are added before they meet it.
+    Folded(Fold),
+}
+
+/// A dot product whose words come in pairs from both ends of a delay line.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Fold {
+    /// Whether the second word of a pair is added to the first or subtracted from it.
+    pub second: Sign,
+    /// The table of coefficients.
+    pub table: TableIndex,
+    /// Its row.
+    pub table_row: Row,
+    /// The first column.
+    pub column: usize,
+    /// The delay line.
+    pub line: LineIndex,
+    /// Its row.
+    pub line_row: Row,
+    /// The age of the first word of the first pair.
+    pub age: usize,
+    /// The age of the second word of the first pair.
+    pub mirror: usize,
+    /// From pair to pair the ages move towards each other by so many samples.
+    pub stride: usize,
+    /// Number of pairs, and of products.
+    pub count: usize,
 }
 
 /// One step of the program.

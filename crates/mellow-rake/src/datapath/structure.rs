@@ -1,6 +1,8 @@
 //! The structure of a program: every name means something, every word has its fraction, every line is given its words.
 
-use super::{Block, Datapath, DatapathError, LineIndex, Node, Operation, Row, TableIndex, Term};
+use super::{
+    Block, Datapath, DatapathError, Fold, LineIndex, Node, Operation, Row, TableIndex, Term,
+};
 
 /// The walk that checks that every name means something, and finds the fraction of every node.
 pub(super) struct Structure<'a> {
@@ -157,6 +159,19 @@ impl<'a> Structure<'a> {
                 let coefficients =
                     self.coefficients(node, *table, *table_row, *column, *count, inside)?;
                 Ok(coefficients + self.taps(node, *line, *line_row, *age, *count, inside)?)
+            }
+            Term::Folded(fold) => {
+                let Fold { table, table_row, column, line, line_row, age, mirror, .. } = *fold;
+                let coefficients =
+                    self.coefficients(node, table, table_row, column, fold.count, inside)?;
+                // From both ends towards each other, never past each other: all ages lie between the first two.
+                let span = fold.stride.saturating_mul(fold.count.saturating_sub(1));
+                let first = age.saturating_add(span);
+                if mirror.checked_sub(span).is_none_or(|second| second <= first) {
+                    let what = "a fold whose ends pass each other";
+                    return Err(DatapathError::Misplaced { node, what });
+                }
+                Ok(coefficients + self.taps(node, line, line_row, age, mirror - age + 1, inside)?)
             }
         }
     }

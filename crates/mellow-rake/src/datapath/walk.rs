@@ -187,6 +187,23 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                 }
                 sum
             }
+            Term::Folded(fold) => {
+                let table = &self.datapath.tables[fold.table.0];
+                let line_fraction = self.datapath.lines[fold.line.0].format.fraction();
+                let shift = (fraction - table.format.fraction() - line_fraction) as u32;
+                let mut sum = sum;
+                for k in 0..fold.count {
+                    let value = table.rows[fold.table_row.at(at.pass)][fold.column + k];
+                    let coefficient = self.arithmetic.coefficient(value, table.format);
+                    let word = |age| self.tap(fold.line.0, fold.line_row, age, at.pass);
+                    let (one, other) =
+                        (word(fold.age + fold.stride * k), word(fold.mirror - fold.stride * k));
+                    let pair = self.arithmetic.add(one, fold.second, other, 0);
+                    let product = self.arithmetic.product(at, coefficient, pair);
+                    sum = self.arithmetic.add(sum, Sign::Plus, product, shift);
+                }
+                sum
+            }
         }
     }
 }

@@ -188,15 +188,25 @@ pub enum Structure {
     DirectForm2Transposed,
     /// Sections of two states: the coupled form.
     Coupled,
+    /// A whole filter as a lattice of reflection coefficients with a ladder.
+    LatticeLadder,
+    /// Each section as a lattice of two stages with a ladder.
+    LatticeSections,
+    /// Half the sum or difference of two all-passes.
+    AllPassSum,
     /// Finite impulse response: one dot product over a delay line.
     FirDirect,
     /// Finite impulse response: sums move from register to register.
     FirTransposed,
+    /// Taps of linear phase: words that share a tap are added first.
+    FirFolded,
+    /// Half-band taps: folded, and the zeros skipped.
+    FirSkipZeros,
 }
 
 impl Structure {
     /// All structures.
-    pub const ALL: [Structure; 9] = [
+    pub const ALL: [Structure; 14] = [
         Structure::DirectForm1,
         Structure::ErrorFeedback1,
         Structure::ErrorFeedback2,
@@ -204,8 +214,13 @@ impl Structure {
         Structure::DirectForm2,
         Structure::DirectForm2Transposed,
         Structure::Coupled,
+        Structure::LatticeLadder,
+        Structure::LatticeSections,
+        Structure::AllPassSum,
         Structure::FirDirect,
         Structure::FirTransposed,
+        Structure::FirFolded,
+        Structure::FirSkipZeros,
     ];
 
     /// The word for it in the spec file.
@@ -218,21 +233,37 @@ impl Structure {
             Structure::DirectForm2 => "direct-form-2",
             Structure::DirectForm2Transposed => "direct-form-2-transposed",
             Structure::Coupled => "coupled",
+            Structure::LatticeLadder => "lattice-ladder",
+            Structure::LatticeSections => "lattice-sections",
+            Structure::AllPassSum => "all-pass-sum",
             Structure::FirDirect => "fir-direct",
             Structure::FirTransposed => "fir-transposed",
+            Structure::FirFolded => "fir-folded",
+            Structure::FirSkipZeros => "fir-skip-zeros",
         }
     }
 
     /// Whether it is for taps; the others are for sections.
     pub fn is_for_taps(self) -> bool {
-        matches!(self, Structure::FirDirect | Structure::FirTransposed)
+        matches!(
+            self,
+            Structure::FirDirect
+                | Structure::FirTransposed
+                | Structure::FirFolded
+                | Structure::FirSkipZeros
+        )
     }
 
     /// Whether it remembers words of a format of their own.
     pub fn has_state(self) -> bool {
         matches!(
             self,
-            Structure::DirectForm1Transposed | Structure::DirectForm2 | Structure::Coupled
+            Structure::DirectForm1Transposed
+                | Structure::DirectForm2
+                | Structure::Coupled
+                | Structure::LatticeLadder
+                | Structure::LatticeSections
+                | Structure::AllPassSum
         )
     }
 }

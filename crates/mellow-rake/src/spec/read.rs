@@ -403,7 +403,7 @@ fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
             return Err(found.error(Problem::Range {
                 found: format!("a state for \"{}\"", structure.as_str()),
                 accepted: "no such key: this structure remembers its inputs, outputs or whole sums; direct-form-2, \
-                           direct-form-1-transposed and coupled have states"
+                           direct-form-1-transposed, coupled, all-pass-sum and the lattices have states"
                     .to_owned(),
             }));
         }

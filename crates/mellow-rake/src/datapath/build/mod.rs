@@ -1,14 +1,20 @@
 //! Builders: one per structure. A builder states the program of a structure and nothing else.
 
+mod all_pass;
 mod cascade;
 mod direct_form_1;
 mod direct_form_2;
+mod folded;
+mod lattice;
 mod state_space;
 mod taps;
 mod transposed;
 
+pub use all_pass::{AllPassWords, all_pass_sum};
 pub use direct_form_1::{direct_form_1, direct_form_1_shaped, shaping};
 pub use direct_form_2::direct_form_2;
+pub use folded::{fir_folded, fir_skip_zeros};
+pub use lattice::{LatticeTables, lattice_ladder, lattice_sections};
 pub use state_space::state_space;
 pub use taps::{fir_direct, fir_transposed};
 pub use transposed::{direct_form_1_transposed, direct_form_2_transposed};
@@ -31,6 +37,29 @@ pub enum BuildError {
         rows: usize,
         /// Coefficients per row found.
         columns: usize,
+    },
+    /// Taps that should share a product do not.
+    #[error(
+        "{structure} adds words that share a tap, but taps {tap} and {other} are neither equal nor opposite as the others are; fir-direct \
+         takes any taps"
+    )]
+    NotMirrored {
+        /// The structure.
+        structure: &'static str,
+        /// The first tap that differs.
+        tap: usize,
+        /// Its mirror image.
+        other: usize,
+    },
+    /// A tap that is to be skipped is not zero.
+    #[error(
+        "fir-skip-zeros skips every second tap from the middle, but tap {tap} is {found}; fir-folded multiplies all that differ"
+    )]
+    NotHalfBand {
+        /// The tap.
+        tap: usize,
+        /// The integer.
+        found: i64,
     },
     /// The sum of products needs more bits than an accumulator may have.
     #[error(

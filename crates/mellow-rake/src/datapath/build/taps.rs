@@ -58,7 +58,7 @@ pub fn fir_direct(
 }
 
 /// The number of taps of a table of one row.
-fn one_row(structure: &'static str, table: &RoundedTable) -> Result<usize, BuildError> {
+pub(super) fn one_row(structure: &'static str, table: &RoundedTable) -> Result<usize, BuildError> {
     let taps = table.rows.first().map_or(0, Vec::len);
     if table.rows.len() == 1 && taps > 0 {
         return Ok(taps);

@@ -3,7 +3,9 @@
 use super::super::WriteError;
 use super::super::number::c_integer;
 use super::types::{Arithmetic, Helper, storage};
-use crate::datapath::{Block, Checked, LineIndex, Node, Operation, Row, Sign, TableIndex, Term};
+use crate::datapath::{
+    Block, Checked, Fold, LineIndex, Node, Operation, Row, Sign, TableIndex, Term,
+};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
@@ -199,11 +201,13 @@ impl Statements<'_> {
 
     fn accumulate(&mut self, node: Node, terms: &[Term], format: WordFormat) {
         let fact = self.checked.facts().sum(node).expect("the check finds a fact for every sum");
-        let signed = Arithmetic::holding(fact.partial);
+        // Words that are added before their product fit its type, too, even where the product is zero.
+        let pair = self.largest_pair(terms);
+        let signed = Arithmetic::holding(fact.partial.max(pair));
         let sum_type = signed.unwrap_or(Arithmetic::Modular).max(Arithmetic::of(format));
         let product_type = match sum_type {
             Arithmetic::Modular => Arithmetic::Modular,
-            _ => Arithmetic::holding(fact.product).unwrap_or(Arithmetic::Wide),
+            _ => Arithmetic::holding(fact.product.max(pair)).unwrap_or(Arithmetic::Wide),
         };
         let name = self.word(node);
         let word_type = Arithmetic::of(format);
@@ -229,6 +233,19 @@ impl Statements<'_> {
         } else {
             self.line(&format!("const {kind} {name} = ({kind}){sum};"));
         }
+    }
+
+    /// The largest size of two words that are added before a product.
+    fn largest_pair(&self, terms: &[Term]) -> i128 {
+        let lines = &self.checked.datapath().lines;
+        let size = |term: &Term| match term {
+            Term::Folded(fold) => {
+                let format = lines[fold.line.0].format;
+                2 * format.maximum().max(-format.minimum())
+            }
+            _ => 0,
+        };
+        terms.iter().map(size).max().unwrap_or(0)
     }
 
     fn term(
@@ -295,7 +312,47 @@ impl Statements<'_> {
                 self.line(&format!("    {sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"));
                 self.line("}");
             }
+            Term::Folded(fold) => {
+                let datapath = self.checked.datapath();
+                let own = datapath.tables[fold.table.0].format.fraction()
+                    + datapath.lines[fold.line.0].format.fraction();
+                self.fold(sum, fold, cast, &shifted(fraction - own));
+            }
         }
+    }
+
+    /// A folded product: the first pair by itself where it has the word of this sample, the others in a loop.
+    fn fold(&mut self, sum: &str, fold: &Fold, cast: &str, shift: &str) {
+        let Fold { table, table_row, line, line_row, stride, .. } = *fold;
+        let sign = if fold.second == Sign::Plus { "+" } else { "-" };
+        let put = |this: &mut Self, indent: &str, column: &str, one: &str, other: &str| {
+            let coefficient = this.coefficient(table, table_row, column);
+            this.line(&format!(
+                "{indent}{sum} += {cast}{coefficient} * ({cast}{one} {sign} {cast}{other}){shift};"
+            ));
+        };
+        let (age, mirror) = (fold.age, fold.mirror);
+        let by_itself = if fold.count <= WRITTEN_OUT { fold.count } else { usize::from(age == 0) };
+        for k in 0..by_itself {
+            let one = self.tap(line, line_row, age + stride * k);
+            let other = self.tap(line, line_row, mirror - stride * k);
+            put(self, "", &(fold.column + k).to_string(), &one, &other);
+        }
+        if by_itself == fold.count {
+            return;
+        }
+        let step = if stride == 1 { "k".to_owned() } else { format!("{stride} * k") };
+        let after = |offset: usize| match offset {
+            0 => step.clone(),
+            offset => format!("{offset} + {step}"),
+        };
+        let one = age.checked_sub(1).map_or_else(|| format!("{step} - 1"), after);
+        let one = self.remembered(line, line_row, &one);
+        let other = self.remembered(line, line_row, &format!("{} - {step}", mirror - 1));
+        let column = if fold.column == 0 { "k".to_owned() } else { format!("k + {}", fold.column) };
+        self.line(&format!("for (int k = {by_itself}; k < {}; k++) {{", fold.count));
+        put(self, "    ", &column, &one, &other);
+        self.line("}");
     }
 
     fn round(

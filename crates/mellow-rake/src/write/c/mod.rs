@@ -122,11 +122,16 @@ impl Writer<'_> {
                      y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2] */\n"
                 }
                 Coefficients::Taps => "/* h[0] first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
+                Coefficients::TapsFolded => "/* each for the two taps at equal distance from the ends; the one in the middle, if any, last */\n",
                 Coefficients::TapsBackward => "/* the last first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
                 Coefficients::StateSpace => {
                     "/* a11, a12, b1, a21, a22, b2, c1, c2, d: s1[n+1] = a11 s1[n] + a12 s2[n] + b1 x[n], s2 likewise,\n   \
                      y[n] = c1 s1[n] + c2 s2[n] + d x[n] */\n"
                 }
+                Coefficients::AllPass => "/* a1, a2 (or a1): an all-pass that multiplies differences */\n",
+                Coefficients::Half => "/* one half */\n",
+                Coefficients::Reflection => "/* k1, k2, ... of the lattice */\n",
+                Coefficients::Ladder => "/* v0, v1, ... of the ladder */\n",
                 Coefficients::Shaping => "/* k1, k2: how often remembered errors are added */\n",
             });
             text.push_str(&self.table(table));

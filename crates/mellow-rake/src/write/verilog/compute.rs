@@ -2,7 +2,9 @@
 
 use super::super::number::verilog_integer;
 use super::constant_name;
-use crate::datapath::{Block, Checked, LineIndex, Node, Operation, Row, Sign, TableIndex, Term};
+use crate::datapath::{
+    Block, Checked, Fold, LineIndex, Node, Operation, Row, Sign, TableIndex, Term,
+};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::BTreeMap;
 use std::fmt::Write;
@@ -289,7 +291,84 @@ impl Statements<'_> {
                 self.indent -= 1;
                 self.line("end");
             }
+            Term::Folded(fold) => self.fold(sum, index, fold, format),
         }
+    }
+
+    /// A folded product: the first pair by itself where it has the word of this sample, the others in a loop.
+    fn fold(&mut self, sum: &str, index: usize, fold: &Fold, format: WordFormat) {
+        let datapath = self.checked.datapath();
+        let table_format = datapath.tables[fold.table.0].format;
+        let line_format = datapath.lines[fold.line.0].format;
+        let fraction = table_format.fraction() + line_format.fraction();
+        let pair_width = line_format.width() + 1;
+        let product_width = table_format.width() + pair_width;
+        let parts = ["c", "w", "p"].map(|part| format!("{sum}_{part}{index}"));
+        let widths = [table_format.width(), pair_width, product_width];
+        for (part, width) in parts.iter().zip(widths) {
+            self.declare(part, width);
+        }
+        let [c, w, p] = parts;
+        // A difference has a sign even if its words have none.
+        let pair_signed = line_format.is_signed() || fold.second == Sign::Minus;
+        let signed = table_format.is_signed() || pair_signed;
+        let pair = Vector { name: w.clone(), width: pair_width, signed: pair_signed };
+        let product = Vector { name: p.clone(), width: product_width, signed };
+        let shifted = product.shifted((format.fraction() - fraction) as u32, format.width());
+        let factors =
+            [Vector::new(c.clone(), table_format).at(product_width), pair.at(product_width)];
+        // A word by itself is a plain vector; a part of a line is named first, so that its sign can be repeated.
+        let (first, other) = (format!("{sum}_a{index}"), format!("{sum}_b{index}"));
+        for name in [&first, &other] {
+            self.declare(name, line_format.width());
+        }
+        let word = |name: &String| Vector::new(name.clone(), line_format).at(pair_width);
+        let lines = [
+            format!("{w} = {} {} {};", word(&first), mark(fold.second), word(&other)),
+            format!("{p} = {} * {};", factors[0], factors[1]),
+            format!("{sum} = {sum} + {shifted};"),
+        ];
+        let Fold { age, mirror, stride, .. } = *fold;
+        let by_itself = if fold.count <= WRITTEN_OUT { fold.count } else { usize::from(age == 0) };
+        let put = |this: &mut Self, coefficient: String, one: String, two: String| {
+            this.line(&format!("{c} = {coefficient};"));
+            this.line(&format!("{first} = {one};"));
+            this.line(&format!("{other} = {two};"));
+            lines.iter().for_each(|line| this.line(line));
+        };
+        for k in 0..by_itself {
+            let coefficient = self.coefficient(fold.table, fold.table_row, fold.column + k, "");
+            let one = self.tap(fold.line, fold.line_row, age + stride * k, "");
+            let two = self.tap(fold.line, fold.line_row, mirror - stride * k, "");
+            put(self, coefficient, one, two);
+        }
+        if by_itself == fold.count {
+            return;
+        }
+        self.index("k");
+        self.line(&format!("for (k = {by_itself}; k < {}; k = k + 1) begin", fold.count));
+        self.indent += 1;
+        let running = if stride == 1 { "k".to_owned() } else { format!("{stride} * k") };
+        let coefficient = self.coefficient(fold.table, fold.table_row, fold.column, "k");
+        // The place of age 1 is 0: a fold that starts at age 0 has the place before it.
+        let place = |part: &str| {
+            let (width, depth) = (line_format.width(), datapath.lines[fold.line.0].depth);
+            let name = datapath.lines[fold.line.0].name;
+            let row = match fold.line_row {
+                Row::Fixed(row) => (row * depth).to_string(),
+                Row::Pass => format!("{depth} * pass"),
+            };
+            format!("{name}[{width} * ({row} + {part}) +: {width}]")
+        };
+        let one = if age == 0 {
+            place(&format!("{running} - 1"))
+        } else {
+            place(&format!("{running} + {}", age - 1))
+        };
+        let two = place(&format!("{} - {running}", mirror - 1));
+        put(self, coefficient, one, two);
+        self.indent -= 1;
+        self.line("end");
     }
 
     fn round(&mut self, node: Node, word: Node, fraction: i32, rounding: Rounding) {

@@ -124,10 +124,19 @@ fn constants(table: &Table) -> String {
              // H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2)"
         }
         Coefficients::Taps => "from the right: h[0], h[1], ...",
+        Coefficients::TapsFolded => {
+            "from the right: each for the two taps at equal distance from the ends; the one in the middle, if any, last"
+        }
         Coefficients::TapsBackward => "from the left: h[0], h[1], ...",
         Coefficients::StateSpace => {
             "from the right, section by section: a11, a12, b1, a21, a22, b2, c1, c2, d"
         }
+        Coefficients::AllPass => {
+            "from the right, section by section: a1, a2 (or a1) of an all-pass that multiplies differences"
+        }
+        Coefficients::Half => "one half",
+        Coefficients::Reflection => "from the right: k1, k2, ... of the lattice",
+        Coefficients::Ladder => "from the right: v0, v1, ... of the ladder",
         Coefficients::Shaping => "from the right, section by section: k1, k2",
     };
     format!(

@@ -1,0 +1,83 @@
+//! Why a filter cannot be put on integers.
+
+use crate::convert::ConvertError;
+use crate::datapath::{BuildError, DatapathError};
+use crate::fixed::{QuantizeError, WordFormat};
+
+/// Why a filter cannot run on the words that were asked for.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ImplementError {
+    /// The coefficients do not fit.
+    #[error("key `fixed.coefficients`: {0}")]
+    Coefficients(#[from] QuantizeError),
+    /// Rounding moved a pole out of the unit circle.
+    #[error(
+        "key `fixed.coefficients`: rounded to {format}, section {section} has a pole at radius {radius:.9} and is \
+         unstable; more coefficient bits are needed"
+    )]
+    Unstable {
+        /// The section, from 0.
+        section: usize,
+        /// The radius of its outer pole.
+        radius: f64,
+        /// The format of the coefficients.
+        format: WordFormat,
+    },
+    /// The structure is for filters of another form.
+    #[error(
+        "key `fixed.structure`: \"{found}\" is for {for_what}; this filter has {form}: \"{would_do}\" would do"
+    )]
+    Structure {
+        /// The structure asked for.
+        found: &'static str,
+        /// What it is for.
+        for_what: &'static str,
+        /// What the filter has.
+        form: &'static str,
+        /// What would do.
+        would_do: &'static str,
+    },
+    /// The filter has no such form.
+    #[error("key `fixed.structure`: \"{structure}\": {why}; \"{would_do}\" would do")]
+    NoForm {
+        /// The structure.
+        structure: &'static str,
+        /// What is in the way.
+        why: ConvertError,
+        /// What would do.
+        would_do: &'static str,
+    },
+    /// A reflection coefficient was rounded to 1.
+    #[error(
+        "key `fixed.coefficients`: rounded to {format}, reflection coefficient k{index} of {place} is of size 1: no stable lattice; \
+         more coefficient bits are needed"
+    )]
+    Reflection {
+        /// Its index, from 1.
+        index: usize,
+        /// The section, in words.
+        place: String,
+        /// The format of the coefficients.
+        format: WordFormat,
+    },
+    /// No word holds the states.
+    #[error(
+        "key `fixed.structure`: the states of \"{structure}\" reach {largest:.3e}, which with the output's fraction and two bits more needs \
+         {needed} bits; direct-form-1 remembers nothing larger than its output"
+    )]
+    State {
+        /// The structure.
+        structure: &'static str,
+        /// The largest value of a state.
+        largest: f64,
+        /// Bits that a state needs.
+        needed: i32,
+    },
+    /// The structure cannot be built.
+    #[error("table `fixed`: {0}")]
+    Build(#[from] BuildError),
+    /// The datapath was refused.
+    #[error("table `fixed`: {0}")]
+    Datapath(#[from] DatapathError),
+}

@@ -1,0 +1,82 @@
+//! From a filter in f64 to the integer program that stands for it, with what rounding its coefficients did.
+
+mod error;
+mod prepared;
+mod state;
+
+pub use error::ImplementError;
+pub use state::ChosenState;
+
+use crate::datapath::{Checked, Drive, LinearDatapath, NoisePrediction};
+use crate::filter::{Decay, Difference, Form, NotProved, PeakGain};
+use crate::fixed::RoundedTable;
+use crate::spec::{Fixed, Structure};
+use prepared::Prepared;
+
+/// A filter on integers, beside the one that was designed.
+#[derive(Debug, Clone)]
+pub struct Implementation {
+    /// The words that were asked for.
+    pub fixed: Fixed,
+    /// The coefficients as integers: one row per section, b0, b1, b2, a1, a2; of the coupled form a11, a12, b1, a21, a22, b2, c1, c2, d;
+    /// of an all-pass a1, a2 or a1 alone, branch after branch; of a lattice k1, k2, …; or one row of taps.
+    pub table: RoundedTable,
+    /// The taps of the ladder of a lattice, in a format of their own.
+    pub ladder: Option<RoundedTable>,
+    /// The format of what is remembered, and why it is that one, where the structure has states.
+    pub state: Option<ChosenState>,
+    /// The filter with these coefficients, in f64.
+    pub rounded: Form,
+    /// The integer program.
+    pub checked: Checked,
+    /// What is expected of its errors, or why nothing can be said about them.
+    pub predictions: Result<Predictions, NotProved>,
+    prepared: Prepared,
+}
+
+/// What is expected of the errors of an implementation.
+#[derive(Debug, Clone)]
+pub struct Predictions {
+    /// What its roundings are expected to add.
+    pub noise: NoisePrediction,
+    /// Impulse response of the rounded less the designed filter.
+    pub coefficient_error: PeakGain,
+}
+
+/// Puts a designed filter on integers.
+///
+/// # Errors
+/// [`ImplementError`] names the key and what would fit.
+pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, ImplementError> {
+    let prepared = Prepared::new(designed, fixed)?;
+    let rounded = prepared.rounded(fixed)?;
+    let state = state::choose(&prepared, fixed)?;
+    let format = state.as_ref().map_or(fixed.output, |state| state.format);
+    let checked = prepared.build(fixed, format)?.check()?;
+    let predictions = predict(&checked, designed);
+    let (table, ladder) = prepared.tables();
+    Ok(Implementation { fixed, table, ladder, state, rounded, checked, predictions, prepared })
+}
+
+impl Implementation {
+    /// One section of a cascade by itself, or one of the all-passes of a sum, with the words that it has there; the whole lattice for a filter
+    /// that is one. `None` for taps and where there is no such section.
+    pub fn section(&self, index: usize) -> Option<Checked> {
+        let one = self.prepared.section(index)?;
+        let mut fixed = self.fixed;
+        if self.table.rows.len() > 1 && fixed.structure != Structure::AllPassSum {
+            fixed.input = fixed.output;
+        }
+        let state = self.state.as_ref().map_or(fixed.output, |state| state.format);
+        one.build(fixed, state).ok()?.check().ok()
+    }
+}
+
+fn predict(checked: &Checked, designed: &Form) -> Result<Predictions, NotProved> {
+    let noise = checked.facts().bounds().as_ref().map_err(|why| *why)?.noise;
+    let first = LinearDatapath::new(checked, Drive::Input);
+    let mut difference = Difference { first, second: designed.clone() };
+    let decay = Decay::prove(&mut difference)?;
+    let coefficient_error = decay.impulse(&mut difference).pop().unwrap_or_default();
+    Ok(Predictions { noise, coefficient_error })
+}

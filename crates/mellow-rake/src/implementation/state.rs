@@ -1,0 +1,90 @@
+//! The format of what is remembered.
+
+use super::ImplementError;
+use super::prepared::Prepared;
+use crate::filter::Section;
+use crate::fixed::{Overflow, WordFormat};
+use crate::spec::{Fixed, Structure};
+
+/// The format of states.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ChosenState {
+    /// The format.
+    pub format: WordFormat,
+    /// The largest value that a state can reach, by the l1 norms of the paths to them; roundings come on top.
+    pub largest: f64,
+    /// Whether it was chosen, or given.
+    pub is_chosen: bool,
+}
+
+/// The format of the states of a structure that has some.
+pub(super) fn choose(
+    prepared: &Prepared,
+    fixed: Fixed,
+) -> Result<Option<ChosenState>, ImplementError> {
+    let largest = match prepared {
+        Prepared::Taps(_) => return Ok(None),
+        _ if !fixed.structure.has_state() => return Ok(None),
+        Prepared::Lattice { .. } | Prepared::AllPass(_) => by_bounds(prepared, fixed)?,
+        Prepared::Sections(table) => {
+            let poles = Prepared::sections_of(table);
+            let poles = poles.0.iter().map(|s| Section { b: [1.0, 0.0, 0.0], a: s.a });
+            by_norms(fixed, table.rows.len(), poles)
+        }
+        Prepared::StateSpace(table) => {
+            let levels = Prepared::coupled_of(table);
+            let levels = levels.iter().flat_map(|section| section.to_states());
+            by_norms(fixed, table.rows.len(), levels)
+        }
+    };
+    format(fixed, largest).map(Some)
+}
+
+/// The largest value of a state by the l1 norms of the paths to it, from the full scale of what comes to a section.
+fn by_norms(fixed: Fixed, sections: usize, paths: impl Iterator<Item = Section>) -> f64 {
+    let incoming = if sections > 1 { fixed.output } else { fixed.input };
+    let size = -incoming.minimum() as f64;
+    let size = size.max(incoming.maximum() as f64) * incoming.step();
+    size * paths.map(|path| path.l1_norm()).fold(0.0, f64::max)
+}
+
+/// The largest value that the bounds of the program give for its states, section by section where it has such: how far a word can go
+/// depends on its format by roundings only, so a short word of the right fraction shows it.
+fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
+    let fraction = fixed.output.fraction() + 2;
+    let structure = fixed.structure.as_str();
+    let none = |largest| ImplementError::State { structure, largest, needed: i32::MAX };
+    let short = WordFormat::new(true, 2, fraction).map_err(|_| none(f64::NAN))?;
+    let alone = fixed.structure == Structure::LatticeSections;
+    let count = if alone { prepared.tables().0.rows.len() } else { 1 };
+    let mut largest = 0.0f64;
+    for index in 0..count {
+        let mut fixed = Fixed { overflow: Overflow::Saturate, ..fixed };
+        let section = if alone { prepared.section(index) } else { None };
+        if count > 1 {
+            fixed.input = fixed.output;
+        }
+        let checked = section.as_ref().unwrap_or(prepared).build(fixed, short)?.check()?;
+        let bounds = checked.facts().bounds().as_ref().map_err(|_| none(f64::INFINITY))?;
+        let states = bounds.reaches.iter().filter(|reach| reach.format == short);
+        largest = states.fold(largest, |size, reach| size.max(reach.high).max(-reach.low));
+    }
+    Ok(largest)
+}
+
+/// The format that was given for the states; or two fraction bits more than the output, whose rounding they must not add to, and as many
+/// whole bits as the largest of them needs.
+fn format(fixed: Fixed, largest: f64) -> Result<ChosenState, ImplementError> {
+    if let Some(format) = fixed.state {
+        return Ok(ChosenState { format, largest, is_chosen: false });
+    }
+    let fraction = fixed.output.fraction() + 2;
+    // A little more than the norm, for the roundings.
+    let whole = libm::ceil(libm::log2((largest * 1.001).max(1e-300))) as i32;
+    let needed = (1 + whole + fraction).max(2);
+    let format = u32::try_from(needed).ok().filter(|width| *width <= 48);
+    let format = format.and_then(|width| WordFormat::new(true, width, fraction).ok());
+    let structure = fixed.structure.as_str();
+    let format = format.ok_or(ImplementError::State { structure, largest, needed })?;
+    Ok(ChosenState { format, largest, is_chosen: true })
+}
