@@ -45,6 +45,8 @@ fn fixed(rounding: Rounding) -> Fixed {
         structure: Structure::DirectForm1,
         rounding,
         overflow: Overflow::Saturate,
+        arrangement: Default::default(),
+        integers: Default::default(),
     }
 }
 

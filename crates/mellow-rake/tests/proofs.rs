@@ -36,6 +36,8 @@ fn fixed(
         structure: Structure::DirectForm1,
         rounding,
         overflow,
+        arrangement: Default::default(),
+        integers: Default::default(),
     }
 }
 

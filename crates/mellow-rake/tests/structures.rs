@@ -64,6 +64,8 @@ fn fixed(structure: Structure, (data, coefficients, rounding): (&str, &str, &str
         structure,
         rounding,
         overflow: Overflow::Saturate,
+        arrangement: Default::default(),
+        integers: Default::default(),
     }
 }
 

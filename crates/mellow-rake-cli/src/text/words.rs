@@ -1,8 +1,8 @@
 //! The fixed-point side of a design in words.
 
 use mellow_rake::datapath::{Checked, Node, Operation, Reach};
-use mellow_rake::implementation::Implementation;
-use mellow_rake::spec::Structure;
+use mellow_rake::implementation::{Arrangement, Implementation};
+use mellow_rake::spec::{ArrangementWish, Scaling, Structure};
 use std::fmt::Write;
 
 /// The fixed-point side of a design.
@@ -48,6 +48,9 @@ pub(crate) fn words(implementation: &Implementation) -> String {
                 )
             }
         };
+    }
+    if let Some(arrangement) = &implementation.arrangement {
+        text.push_str(&arranged(arrangement, fixed.arrangement));
     }
     for row in implementation.ladder.iter().flat_map(|ladder| &ladder.rows) {
         let format = implementation.ladder.as_ref().map_or(table.format, |ladder| ladder.format);
@@ -121,6 +124,31 @@ pub(crate) fn words(implementation: &Implementation) -> String {
         }
         Err(why) => writeln!(text, "  no rounding noise predicted: {why}"),
     };
+    text
+}
+
+/// Where the sections of the design stand now, and how large the words between them are.
+fn arranged(found: &Arrangement, wish: ArrangementWish) -> String {
+    let places = |of: &[usize]| {
+        of.iter().map(|section| (section + 1).to_string()).collect::<Vec<_>>().join(" ")
+    };
+    let mut text = String::new();
+    if let Some(count) = found.searched {
+        let _ = writeln!(
+            text,
+            "  quietest of {count} arrangements: poles of the design's sections {}, zeros of {}",
+            places(&found.poles),
+            places(&found.zeros)
+        );
+    }
+    let steps = if wish.powers_of_two { ", by powers of two" } else { "" };
+    let levels: Vec<String> = found.levels.iter().map(|level| format!("{level:.3}")).collect();
+    let scaling = match wish.scaling {
+        Scaling::AsDesigned => Scaling::Peak.as_str(),
+        scaling => scaling.as_str(),
+    };
+    let _ =
+        writeln!(text, "  scaled by {scaling}{steps}: {} behind the sections", levels.join(", "));
     text
 }
 

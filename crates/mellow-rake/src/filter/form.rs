@@ -64,7 +64,7 @@ impl Form {
 
     /// How many samples of a response are looked at: all taps; or until the slowest pole has fallen by 180 dB, from 64 to a
     /// million.
-    fn length(&self) -> usize {
+    pub(crate) fn length(&self) -> usize {
         match (self, self.pole_radius()) {
             (Form::Taps(taps), _) => taps.0.len(),
             (_, Some(radius)) => (-20.7 / libm::log(radius)).clamp(64.0, 1e6) as usize,

@@ -1,16 +1,19 @@
 //! From a filter in f64 to the integer program that stands for it, with what rounding its coefficients did.
 
+mod arrange;
 mod error;
 mod prepared;
 mod state;
 
+pub use arrange::Arrangement;
 pub use error::ImplementError;
 pub use state::ChosenState;
 
 use crate::datapath::{Checked, Drive, LinearDatapath, NoisePrediction};
 use crate::filter::{Decay, Difference, Form, NotProved, PeakGain};
 use crate::fixed::RoundedTable;
-use crate::spec::{Fixed, Structure};
+use crate::spec::{ArrangementWish, Fixed, Structure};
+use arrange::arrange;
 use prepared::Prepared;
 
 /// A filter on integers, beside the one that was designed.
@@ -23,6 +26,8 @@ pub struct Implementation {
     pub table: RoundedTable,
     /// The taps of the ladder of a lattice, in a format of their own.
     pub ladder: Option<RoundedTable>,
+    /// How its sections were arranged, where that was asked for.
+    pub arrangement: Option<Arrangement>,
     /// The format of what is remembered, and why it is that one, where the structure has states.
     pub state: Option<ChosenState>,
     /// The filter with these coefficients, in f64.
@@ -48,14 +53,34 @@ pub struct Predictions {
 /// # Errors
 /// [`ImplementError`] names the key and what would fit.
 pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, ImplementError> {
-    let prepared = Prepared::new(designed, fixed)?;
+    let arranged = match designed {
+        Form::Sections(sections) if fixed.arrangement != ArrangementWish::default() => {
+            Some(arrange(sections, fixed.arrangement, fixed.structure))
+        }
+        _ => None,
+    };
+    let (form, arrangement) = match arranged {
+        Some((sections, arrangement)) => (&Form::from(sections), Some(arrangement)),
+        None => (designed, None),
+    };
+    let prepared = Prepared::new(form, fixed)?;
     let rounded = prepared.rounded(fixed)?;
     let state = state::choose(&prepared, fixed)?;
     let format = state.as_ref().map_or(fixed.output, |state| state.format);
     let checked = prepared.build(fixed, format)?.check()?;
     let predictions = predict(&checked, designed);
     let (table, ladder) = prepared.tables();
-    Ok(Implementation { fixed, table, ladder, state, rounded, checked, predictions, prepared })
+    Ok(Implementation {
+        fixed,
+        table,
+        ladder,
+        arrangement,
+        state,
+        rounded,
+        checked,
+        predictions,
+        prepared,
+    })
 }
 
 impl Implementation {

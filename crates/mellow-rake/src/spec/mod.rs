@@ -6,21 +6,23 @@
 mod direct;
 mod error;
 mod fir;
+mod fixed;
 mod name;
 pub(crate) mod read;
 mod read_direct;
 mod read_fir;
+mod read_fixed;
 mod read_recursive;
 mod template;
 
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
+pub use self::fixed::{ArrangementWish, Fixed, IntegerWish, Scaling, Structure};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
 pub use template::{kinds, template};
 
 use crate::filter::{BandKind, EdgeMeaning, Family, Mapping};
-use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 use crate::units::{Frequency, Level, SampleRate};
 
 /// A spec: what is asked for.
@@ -148,123 +150,6 @@ impl NotchWidth {
             NotchWidth::Between(width) => width.hertz(rate),
             NotchWidth::Q(q) => center_hz / q,
         }
-    }
-}
-
-/// The words that a filter runs on.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Fixed {
-    /// What comes in.
-    pub input: WordFormat,
-    /// What goes out.
-    pub output: WordFormat,
-    /// The coefficients.
-    pub coefficients: CoefficientFormat,
-    /// What is remembered, where the structure has words of its own for that; chosen if it is not given.
-    pub state: Option<WordFormat>,
-    /// How the filter is arranged.
-    pub structure: Structure,
-    /// How bits are dropped from the right.
-    pub rounding: Rounding,
-    /// What happens when a word does not fit.
-    pub overflow: Overflow,
-}
-
-/// How a filter is arranged.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Structure {
-    /// Direct form I: inputs and outputs remembered, one accumulator per section.
-    DirectForm1,
-    /// The same with its rounding errors remembered for one sample and fed back.
-    ErrorFeedback1,
-    /// The same with its rounding errors remembered for two samples and fed back.
-    ErrorFeedback2,
-    /// Direct form I transposed: the integers of direct form II, sums remembered.
-    DirectForm1Transposed,
-    /// Direct form II: two words of memory, behind the poles.
-    DirectForm2,
-    /// Direct form II transposed: the integers of direct form I, sums remembered.
-    DirectForm2Transposed,
-    /// Sections of two states: the coupled form.
-    Coupled,
-    /// A whole filter as a lattice of reflection coefficients with a ladder.
-    LatticeLadder,
-    /// Each section as a lattice of two stages with a ladder.
-    LatticeSections,
-    /// Half the sum or difference of two all-passes.
-    AllPassSum,
-    /// Finite impulse response: one dot product over a delay line.
-    FirDirect,
-    /// Finite impulse response: sums move from register to register.
-    FirTransposed,
-    /// Taps of linear phase: words that share a tap are added first.
-    FirFolded,
-    /// Half-band taps: folded, and the zeros skipped.
-    FirSkipZeros,
-}
-
-impl Structure {
-    /// All structures.
-    pub const ALL: [Structure; 14] = [
-        Structure::DirectForm1,
-        Structure::ErrorFeedback1,
-        Structure::ErrorFeedback2,
-        Structure::DirectForm1Transposed,
-        Structure::DirectForm2,
-        Structure::DirectForm2Transposed,
-        Structure::Coupled,
-        Structure::LatticeLadder,
-        Structure::LatticeSections,
-        Structure::AllPassSum,
-        Structure::FirDirect,
-        Structure::FirTransposed,
-        Structure::FirFolded,
-        Structure::FirSkipZeros,
-    ];
-
-    /// The word for it in the spec file.
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Structure::DirectForm1 => "direct-form-1",
-            Structure::ErrorFeedback1 => "error-feedback-1",
-            Structure::ErrorFeedback2 => "error-feedback-2",
-            Structure::DirectForm1Transposed => "direct-form-1-transposed",
-            Structure::DirectForm2 => "direct-form-2",
-            Structure::DirectForm2Transposed => "direct-form-2-transposed",
-            Structure::Coupled => "coupled",
-            Structure::LatticeLadder => "lattice-ladder",
-            Structure::LatticeSections => "lattice-sections",
-            Structure::AllPassSum => "all-pass-sum",
-            Structure::FirDirect => "fir-direct",
-            Structure::FirTransposed => "fir-transposed",
-            Structure::FirFolded => "fir-folded",
-            Structure::FirSkipZeros => "fir-skip-zeros",
-        }
-    }
-
-    /// Whether it is for taps; the others are for sections.
-    pub fn is_for_taps(self) -> bool {
-        matches!(
-            self,
-            Structure::FirDirect
-                | Structure::FirTransposed
-                | Structure::FirFolded
-                | Structure::FirSkipZeros
-        )
-    }
-
-    /// Whether it remembers words of a format of their own.
-    pub fn has_state(self) -> bool {
-        matches!(
-            self,
-            Structure::DirectForm1Transposed
-                | Structure::DirectForm2
-                | Structure::Coupled
-                | Structure::LatticeLadder
-                | Structure::LatticeSections
-                | Structure::AllPassSum
-        )
     }
 }
 

@@ -2,19 +2,17 @@
 
 use super::read_direct;
 use super::read_fir::{self, Wanted, fir_band, fir_kind};
+use super::read_fixed::fixed;
 use super::read_recursive::{design_word, recursive};
-use super::{
-    EqualizerWish, Fixed, Name, NotchWidth, Problem, Spec, SpecError, Structure, Verify, Want,
-};
+use super::{EqualizerWish, Name, NotchWidth, Problem, Spec, SpecError, Verify, Want};
 use crate::filter::BandKind;
-use crate::fixed::{Overflow, Rounding};
 use crate::units::{Duration, Frequency, Level, SampleRate};
 use std::ops::Range;
 use std::str::FromStr;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-const WORD_FORMS: &str = "a word format in quotes, as \"s16f15\" or \"Q15\"";
+pub(super) const WORD_FORMS: &str = "a word format in quotes, as \"s16f15\" or \"Q15\"";
 pub(crate) const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
      \"628 rad/s\", \"0.25 fs\" (a fraction of the sample rate), \"0.5 pi rad/sample\"";
 /// A text and the way from a byte offset to its line and column.
@@ -188,6 +186,27 @@ impl<'a> Found<'a> {
             _ => return Err(self.wrong_type(accepted)),
         };
         text.parse().map_err(|_| self.wrong_type(accepted))
+    }
+
+    /// A whole number within a range.
+    pub(crate) fn integer(&self, range: Range<i64>) -> Result<i64, SpecError> {
+        let accepted = format!("a whole number from {} to {}", range.start, range.end - 1);
+        let value = match self.value {
+            DeValue::Integer(number) => number.as_str().parse::<i64>().ok(),
+            _ => return Err(self.wrong_type("a whole number")),
+        };
+        let found = || value.map_or("a number".to_owned(), |value| value.to_string());
+        value
+            .filter(|value| range.contains(value))
+            .ok_or_else(|| self.error(Problem::Range { found: found(), accepted }))
+    }
+
+    /// True or false.
+    pub(crate) fn boolean(&self) -> Result<bool, SpecError> {
+        match self.value {
+            DeValue::Boolean(value) => Ok(*value),
+            _ => Err(self.wrong_type("true or false")),
+        }
     }
 
     /// A quantity or format in a string.
@@ -383,43 +402,6 @@ fn equalizer(
         }));
     }
     Ok(Some(EqualizerWish { delay_ripple }))
-}
-
-fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
-    let known = ["input", "output", "coefficients", "state", "structure", "rounding", "overflow"];
-    let Some(keys) = top.table("fixed", "fixed.", &known)? else {
-        return Ok(None);
-    };
-    let coefficients = "a word in quotes, as \"s16\" (fraction chosen) or \"s18f17\"";
-    let structures = Structure::ALL.map(|structure| (structure.as_str(), structure));
-    let roundings = Rounding::ALL.map(|rounding| (rounding.as_str(), rounding));
-    let overflows = Overflow::ALL.map(|overflow| (overflow.as_str(), overflow));
-    let structure = keys
-        .need("structure", "\"direct-form-1\" for recursive filters, \"fir-direct\" for taps")?
-        .choice(&structures)?;
-    let state = match keys.find("state") {
-        None => None,
-        Some(found) if !structure.has_state() => {
-            return Err(found.error(Problem::Range {
-                found: format!("a state for \"{}\"", structure.as_str()),
-                accepted: "no such key: this structure remembers its inputs, outputs or whole sums; direct-form-2, \
-                           direct-form-1-transposed, coupled, all-pass-sum and the lattices have states"
-                    .to_owned(),
-            }));
-        }
-        Some(found) => Some(found.parse(WORD_FORMS)?),
-    };
-    Ok(Some(Fixed {
-        input: keys.need("input", WORD_FORMS)?.parse(WORD_FORMS)?,
-        output: keys.need("output", WORD_FORMS)?.parse(WORD_FORMS)?,
-        coefficients: keys.need("coefficients", coefficients)?.parse(coefficients)?,
-        state,
-        structure,
-        rounding: keys
-            .need("rounding", "floor, half-up, half-even, half-away, toward-zero")?
-            .choice(&roundings)?,
-        overflow: keys.need("overflow", "saturate, wrap, forbid")?.choice(&overflows)?,
-    }))
 }
 
 fn verify(top: &Keys<'_>) -> Result<Verify, SpecError> {
