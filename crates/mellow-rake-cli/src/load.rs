@@ -4,7 +4,7 @@ use crate::arguments::FileReading;
 use crate::failure::{Failure, SampleError};
 use mellow_rake::design::{Design, design};
 use mellow_rake::fixed::WordFormat;
-use mellow_rake::implementation::{Implementation, implement};
+use mellow_rake::implementation::{Goal, Implementation, implement_toward};
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
 use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
 use mellow_rake::units::SampleRate;
@@ -69,12 +69,17 @@ impl Loaded {
         Ok(Loaded { path, spec, design })
     }
 
+    /// What integers are chosen for.
+    pub(crate) fn goal(&self) -> Goal {
+        Goal::of(&self.spec, &self.design)
+    }
+
     /// The integer filter, if the spec asks for one.
     pub(crate) fn implementation(&self) -> Result<Option<Implementation>, Failure> {
         let Some(fixed) = self.spec.fixed else {
             return Ok(None);
         };
-        implement(&self.design.form, fixed)
+        implement_toward(&self.design.form, fixed, &self.goal())
             .map(Some)
             .map_err(|error| Failure::Implement { path: self.path.clone(), error: Box::new(error) })
     }

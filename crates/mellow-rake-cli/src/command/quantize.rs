@@ -11,9 +11,9 @@ use crate::text::words;
 use mellow_rake::analysis::{Change, Report, adaptive_grid, measure_time, sensitivity};
 use mellow_rake::datapath::{CycleSearch, LimitCycle, zero_input_cycles};
 use mellow_rake::fixed::WordFormat;
-use mellow_rake::implementation::{Implementation, implement};
+use mellow_rake::implementation::{Implementation, implement_toward};
 use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
-use mellow_rake::spec::{Fixed, Structure};
+use mellow_rake::spec::{ArrangementWish, Fixed, IntegerWish, Structure};
 use mellow_rake::verify::{WordNoise, constant_input_error, measure_word_noise};
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
 use mellow_rake_files::write_whole;
@@ -199,6 +199,7 @@ fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
 fn structures(measured: &Measured, fixed: Fixed) -> Vec<StructureRow> {
     let form = &measured.loaded.design.form;
     let is_alike = |one: &Structure| one.is_for_taps() == fixed.structure.is_for_taps();
+    let goal = measured.loaded.goal();
     let alike: Vec<Structure> = Structure::ALL.into_iter().filter(is_alike).collect();
     let row = |structure: &Structure| {
         let structure = *structure;
@@ -213,7 +214,14 @@ fn structures(measured: &Measured, fixed: Fixed) -> Vec<StructureRow> {
             multiplies: None,
             reason: None,
         };
-        match implement(form, Fixed { structure, state, ..fixed }) {
+        let mut words = Fixed { structure, state, ..fixed };
+        if !structure.is_cascade() {
+            words.arrangement = ArrangementWish::default();
+        }
+        if !structure.has_plain_coefficients() {
+            words.integers = IntegerWish::default();
+        }
+        match implement_toward(form, words, &goal) {
             Err(error) => row.reason = Some(error.to_string()),
             Ok(filter) => {
                 let cost = filter.checked.cost();
@@ -269,6 +277,7 @@ fn matters(measured: &Measured, filter: &Implementation) -> Option<MattersObject
 /// The same filter with other widths, on all cores.
 fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObject {
     let form = &measured.loaded.design.form;
+    let goal = measured.loaded.goal();
     let widths: Vec<u32> = (wish.from..=wish.to).collect();
     let bar = progress(widths.len() as u64, "sweeping");
     let words = |bits: u32| -> Option<Fixed> {
@@ -298,7 +307,7 @@ fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObject {
             error_bound_lsb: None,
             reason: None,
         };
-        match words(*bits).map(|words| implement(form, words)) {
+        match words(*bits).map(|words| implement_toward(form, words, &goal)) {
             None => row.reason = Some("no such word".to_owned()),
             Some(Err(error)) => row.reason = Some(error.to_string()),
             Some(Ok(filter)) => {

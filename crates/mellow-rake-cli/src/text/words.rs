@@ -1,7 +1,8 @@
 //! The fixed-point side of a design in words.
 
+use crate::print::wrapped;
 use mellow_rake::datapath::{Checked, Node, Operation, Reach};
-use mellow_rake::implementation::{Arrangement, Implementation};
+use mellow_rake::implementation::{Arrangement, Implementation, IntegerChoice};
 use mellow_rake::spec::{ArrangementWish, Scaling, Structure};
 use std::fmt::Write;
 
@@ -48,6 +49,9 @@ pub(crate) fn words(implementation: &Implementation) -> String {
                 )
             }
         };
+    }
+    if let Some(choice) = &implementation.integers {
+        text.push_str(&chosen(choice, implementation));
     }
     if let Some(arrangement) = &implementation.arrangement {
         text.push_str(&arranged(arrangement, fixed.arrangement));
@@ -125,6 +129,26 @@ pub(crate) fn words(implementation: &Implementation) -> String {
         Err(why) => writeln!(text, "  no rounding noise predicted: {why}"),
     };
     text
+}
+
+/// What came of a search for better integers.
+fn chosen(choice: &IntegerChoice, filter: &Implementation) -> String {
+    let IntegerChoice { nearest, found, tried, changed } = *choice;
+    let count: usize = filter.table.rows.iter().map(Vec::len).sum();
+    let digits = filter.fixed.integers.digits;
+    let few = digits.map_or(String::new(), |most| format!(" of at most {most} signed digits"));
+    let mut text = format!(
+        "  integers{few}: {changed} of {count} are not the nearest; worst use of the goal {found:.4} (nearest{few}: {nearest:.4})"
+    );
+    if filter.fixed.integers.search {
+        let _ = write!(text, "; {tried} sets tried");
+    }
+    if digits.is_some() {
+        let adders = filter.checked.cost().shift_adds_per_sample;
+        let _ = write!(text, "; made of shifts, a sample takes {adders} adds and no multiply");
+    }
+    text.push('\n');
+    wrapped(&text, 4)
 }
 
 /// Where the sections of the design stand now, and how large the words between them are.

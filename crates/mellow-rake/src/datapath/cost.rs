@@ -1,6 +1,7 @@
 //! What one sample costs, counted on the program.
 
-use super::{Checked, Operation, Term};
+use super::{Checked, Operation, Row, TableIndex, Term};
+use crate::fixed::signed_digits;
 use serde::Serialize;
 
 /// Operations per sample and memory of a datapath, before any target makes something better of it.
@@ -10,6 +11,9 @@ pub struct Cost {
     pub multiplies_per_sample: usize,
     /// Additions and subtractions per sample: terms of sums less one for each sum, and those inside of folded products.
     pub adds_per_sample: usize,
+    /// Additions and subtractions per sample where every product is made of shifts and additions: one less than the coefficient has signed
+    /// digits for each product, none at all for products by zero, and those of the sums.
+    pub shift_adds_per_sample: usize,
     /// Roundings that drop bits, per sample.
     pub roundings_per_sample: usize,
     /// Limits that may act, per sample.
@@ -31,6 +35,7 @@ impl Checked {
         let mut cost = Cost {
             multiplies_per_sample: 0,
             adds_per_sample: 0,
+            shift_adds_per_sample: 0,
             roundings_per_sample: 0,
             limits_per_sample: 0,
             state_words: datapath.state_words(),
@@ -69,7 +74,44 @@ impl Checked {
                 _ => {}
             }
         }
+        cost.shift_adds_per_sample = self.shift_adds(cost.adds_per_sample);
         cost
+    }
+
+    /// Additions without a multiplier, from those of the sums.
+    fn shift_adds(&self, sums: usize) -> usize {
+        let datapath = self.datapath();
+        let (mut more, mut less) = (0, 0);
+        let mut product = |value: i64| match signed_digits(value) {
+            0 => less += 1,
+            digits => more += digits as usize - 1,
+        };
+        for (_, operation, passes) in datapath.operations() {
+            let mut all = |table: TableIndex, row: Row, column: usize, count: usize| {
+                for pass in 0..passes {
+                    let row = &datapath.tables[table.0].rows[row.at(pass)];
+                    row[column..column + count].iter().for_each(|value| product(*value));
+                }
+            };
+            match operation {
+                Operation::Product { table, row, column, .. } => all(*table, *row, *column, 1),
+                Operation::Accumulate { terms, .. } => {
+                    for term in terms {
+                        match term {
+                            Term::Word { .. } => {}
+                            Term::Dot { table, table_row, column, count, .. } => {
+                                all(*table, *table_row, *column, *count);
+                            }
+                            Term::Folded(fold) => {
+                                all(fold.table, fold.table_row, fold.column, fold.count);
+                            }
+                        }
+                    }
+                }
+                _ => {}
+            }
+        }
+        (sums + more).saturating_sub(less)
     }
 }
 

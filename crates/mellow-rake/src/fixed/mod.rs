@@ -1,11 +1,13 @@
 //! Fixed-point words: formats, rounding, overflow, and turning coefficients into integers.
 
 mod coefficients;
+mod digits;
 mod overflow;
 mod rounding;
 mod word;
 
 pub use coefficients::{CoefficientFormat, QuantizeError, RoundedTable, round_coefficients};
+pub use digits::signed_digits;
 pub use overflow::Overflow;
 pub use rounding::Rounding;
 pub use word::{FormatError, WordFormat};

@@ -48,6 +48,17 @@ pub enum ImplementError {
         /// What would do.
         would_do: &'static str,
     },
+    /// The taps do not let a constant through unchanged.
+    #[error(
+        "key `fixed.unit_sum`: the taps that were designed add up to {sum:.6}, not to 1 within the roundings of {format}: unit_sum is for \
+         filters that leave constants as they are (gain = \"unity\" in [method] scales a band to that), with a fraction that an integer 1 fits"
+    )]
+    UnitSum {
+        /// The sum of the designed taps.
+        sum: f64,
+        /// The format of the coefficients.
+        format: WordFormat,
+    },
     /// A reflection coefficient was rounded to 1.
     #[error(
         "key `fixed.coefficients`: rounded to {format}, reflection coefficient k{index} of {place} is of size 1: no stable lattice; \

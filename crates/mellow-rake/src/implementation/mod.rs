@@ -2,11 +2,13 @@
 
 mod arrange;
 mod error;
+mod integers;
 mod prepared;
 mod state;
 
 pub use arrange::Arrangement;
 pub use error::ImplementError;
+pub use integers::{Goal, IntegerChoice};
 pub use state::ChosenState;
 
 use crate::datapath::{Checked, Drive, LinearDatapath, NoisePrediction};
@@ -28,6 +30,8 @@ pub struct Implementation {
     pub ladder: Option<RoundedTable>,
     /// How its sections were arranged, where that was asked for.
     pub arrangement: Option<Arrangement>,
+    /// What came of a search for better integers, where that was asked for.
+    pub integers: Option<IntegerChoice>,
     /// The format of what is remembered, and why it is that one, where the structure has states.
     pub state: Option<ChosenState>,
     /// The filter with these coefficients, in f64.
@@ -48,11 +52,35 @@ pub struct Predictions {
     pub coefficient_error: PeakGain,
 }
 
-/// Puts a designed filter on integers.
+/// Puts a designed filter on integers. Where integers are searched, they are to keep the designed response.
 ///
 /// # Errors
 /// [`ImplementError`] names the key and what would fit.
 pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, ImplementError> {
+    implement_toward(designed, fixed, &Goal::Response)
+}
+
+/// Puts a designed filter on integers; where integers are searched, they are to leave as much of a goal as can be.
+///
+/// # Errors
+/// As of [`implement`].
+///
+/// ```
+/// use mellow_rake::implementation::{Goal, implement_toward};
+/// use mellow_rake::{design::design, spec::{Spec, template}};
+/// let mut spec = Spec::parse(template("lowpass").unwrap())?;
+/// let mut fixed = spec.fixed.unwrap();
+/// fixed.integers.search = true;
+/// let design = design(&spec)?;
+/// let found = implement_toward(&design.form, fixed, &Goal::of(&spec, &design))?.integers.unwrap();
+/// assert!(found.found <= found.nearest);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn implement_toward(
+    designed: &Form,
+    fixed: Fixed,
+    goal: &Goal,
+) -> Result<Implementation, ImplementError> {
     let arranged = match designed {
         Form::Sections(sections) if fixed.arrangement != ArrangementWish::default() => {
             Some(arrange(sections, fixed.arrangement, fixed.structure))
@@ -63,7 +91,13 @@ pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, Implem
         Some((sections, arrangement)) => (&Form::from(sections), Some(arrangement)),
         None => (designed, None),
     };
-    let prepared = Prepared::new(form, fixed)?;
+    let mut prepared = Prepared::new(form, fixed)?;
+    let integers = match &mut prepared {
+        Prepared::Sections(table) | Prepared::Taps(table) => {
+            integers::choose(table, form, fixed.integers, goal)?
+        }
+        _ => None,
+    };
     let rounded = prepared.rounded(fixed)?;
     let state = state::choose(&prepared, fixed)?;
     let format = state.as_ref().map_or(fixed.output, |state| state.format);
@@ -75,6 +109,7 @@ pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, Implem
         table,
         ladder,
         arrangement,
+        integers,
         state,
         rounded,
         checked,

@@ -329,8 +329,10 @@ impl Method<'_> {
                     Window::Chebyshev { .. } => &["window", "sidelobes", "gain"],
                     _ => &["window", "gain"],
                 },
-                FirMethod::Equiripple { .. } | FirMethod::LeastSquares { .. } => &["weights"],
-                FirMethod::FrequencySampling { .. } => &["transition_samples"],
+                FirMethod::Equiripple { .. } | FirMethod::LeastSquares { .. } => {
+                    &["weights", "gain"]
+                }
+                FirMethod::FrequencySampling { .. } => &["transition_samples", "gain"],
                 FirMethod::ClosedForm => &["degree", "derivative"],
             };
             let always = ["design", "taps", "phase"];

@@ -114,6 +114,12 @@ fn integers(keys: &Keys<'_>, structure: Structure) -> Result<IntegerWish, SpecEr
         if !structure.is_for_taps() {
             return Err(refuse(&found, structure, "no such key: the sum of taps is for taps"));
         }
+        if wish.unit_sum && wish.digits.is_some() {
+            let accepted = "one of the two: few signed digits leave no unit to move".to_owned();
+            return Err(
+                found.error(Problem::Range { found: "it with signed_digits".to_owned(), accepted })
+            );
+        }
     }
     Ok(wish)
 }

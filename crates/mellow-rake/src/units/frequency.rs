@@ -76,6 +76,9 @@ impl FromStr for Frequency {
 pub struct SampleRate(f64);
 
 impl SampleRate {
+    /// 1 Hz, where only the shape of a response counts.
+    pub(crate) const ONE: SampleRate = SampleRate(1.0);
+
     /// A sample rate in hertz, or `None` outside 1 nHz to 1 THz.
     pub fn from_hertz(hertz: f64) -> Option<Self> {
         (1e-9..=1e12).contains(&hertz).then_some(SampleRate(hertz))

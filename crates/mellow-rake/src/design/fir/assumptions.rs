@@ -9,7 +9,7 @@ impl Task<'_> {
         let mut all = Vec::new();
         let mut say = |text: &str| all.push(text.to_owned());
         match (&self.wish.method, &self.wish.shape) {
-            (FirMethod::Window(_), FirShape::Band { .. }) if self.wish.unity_gain => {
+            (_, FirShape::Band { .. }) if self.wish.unity_gain => {
                 say("gain scaled to exactly 1 in the middle of the pass-band");
             }
             (FirMethod::Window(_), FirShape::Band { .. }) => {

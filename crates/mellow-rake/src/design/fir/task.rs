@@ -105,7 +105,7 @@ impl Task<'_> {
             (FirMethod::Equiripple { .. }, _) if !self.bands.is_empty() => {
                 let found = equiripple(&self.bands, kind, taps)?;
                 Ok(Made {
-                    taps: self.signed(found.taps),
+                    taps: self.scaled(self.signed(found.taps)),
                     errors: Some([found.error, found.least_error]),
                     alternations: Some(found.alternations.len()),
                     assumption: None,
@@ -120,7 +120,8 @@ impl Task<'_> {
                 let assumption = found.smallest_of_many.then_some(
                     "the bands leave more freedom than 32 digits tell apart: of equally good taps the smallest",
                 );
-                Ok(Made { taps: self.signed(found.taps), assumption, ..Made::default() })
+                let taps = self.scaled(self.signed(found.taps));
+                Ok(Made { taps, assumption, ..Made::default() })
             }
             (FirMethod::FrequencySampling { transition_samples }, FirShape::Band { kind, edges, .. }) => {
                 let (FirEdges::Pass(pass) | FirEdges::Transition { pass, .. }) = edges else {
@@ -128,7 +129,8 @@ impl Task<'_> {
                     return Err(FirError::Edges { method, needs });
                 };
                 let pass: Vec<f64> = pass.iter().map(part).collect();
-                Ok(shapes::sampled_band(*kind, &pass, taps, transition_samples).into())
+                let sampled = shapes::sampled_band(*kind, &pass, taps, transition_samples);
+                Ok(self.scaled(sampled).into())
             }
             (FirMethod::FrequencySampling { .. }, FirShape::Points(points)) => {
                 let points: Vec<(f64, f64)> = points.iter().map(|(f, g)| (part(f), *g)).collect();
@@ -174,6 +176,20 @@ impl Task<'_> {
         taps
     }
 
+    /// Taps of a band with a gain of exactly 1 in the middle of the pass-band, where that is wished for.
+    fn scaled(&self, mut taps: Vec<f64>) -> Vec<f64> {
+        if let (true, FirShape::Band { kind, edges, .. }) = (self.wish.unity_gain, &self.wish.shape)
+        {
+            let (FirEdges::Cutoff(edges)
+            | FirEdges::Pass(edges)
+            | FirEdges::Transition { pass: edges, .. }) = edges;
+            let parts: Vec<f64> = edges.iter().map(|hertz| hertz / self.rate.hertz()).collect();
+            let gain = Taps(taps.clone()).amplitude(TAU * middle(*kind, &parts));
+            taps.iter_mut().for_each(|tap| *tap /= gain);
+        }
+        taps
+    }
+
     pub(super) fn windowed(
         &self,
         window: Window,
@@ -181,7 +197,7 @@ impl Task<'_> {
         taps: usize,
     ) -> Result<Made, FirError> {
         let part = |hertz: &f64| hertz / self.rate.hertz();
-        let mut middle = None;
+        let mut between = None;
         let response: Box<dyn Fn(f64) -> f64> = match shape {
             FirShape::Band { kind, edges, .. } => {
                 let edges = match edges {
@@ -194,11 +210,7 @@ impl Task<'_> {
                 };
                 let edges: Vec<f64> = edges.iter().map(part).collect();
                 let kind = *kind;
-                middle = Some(match kind {
-                    BandKind::Highpass => 0.5,
-                    BandKind::Bandpass => f64::midpoint(edges[0], edges[1]),
-                    _ => 0.0,
-                });
+                between = Some(middle(kind, &edges));
                 Box::new(move |m| ideal::band(kind, &edges, m))
             }
             FirShape::Differentiator { pass_hz } => {
@@ -229,10 +241,19 @@ impl Task<'_> {
         for (value, weight) in values.iter_mut().zip(window_values(window, taps)) {
             *value *= weight;
         }
-        if let Some(at) = middle.filter(|_| self.wish.unity_gain) {
+        if let Some(at) = between.filter(|_| self.wish.unity_gain) {
             let gain = Taps(values.clone()).amplitude(TAU * at);
             values.iter_mut().for_each(|value| *value /= gain);
         }
         Ok(values.into())
+    }
+}
+
+/// The middle of the pass-band whose edges are given as parts of the sample rate.
+fn middle(kind: BandKind, edges: &[f64]) -> f64 {
+    match (kind, edges) {
+        (BandKind::Highpass, _) => 0.5,
+        (BandKind::Bandpass, [low, high, ..]) => f64::midpoint(*low, *high),
+        _ => 0.0,
     }
 }

@@ -1,0 +1,199 @@
+//! Better integers than the nearest: neighbours, signed digits, sums of exactly 1.
+
+#![allow(clippy::disallowed_methods)]
+
+use mellow_rake::design::{Design, design};
+use mellow_rake::filter::{Form, Taps, Transfer};
+use mellow_rake::fixed::signed_digits;
+use mellow_rake::implementation::{Goal, ImplementError, Implementation, implement_toward};
+use mellow_rake::spec::{IntegerWish, Spec};
+use proptest::prelude::*;
+
+fn spec(want: &str, words: &str) -> (Spec, Design) {
+    let text = format!(
+        "name = \"f\"\nsample_rate = \"1 kHz\"\n[want]\n{want}\n[fixed]\ninput = \"s16f15\"\noutput = \"s18f15\"\n{words}\n\
+         rounding = \"half-even\"\noverflow = \"saturate\"\n"
+    );
+    let spec = Spec::parse(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
+    let design = design(&spec).unwrap();
+    (spec, design)
+}
+
+fn build((spec, design): &(Spec, Design), wish: IntegerWish) -> Implementation {
+    let mut fixed = spec.fixed.unwrap();
+    fixed.integers = wish;
+    implement_toward(&design.form, fixed, &Goal::of(spec, design)).unwrap()
+}
+
+/// The share of the template that a response uses, on a plain dense grid: an account of its own.
+fn use_of(form: &Form, pass: f64, stop: f64, ripple_db: f64, attenuation_db: f64) -> f64 {
+    const POINTS: u32 = 4000;
+    let (mut low, mut high, mut over) = (f64::INFINITY, 0.0f64, 0.0f64);
+    for k in 0..=POINTS {
+        let hertz = 500.0 * f64::from(k) / f64::from(POINTS);
+        let gain = form.gain(std::f64::consts::TAU * hertz / 1000.0);
+        if hertz <= pass {
+            (low, high) = (low.min(gain), high.max(gain));
+        } else if hertz >= stop {
+            over = over.max(gain);
+        }
+    }
+    let ripple = 20.0 * (high / low).log10() / ripple_db;
+    ripple.max(over / high * 10f64.powf(attenuation_db / 20.0))
+}
+
+/// All integers within three of the nearest, tried one by one: the search finds the best of them, or better ones further away.
+#[test]
+fn the_search_finds_what_brute_force_finds() {
+    let (pass, stop, ripple, attenuation) = (60.0, 240.0, 1.0, 25.0);
+    for taps in [6, 7] {
+        for bits in [5, 6, 7] {
+            let made = spec(
+                &format!(
+                    "kind = \"lowpass\"\npass_edge = \"{pass} Hz\"\nstop_edge = \"{stop} Hz\"\nripple = \"{ripple} dB\"\nattenuation = \
+                     \"{attenuation} dB\"\n[method]\ndesign = \"equiripple\"\ntaps = {taps}"
+                ),
+                &format!("coefficients = \"s{bits}\"\nstructure = \"fir-direct\""),
+            );
+            let nearest = build(&made, IntegerWish::default());
+            let found = build(&made, IntegerWish { search: true, ..Default::default() });
+            let row = &nearest.table.rows[0];
+            let format = nearest.table.format;
+            let free = row.len().div_ceil(2);
+            let mut best = f64::INFINITY;
+            for code in 0..7usize.pow(free as u32) {
+                let mut integers = row.clone();
+                let mut rest = code;
+                for k in 0..free {
+                    let moved = row[k] + (rest % 7) as i64 - 3;
+                    rest /= 7;
+                    let mirror = integers.len() - 1 - k;
+                    (integers[k], integers[mirror]) = (moved, moved);
+                }
+                if integers.iter().any(|i| !format.holds((*i).into())) {
+                    continue;
+                }
+                let taps = integers.iter().map(|i| format.value(*i)).collect();
+                let score = use_of(&Taps(taps).into(), pass, stop, ripple, attenuation);
+                best = best.min(score);
+            }
+            let score = use_of(&found.rounded, pass, stop, ripple, attenuation);
+            assert!(score <= best * 1.005, "{taps} taps, {bits} bits: {score} against {best}");
+            let choice = found.integers.unwrap();
+            assert!((choice.found / score - 1.0).abs() < 0.01, "{choice:?} {score}");
+        }
+    }
+}
+
+/// Sections, taps of any phase: what is found is never worse than the nearest, is the same each time, and fits its format.
+#[test]
+fn neighbours_never_lose_and_often_save_the_template() {
+    let filters = [
+        "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nstop_edge = \"45 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"40 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"",
+        "kind = \"bandpass\"\npass_edges = [\"100 Hz\", \"180 Hz\"]\nstop_edges = [\"80 Hz\", \"210 Hz\"]\nripple = \"0.5 dB\"\nattenuation = \"40 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"",
+        "kind = \"lowpass\"\npass_edge = \"100 Hz\"\nstop_edge = \"150 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"40 dB\"\n[method]\ndesign = \"equiripple\"\ntaps = \"minimum\"",
+        "kind = \"notch\"\ncenter = \"87.5 Hz\"\nwidth = \"10 Hz\"",
+    ];
+    let mut saved = 0;
+    for filter in filters {
+        let structure = if filter.contains("equiripple") { "fir-folded" } else { "direct-form-1" };
+        for bits in [10, 11, 12, 13, 14, 15, 16] {
+            let words = format!("coefficients = \"s{bits}\"\nstructure = \"{structure}\"");
+            let made = spec(filter, &words);
+            let wish = IntegerWish { search: true, ..Default::default() };
+            let mut fixed = made.0.fixed.unwrap();
+            fixed.integers = wish;
+            let goal = Goal::of(&made.0, &made.1);
+            // Few bits may leave no stable filter to start from.
+            let found = match implement_toward(&made.1.form, fixed, &goal) {
+                Ok(found) => found,
+                Err(ImplementError::Unstable { .. }) => continue,
+                Err(error) => panic!("{error}"),
+            };
+            let choice = found.integers.unwrap();
+            assert!(choice.found <= choice.nearest, "{filter} {bits}: {choice:?}");
+            saved += usize::from(choice.nearest > 1.0 && choice.found <= 1.0);
+            assert_eq!(build(&made, wish).table, found.table);
+        }
+    }
+    assert!(saved >= 3, "{saved}");
+}
+
+/// At most so many digits in every coefficient; searched together they use less of the template than each nearest by itself.
+#[test]
+fn signed_digits_are_as_few_as_asked() {
+    let made = spec(
+        "kind = \"lowpass\"\npass_edge = \"80 Hz\"\nstop_edge = \"150 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"36 dB\"\n[method]\ndesign = \"equiripple\"\ntaps = \"minimum\"",
+        "coefficients = \"s14\"\nstructure = \"fir-folded\"",
+    );
+    let mut adds = Vec::new();
+    for digits in 1..=4 {
+        let plain = IntegerWish { digits: Some(digits), ..Default::default() };
+        let nearest = build(&made, plain);
+        let found = build(&made, IntegerWish { search: true, ..plain });
+        for filter in [&nearest, &found] {
+            assert!(filter.table.rows[0].iter().all(|tap| signed_digits(*tap) <= digits));
+        }
+        let [one, other] = [&nearest, &found].map(|f| use_of(&f.rounded, 80.0, 150.0, 0.5, 36.0));
+        assert!(other < one, "{digits}: {other} against {one}");
+        // Each tap of a pair by hand: its digits less one; then pairs and the sum.
+        let row = &found.table.rows[0];
+        let taps = &row[..row.len().div_ceil(2)];
+        let inside: u32 = taps.iter().map(|tap| signed_digits(*tap).saturating_sub(1)).sum();
+        let zeros = taps.iter().filter(|tap| **tap == 0).count();
+        let cost = found.checked.cost();
+        assert_eq!(cost.shift_adds_per_sample, row.len() - 1 + inside as usize - zeros);
+        adds.push(cost.shift_adds_per_sample);
+    }
+    assert!(adds.is_sorted(), "{adds:?}");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Integers of a low-pass add up to exactly 1 when that is asked for, searched or not, and stay mirror images.
+    #[test]
+    fn sums_are_exactly_one(taps in 5usize..60, edge in 40.0f64..300.0, bits in 9u32..24, search in any::<bool>()) {
+        let made = spec(
+            &format!("kind = \"lowpass\"\ncutoff = \"{edge} Hz\"\n[method]\ndesign = \"window\"\nwindow = \"hamming\"\ngain = \"unity\"\ntaps = {taps}"),
+            &format!("coefficients = \"s{bits}\"\nstructure = \"fir-direct\""),
+        );
+        let filter = build(&made, IntegerWish { search, unit_sum: true, digits: None });
+        let row = &filter.table.rows[0];
+        prop_assert_eq!(row.iter().sum::<i64>(), 1i64 << filter.table.format.fraction());
+        prop_assert!(row.iter().eq(row.iter().rev()));
+        // A constant leaves as it came.
+        let mut simulator = mellow_rake::datapath::Simulator::new(&filter.checked);
+        let last = simulator.run(&vec![-12_345; taps + 3]).pop().unwrap();
+        prop_assert_eq!(last, -12_345);
+    }
+}
+
+#[test]
+fn a_filter_that_stops_constants_has_no_unit_sum() {
+    let made = spec(
+        "kind = \"bandpass\"\ncutoffs = [\"100 Hz\", \"180 Hz\"]\n[method]\ndesign = \"window\"\nwindow = \"hann\"\ntaps = 31",
+        "coefficients = \"s16\"\nstructure = \"fir-direct\"\nunit_sum = true",
+    );
+    let goal = Goal::of(&made.0, &made.1);
+    let error = implement_toward(&made.1.form, made.0.fixed.unwrap(), &goal).unwrap_err();
+    assert!(error.to_string().contains("fixed.unit_sum"), "{error}");
+    for (line, key) in [
+        ("unit_sum = true\nstructure = \"direct-form-1\"", "fixed.unit_sum"),
+        (
+            "coefficient_search = \"neighbours\"\nstructure = \"coupled\"",
+            "fixed.coefficient_search",
+        ),
+        ("signed_digits = 0\nstructure = \"direct-form-1\"", "1 to 24"),
+        ("signed_digits = 2\nunit_sum = true\nstructure = \"fir-direct\"", "fixed.unit_sum"),
+        ("scaling = \"peak\"\nstructure = \"all-pass-sum\"", "fixed.scaling"),
+        ("scaling_steps = \"exact\"\nstructure = \"direct-form-1\"", "fixed.scaling_steps"),
+    ] {
+        let text = format!(
+            "name = \"f\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"notch\"\ncenter = \"50 Hz\"\nwidth = \"5 Hz\"\n[fixed]\ninput = \"s16f15\"\n\
+             output = \"s16f15\"\ncoefficients = \"s16\"\n{line}\nrounding = \"floor\"\noverflow = \"wrap\"\n"
+        );
+        let error = Spec::parse(&text).unwrap_err().to_string();
+        assert!(error.contains(key), "{error}");
+    }
+}
