@@ -399,7 +399,7 @@ fn words_are_judged_on_one_page() {
         let row = structures.iter().find(|row| row["structure"] == name).unwrap();
         number(&row["noise_rms_lsb"])
     };
-    assert_eq!(structures.len(), 7);
+    assert_eq!(structures.len(), 10);
     assert!(
         of("error-feedback-2") < 0.1 * of("direct-form-1") && of("direct-form-2") < of("coupled")
     );
@@ -413,10 +413,10 @@ fn words_are_judged_on_one_page() {
         out.contains("amplify every") && out.contains("direct-form-2 in the same words"),
         "{out}"
     );
-    // Taps have two structures, no feedback and nothing to oscillate; these miss their template by 3 thousandths of a decibel.
+    // Taps have no feedback and nothing to oscillate; a search among neighbours keeps their template.
     let (status, out, _) = run(&["quantize", MODEM, "--sweep", "data=10..14"]);
     assert!(
-        status == 1 && out.contains("fir-transposed") && !out.contains("Oscillations"),
+        status == 0 && out.contains("fir-transposed") && !out.contains("Oscillations"),
         "{out}"
     );
     let (status, out, _) = run(&["quantize", "demo/mooring/pump_hum.toml"]);

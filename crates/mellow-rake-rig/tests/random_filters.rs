@@ -259,9 +259,15 @@ fn random_input(noise: &mut NoiseSource, format: WordFormat) -> Vec<i64> {
 }
 
 fn random_case(noise: &mut NoiseSource, rows: Rows) -> (Checked, Vec<i64>, Vec<i64>) {
-    let checked = random_datapath(noise, rows).check().unwrap();
+    let mut checked = random_datapath(noise, rows).check().unwrap();
     let input = random_input(noise, checked.datapath().input);
     let output = Simulator::new(&checked).run(&input);
+    // Accumulators as narrow as the proof allows change nothing.
+    if below(noise, 8) == 0 {
+        let wide = checked.cost().accumulator_bits;
+        checked = checked.narrowed();
+        NARROWED.fetch_add(usize::from(checked.cost().accumulator_bits < wide), Ordering::Relaxed);
+    }
     (checked, input, output)
 }
 
@@ -335,6 +341,9 @@ fn check_batch(seed: u64, rows: Rows) -> usize {
     limited
 }
 
+/// How many filters were given a narrower accumulator.
+static NARROWED: AtomicUsize = AtomicUsize::new(0);
+
 /// How many filters a fast path ran.
 static FAST: AtomicUsize = AtomicUsize::new(0);
 
@@ -358,6 +367,7 @@ fn simulator_and_c_agree_on_ten_thousand_random_notches() {
     let limited = check_many(NOTCHES, notches);
     // A third of these are in direct form I, and most of their sums fit machine words.
     assert!(FAST.load(Ordering::Relaxed) > NOTCHES / 8, "{FAST:?}");
+    assert!(NARROWED.load(Ordering::Relaxed) > NOTCHES / 500, "{NARROWED:?}");
     // The inputs are violent enough that saturation and wrap are really exercised.
     assert!(limited > NOTCHES / 4, "limits acted in {limited} of {NOTCHES}");
 }

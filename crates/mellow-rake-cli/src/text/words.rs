@@ -83,6 +83,7 @@ pub(crate) fn words(implementation: &Implementation) -> String {
             let (of_states, others): (Vec<&Reach>, Vec<&Reach>) = bounds
                 .reaches
                 .iter()
+                .filter(|reach| is_told(checked, reach.node))
                 .partition(|reach| place(checked, reach.node, implementation).0 == STATES);
             let size = |reach: &Reach| reach.high.max(-reach.low);
             // Of many states the one that comes nearest to its end, and one that can act before all that cannot.
@@ -105,7 +106,7 @@ pub(crate) fn words(implementation: &Implementation) -> String {
                     reach.high.max(-reach.low) / high,
                 );
             }
-            if bounds.reaches.is_empty() {
+            if !bounds.reaches.iter().any(|reach| is_told(checked, reach.node)) {
                 let _ = writeln!(text, "  the output limit cannot act: proved");
             }
             let _ = writeln!(
@@ -178,6 +179,15 @@ fn arranged(found: &Arrangement, wish: ArrangementWish) -> String {
 
 /// The limits of what is remembered.
 const STATES: &str = "limits of the states";
+
+/// Whether a place is worth a line: limits, and sums that are remembered as they are. Others are as wide as was proved.
+fn is_told(checked: &Checked, node: Node) -> bool {
+    checked.datapath().operations().any(|(other, operation, _)| match operation {
+        Operation::Limit { .. } => other == node,
+        Operation::Store { word, .. } => *word == node,
+        _ => false,
+    })
+}
 
 /// What stands at a node, and what it does to a word that is too large.
 fn place(checked: &Checked, node: Node, filter: &Implementation) -> (&'static str, String) {

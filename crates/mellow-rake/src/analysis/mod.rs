@@ -7,6 +7,7 @@ mod families;
 mod general_measures;
 mod grid;
 mod notch_measures;
+mod pole_moves;
 mod quality;
 mod quality_row;
 mod report;
@@ -25,6 +26,7 @@ pub use general_measures::{
 };
 pub use grid::{adaptive_grid, linear_grid, logarithmic_grid};
 pub use notch_measures::{NotchMeasures, measure_notch};
+pub use pole_moves::{PoleMove, pole_moves};
 pub use quality::{Measures, meets_spec, passband, passband_delay};
 pub use quality_row::{Place, QualityRow, Reading, Wished};
 pub use report::Report;

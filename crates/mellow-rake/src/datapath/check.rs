@@ -1,7 +1,7 @@
 //! From a datapath to a checked one: is it a program at all, and what is known about it?
 
 use super::bound::{Bounds, bounds};
-use super::range::{Ranges, ranges};
+use super::range::{Interval, Ranges, ranges};
 use super::structure::Structure;
 use super::walk::Place;
 use super::{Datapath, DatapathError, Node, Operation, Table};
@@ -14,6 +14,10 @@ use std::collections::BTreeMap;
 pub struct SumFact {
     /// The largest size that any partial sum, in any order, can have.
     pub partial: i128,
+    /// The smallest integer that the sum can be by its terms alone, before it wraps.
+    pub low: i128,
+    /// The largest.
+    pub high: i128,
     /// The largest size of a single product.
     pub product: i128,
     /// Whether the final sum may leave the accumulator and wrap. `false` is proved.
@@ -152,7 +156,8 @@ fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
         .iter()
         .map(|(node, sum)| {
             let product = products.get(node).copied().unwrap_or(0);
-            (*node, SumFact { partial: sum.partial, product, wraps: open(*node) })
+            let Interval { low, high, partial } = *sum;
+            (*node, SumFact { partial, low, high, product, wraps: open(*node) })
         })
         .collect();
     let limits = limits

@@ -1,6 +1,6 @@
 //! Fast paths of the simulator: structures that are recognised and run in machine words.
 //!
-//! A datapath is recognised by being exactly what a builder makes of its coefficients and formats. What such a path may do follows from
+//! A datapath is recognised by being what a builder makes of its coefficients and formats, but for the width of sums that never wrap. What such a path may do follows from
 //! the facts of the check: every partial sum is known to fit. Its integers are those of the reference, which the tests hold it against.
 
 use super::{
@@ -106,7 +106,8 @@ impl Fast {
         match table.holds {
             Coefficients::Sections => {
                 let words = SectionWords { input, output, rounding, overflow };
-                if direct_form_1(&coefficients, words).ok()? != *datapath {
+                let built = direct_form_1(&coefficients, words).ok()?;
+                if built.with_widest_sums() != datapath.with_widest_sums() {
                     return None;
                 }
                 let looped = table.rows.len() > 1;
@@ -134,7 +135,8 @@ impl Fast {
                 let coefficients = RoundedTable { format: table.format, rows: vec![row] };
                 let builders = [fir_direct, fir_folded, fir_skip_zeros];
                 let is_built = builders.iter().any(|build| {
-                    build(&coefficients, input, output, rounding, overflow).as_ref() == Ok(datapath)
+                    let built = build(&coefficients, input, output, rounding, overflow);
+                    built.is_ok_and(|built| built.with_widest_sums() == datapath.with_widest_sums())
                 });
                 // Every partial sum is a whole number of steps of the product: no shift before the sum.
                 if !is_built || fact.partial >= 1 << 53 {

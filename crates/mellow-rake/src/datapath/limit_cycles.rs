@@ -60,6 +60,8 @@ const MOST_STEPS: usize = 200_000;
 /// cycles due to roundoff errors in digital filters", 1973). `None` for programs with loops and where nothing is proved.
 struct StateBox {
     ranges: Vec<(i64, i64)>,
+    /// All that the formats allow; words that come from the input are zero.
+    whole: Vec<(i64, i64)>,
     output: f64,
 }
 
@@ -94,16 +96,20 @@ impl StateBox {
                 *level = (level.0 + down, level.1 + up);
             }
         }
-        let mut ranges = Vec::new();
+        let (mut ranges, mut whole) = (Vec::new(), Vec::new());
         for (line, level) in datapath.lines.iter().zip(&of_line) {
-            let range = match level {
-                None => (0, 0),
-                Some(index) => integers(levels[*index], line.format),
+            let (range, all) = match level {
+                None => ((0, 0), (0, 0)),
+                Some(index) => {
+                    let every = (f64::NEG_INFINITY, f64::INFINITY);
+                    (integers(levels[*index], line.format), integers(every, line.format))
+                }
             };
             ranges.extend(std::iter::repeat_n(range, line.rows * line.depth));
+            whole.extend(std::iter::repeat_n(all, line.rows * line.depth));
         }
         let (low, high) = levels[places.len()];
-        Some(StateBox { ranges, output: high.max(-low) / datapath.output.step() })
+        Some(StateBox { ranges, whole, output: high.max(-low) / datapath.output.step() })
     }
 
     fn size(&self) -> u64 {
@@ -257,4 +263,68 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
         CycleSearch::Sampled { starts: STARTS }
     };
     Some(LimitCycles { search, count, largest: found, bound: field.output })
+}
+
+/// What became of states of any size without an input.
+#[derive(Debug, Clone, PartialEq)]
+pub struct OverflowSearch {
+    /// Random states, as large as the formats allow, from which it was started.
+    pub starts: u64,
+    /// From how many of them an oscillation goes on that is larger than roundings alone can keep up.
+    pub count: u64,
+    /// From how many nothing came round in time.
+    pub open: u64,
+    /// The largest of these oscillations.
+    pub largest: Option<LimitCycle>,
+}
+
+/// Starts a program without a loop (one section) from random states of full size, without input, and follows each until it comes round:
+/// what is then larger than the proved bound of [`zero_input_cycles`] is kept up by limits that act. `None` for cascades, and where no bound is
+/// proved.
+///
+/// ```
+/// use mellow_rake::datapath::{SectionWords, direct_form_1, overflow_oscillations};
+/// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+/// // Poles at 0.95 near 0.13 of the sample rate: |a1| + |a2| is above 1, so a word that wraps can go on for ever.
+/// let table = round_coefficients(&[vec![1.0, 0.0, 0.0, -1.3, 0.9]], "s16".parse()?)?;
+/// let word = "s12f11".parse()?;
+/// let mut words = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Wrap };
+/// let wrapping = overflow_oscillations(&direct_form_1(&table, words)?.check()?).unwrap();
+/// assert!(wrapping.largest.unwrap().amplitude > 1000);
+/// words.overflow = Overflow::Saturate;
+/// assert_eq!(overflow_oscillations(&direct_form_1(&table, words)?.check()?).unwrap().count, 0);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn overflow_oscillations(checked: &Checked) -> Option<OverflowSearch> {
+    /// States and samples: a second for a section.
+    const FEW_STARTS: u64 = 200;
+    const STEPS: usize = 20_000;
+    let field = StateBox::new(checked)?;
+    let mut free = Free::new(checked.datapath(), checked.fractions());
+    let mut noise = NoiseSource::new(2);
+    let mut found = OverflowSearch { starts: FEW_STARTS, count: 0, open: 0, largest: None };
+    for _ in 0..FEW_STARTS {
+        let mut slow: Vec<i64> =
+            field.whole.iter().map(|(low, high)| noise.integer(*low, *high)).collect();
+        let mut fast = slow.clone();
+        let met = (0..STEPS).any(|_| {
+            free.step(&mut slow);
+            free.step(&mut fast);
+            free.step(&mut fast);
+            slow == fast
+        });
+        if !met {
+            found.open += 1;
+            continue;
+        }
+        let cycle = free.cycle(&slow);
+        if cycle.amplitude as f64 <= field.output {
+            continue;
+        }
+        found.count += 1;
+        if found.largest.as_ref().is_none_or(|largest| cycle.amplitude > largest.amplitude) {
+            found.largest = Some(cycle);
+        }
+    }
+    Some(found)
 }

@@ -59,6 +59,7 @@ mod error;
 mod fast;
 mod limit_cycles;
 mod linear;
+mod narrow;
 mod noise;
 mod range;
 mod run;
@@ -77,7 +78,9 @@ pub use cost::Cost;
 pub use describe::{Description, describe};
 pub use dump::dump;
 pub use error::DatapathError;
-pub use limit_cycles::{CycleSearch, LimitCycle, LimitCycles, zero_input_cycles};
+pub use limit_cycles::{
+    CycleSearch, LimitCycle, LimitCycles, OverflowSearch, overflow_oscillations, zero_input_cycles,
+};
 pub use linear::{Drive, LinearDatapath, RoundingSource};
 pub use noise::NoisePrediction;
 pub use run::Simulator;

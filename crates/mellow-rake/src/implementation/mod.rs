@@ -101,7 +101,7 @@ pub fn implement_toward(
     let rounded = prepared.rounded(fixed)?;
     let state = state::choose(&prepared, fixed)?;
     let format = state.as_ref().map_or(fixed.output, |state| state.format);
-    let checked = prepared.build(fixed, format)?.check()?;
+    let checked = prepared.build(fixed, format)?.check()?.narrowed();
     let predictions = predict(&checked, designed);
     let (table, ladder) = prepared.tables();
     Ok(Implementation {

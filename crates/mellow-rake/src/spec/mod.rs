@@ -54,8 +54,21 @@ pub struct Spec {
     pub equalizer: Option<EqualizerWish>,
     /// The words that it runs on, if it is to be quantized.
     pub fixed: Option<Fixed>,
+    /// The converter before the filter, if it is known.
+    pub converter: Option<ConverterWish>,
     /// What the proof must show.
     pub verify: Verify,
+}
+
+/// A converter before a filter; its range is the full scale of the filter's input.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ConverterWish {
+    /// Bits of a reading: 2 to 32.
+    pub bits: u32,
+    /// From minus this to this, in any unit.
+    pub range: f64,
+    /// The rms of its noise, in the unit of the range.
+    pub noise: f64,
 }
 
 /// The filter that is wanted.

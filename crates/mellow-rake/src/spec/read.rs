@@ -4,7 +4,9 @@ use super::read_direct;
 use super::read_fir::{self, Wanted, fir_band, fir_kind};
 use super::read_fixed::fixed;
 use super::read_recursive::{design_word, recursive};
-use super::{EqualizerWish, Name, NotchWidth, Problem, Spec, SpecError, Verify, Want};
+use super::{
+    ConverterWish, EqualizerWish, Name, NotchWidth, Problem, Spec, SpecError, Verify, Want,
+};
 use crate::filter::BandKind;
 use crate::units::{Duration, Frequency, Level, SampleRate};
 use std::ops::Range;
@@ -245,7 +247,8 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         let at = error.span().map_or(0, |span| span.start);
         source.error(at, "", Problem::Toml { message: error.message().to_owned() })
     })?;
-    let known = ["name", "sample_rate", "want", "method", "equalizer", "fixed", "verify"];
+    let known =
+        ["name", "sample_rate", "want", "method", "equalizer", "fixed", "converter", "verify"];
     let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
     let found = top.need("name", "an identifier in quotes, as \"pump_hum\"")?;
     let name = Name::new(found.text("an identifier in quotes, as \"pump_hum\"")?)
@@ -254,7 +257,15 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     let sample_rate: SampleRate = top.need("sample_rate", forms)?.parse(forms)?;
     let want = want(&top, sample_rate)?;
     let equalizer = equalizer(&top, &want, sample_rate)?;
-    Ok(Spec { name, sample_rate, want, equalizer, fixed: fixed(&top)?, verify: verify(&top)? })
+    Ok(Spec {
+        name,
+        sample_rate,
+        want,
+        equalizer,
+        fixed: fixed(&top)?,
+        converter: converter(&top)?,
+        verify: verify(&top)?,
+    })
 }
 
 fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
@@ -402,6 +413,29 @@ fn equalizer(
         }));
     }
     Ok(Some(EqualizerWish { delay_ripple }))
+}
+
+fn converter(top: &Keys<'_>) -> Result<Option<ConverterWish>, SpecError> {
+    let Some(keys) = top.table("converter", "converter.", &["bits", "range", "noise"])? else {
+        return Ok(None);
+    };
+    let bits = keys.need("bits", "bits of a reading, as bits = 12")?.integer(2..33)? as u32;
+    let number = |found: Found<'_>, low: f64, accepted: &'static str| {
+        let value = found.number(accepted)?;
+        let is_inside = value.is_finite() && value >= low && value <= 1e150;
+        let (found_text, accepted) = (format!("{value}"), accepted.to_owned());
+        let problem = Problem::Range { found: found_text, accepted };
+        if is_inside { Ok(value) } else { Err(found.error(problem)) }
+    };
+    let range = match keys.find("range") {
+        Some(found) => number(found, 1e-150, "a number above 0: from minus this to this")?,
+        None => 1.0,
+    };
+    let noise = match keys.find("noise") {
+        Some(found) => number(found, 0.0, "an rms of 0 or more, in the unit of the range")?,
+        None => 0.0,
+    };
+    Ok(Some(ConverterWish { bits, range, noise }))
 }
 
 fn verify(top: &Keys<'_>) -> Result<Verify, SpecError> {

@@ -1,0 +1,108 @@
+//! One sentence where the words or the structure that were asked for cannot do it, and what can.
+
+use super::noise_lsb;
+use super::objects::{QuantizeObject, StructureRow};
+use crate::measured::Measured;
+use mellow_rake::design::design;
+use mellow_rake::fixed::WordFormat;
+use mellow_rake::implementation::{Goal, Implementation, implement_toward};
+use mellow_rake::spec::{Fixed, Spec};
+use mellow_rake::units::SampleRate;
+
+/// Where the noise is far above what the last rounding and the input leave: why, and what does better, with figures.
+pub(super) fn advice(
+    measured: &Measured,
+    filter: &Implementation,
+    object: &QuantizeObject<'_>,
+) -> Option<String> {
+    let own = object.noise.words.predicted_rms_lsb?;
+    let input = object.noise.words.input_rounding_rms_lsb.unwrap_or(0.0);
+    // The last rounding alone leaves 0.29 LSB; nothing can be better than that.
+    let floor = input.max(0.2887);
+    if own < 4.0 * floor {
+        return None;
+    }
+    let structure = object.structure;
+    let poles = filter.rounded.pole_radius();
+    let why = poles.map_or(String::new(), |radius| {
+        format!(
+            ", for its poles, at a radius of {radius:.5}, amplify every rounding of the feedback"
+        )
+    });
+    // Not one that loses a template which this one keeps.
+    let keeps = object.template_margin_db[1].is_some_and(|margin| margin >= 0.0);
+    let possible = object.structures.iter();
+    let possible = possible.filter(|row| !(keeps && row.keeps_template == Some(false)));
+    let quiet: Vec<(&StructureRow, f64)> = possible
+        .filter_map(|row| Some((row, row.noise_rms_lsb?)))
+        .filter(|(_, noise)| *noise <= own / 2.0)
+        .collect();
+    let least = quiet.iter().map(|(_, noise)| *noise).reduce(f64::min);
+    // Of those that are about as quiet the one that remembers least.
+    let near =
+        quiet.into_iter().filter(|(_, noise)| Some(*noise) <= least.map(|least| 1.2 * least));
+    let best = near.min_by_key(|(row, _)| row.state_bits.unwrap_or(u64::MAX));
+    let mut ways = Vec::new();
+    if let Some((row, noise)) = best {
+        ways.push(format!(
+            "{} in the same words leaves {noise:.2}, with {} multiplies a sample and {} bits of memory",
+            row.structure,
+            row.multiplies.unwrap_or(0),
+            row.state_bits.unwrap_or(0)
+        ));
+    }
+    ways.extend(wider(measured, filter, own));
+    ways.extend(slower(measured, filter.fixed, own));
+    let ways = if ways.is_empty() {
+        "nothing that was tried does much better".to_owned()
+    } else {
+        ways.join("; ")
+    };
+    Some(format!("{structure} leaves {own:.1} LSB of noise{why}: {ways}."))
+}
+
+/// The same structure with eight bits more between its sections and in its memory.
+fn wider(measured: &Measured, filter: &Implementation, own: f64) -> Option<String> {
+    const MORE: u32 = 8;
+    let fixed = filter.fixed;
+    let output = fixed.output;
+    let fraction = output.fraction() + MORE as i32;
+    let wide = WordFormat::new(output.is_signed(), output.width() + MORE, fraction).ok()?;
+    let words = Fixed { output: wide, state: None, ..fixed };
+    let form = &measured.loaded.design.form;
+    let found = implement_toward(form, words, &measured.loaded.goal()).ok()?;
+    // In the steps of the words that were asked for.
+    let noise = noise_lsb(&found)? * wide.step() / output.step();
+    (noise < own / 2.0).then(|| {
+        format!(
+            "{} with words of {} bits inside leaves {noise:.2}",
+            fixed.structure.as_str(),
+            wide.width()
+        )
+    })
+}
+
+/// The same words after the rate was lowered, where everything that is asked for lies far below it.
+fn slower(measured: &Measured, fixed: Fixed, own: f64) -> Option<String> {
+    let spec = &measured.loaded.spec;
+    // The smallest filter whose bands still fit shows what is gained; half of that rate leaves room for the filter before it.
+    let mut best = None;
+    for factor in [2u32, 4, 8, 16, 32, 64] {
+        let rate = SampleRate::from_hertz(spec.sample_rate.hertz() / f64::from(factor))?;
+        let slow = Spec { sample_rate: rate, ..spec.clone() };
+        let Ok(design) = design(&slow) else { break };
+        let top = super::highest_edge(&slow, &design)?;
+        if top > rate.nyquist() / 2.0 {
+            break;
+        }
+        let goal = Goal::of(&slow, &design);
+        let Ok(found) = implement_toward(&design.form, fixed, &goal) else { continue };
+        let noise = noise_lsb(&found)?;
+        if noise < own / 2.0 {
+            best = Some((factor, noise));
+        }
+    }
+    best.map(|(factor, noise)| {
+        format!("after the rate was lowered {factor} times, the same words and structure leave {noise:.2}")
+    })
+}

@@ -1,0 +1,260 @@
+//! `mrake quantize`: what the words do to the filter, on one page.
+
+mod advice;
+mod objects;
+mod sweep;
+mod text;
+
+use advice::advice;
+use objects::{
+    ConverterObject, MattersObject, NoiseObject, OverflowObject, PoleObject, QuantizeObject,
+    SectionCycles,
+};
+use sweep::{structures, sweep};
+use text::text;
+
+use crate::arguments::Quantize;
+use crate::failure::{Failure, Outcome};
+use crate::figures::{self, View, Wishes};
+use crate::load::Loaded;
+use crate::measured::Measured;
+use crate::print;
+use crate::stream::progress;
+use mellow_rake::analysis::{Change, Report, adaptive_grid, measure_time, pole_moves, sensitivity};
+use mellow_rake::datapath::{CycleSearch, LimitCycle, overflow_oscillations, zero_input_cycles};
+use mellow_rake::design::Design;
+use mellow_rake::implementation::{Goal, Implementation};
+use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
+use mellow_rake::spec::{ConverterWish, Spec, Structure};
+use mellow_rake::verify::{WordNoise, constant_input_error, measure_word_noise};
+use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
+use mellow_rake_files::write_whole;
+use rayon::prelude::*;
+
+/// Samples of white noise that the filter is measured on.
+const SAMPLES: usize = 65_536;
+
+pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
+    let measured = Measured::new(Loaded::file(&options.spec)?)?;
+    let filter = measured.need_implementation("quantize")?;
+    let noise = noise(&measured, filter);
+    let cycles = (!filter.fixed.structure.is_for_taps()).then(|| oscillations(filter));
+    let structures = structures(&measured, filter.fixed);
+    let most_moved_pole = most_moved_pole(&measured, filter);
+    let sweep = options.sweep.as_ref().map(|wish| sweep(&measured, filter.fixed, wish));
+    let matters = matters(&measured, filter);
+    if let Some(path) = &options.figure {
+        let sheet = sheet(&measured, filter, &noise.words.error)?;
+        write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
+        eprintln!("{} written", path.display());
+    }
+    let choice = &measured.loaded.design.choice;
+    let excess = |report: &Report| report.measures.template_excess_db(choice);
+    let object = QuantizeObject {
+        name: measured.loaded.spec.name.to_string(),
+        structure: filter.fixed.structure.as_str(),
+        coefficients: filter.table.format,
+        state: filter.state.as_ref().map(|state| state.format),
+        template_margin_db: [
+            excess(&measured.designed),
+            measured.rounded.as_ref().and_then(excess),
+        ]
+        .map(|excess| excess.map(|excess| 0.0 - excess)),
+        most_sensitive: matters,
+        most_moved_pole,
+        noise,
+        oscillations: cycles.as_deref(),
+        structures: &structures,
+        sweep: sweep.as_ref(),
+    };
+    if options.json {
+        print::json(&object)?;
+    } else {
+        print::text(&text(&measured, filter, &object))?;
+    }
+    let keeps = object.template_margin_db[1].is_none_or(|margin| margin >= 0.0);
+    Ok(Outcome::of(keeps))
+}
+
+/// White noise of half scale, as words.
+fn white(filter: &Implementation) -> Vec<i64> {
+    let mut noise = NoiseSource::new(1);
+    let input = filter.fixed.input;
+    let [low, high] = [input.minimum(), input.maximum()].map(|end| (end / 2) as i64);
+    (0..SAMPLES).map(|_| noise.integer(low, high)).collect()
+}
+
+fn noise(measured: &Measured, filter: &Implementation) -> NoiseObject {
+    let words = measure_word_noise(filter, &measured.loaded.design.form, &white(filter));
+    NoiseObject {
+        converter: converter(measured, &words),
+        constant_input_error_lsb: constant_error(measured, filter),
+        words,
+    }
+}
+
+/// The noise of the converter of the spec behind the filter; its readings span the full scale of the input.
+fn converter(measured: &Measured, words: &WordNoise) -> Option<ConverterObject> {
+    let ConverterWish { bits, range, noise } = measured.loaded.spec.converter?;
+    let full_scale = words.full_scale_rms_lsb?;
+    let step = 2.0f64.powi(1 - bits as i32);
+    let (rounding, noise) = (full_scale * step / 12.0f64.sqrt(), full_scale * noise / range);
+    let power = rounding * rounding + noise * noise;
+    Some(ConverterObject {
+        bits,
+        rounding_rms_lsb: rounding,
+        noise_rms_lsb: noise,
+        added_by_filter_db: words
+            .predicted_rms_lsb
+            .map(|own| 10.0 * (1.0 + own * own / power).log10()),
+    })
+}
+
+/// The pole that rounding moved by the largest share of its distance from the unit circle.
+fn most_moved_pole(measured: &Measured, filter: &Implementation) -> Option<PoleObject> {
+    let found = pole_moves(&measured.loaded.design.form, &filter.rounded);
+    found.first().map(|first| PoleObject {
+        hz: first.from.arg().abs() / std::f64::consts::TAU
+            * measured.loaded.spec.sample_rate.hertz(),
+        radius: first.from.norm(),
+        moved: first.distance(),
+        share: first.share(),
+    })
+}
+
+/// The largest error of 65 constant inputs up to half of full scale, after four times as long as the filter settles; `None` where
+/// that is too long.
+fn constant_error(measured: &Measured, filter: &Implementation) -> Option<f64> {
+    const LEVELS: i128 = 64;
+    let rate = measured.loaded.spec.sample_rate;
+    let length = 4 * measure_time(&filter.rounded, 1.0, rate).settling_samples + 512;
+    if length > 1 << 17 {
+        return None;
+    }
+    let [low, high] = [filter.fixed.input.minimum(), filter.fixed.input.maximum()];
+    let level = |k: i128| ((low + (high - low) * k / LEVELS) / 2) as i64;
+    let errors = (0..=LEVELS as i64).into_par_iter();
+    errors.map(|k| constant_input_error(filter, level(k.into()), length)).reduce_with(f64::max)
+}
+
+fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
+    let bar = progress(filter.table.rows.len() as u64, "looking for oscillations");
+    let one = |index: usize| {
+        let section = filter.section(index);
+        let found = section.as_ref().and_then(zero_input_cycles);
+        let overflow = section.as_ref().and_then(overflow_oscillations);
+        bar.inc(1);
+        let largest = found.as_ref().and_then(|found| found.largest.first().cloned());
+        let of = |pick: fn(&LimitCycle) -> i64| largest.as_ref().map(pick);
+        let (exhaustive, states) = match found.as_ref().map(|found| found.search) {
+            Some(CycleSearch::Exhaustive { states }) => (Some(true), Some(states)),
+            Some(CycleSearch::Sampled { starts }) => (Some(false), Some(starts)),
+            None => (None, None),
+        };
+        SectionCycles {
+            section: index + 1,
+            exhaustive,
+            states,
+            count: found.as_ref().map(|found| found.count),
+            bound_lsb: found.as_ref().map(|found| found.bound),
+            amplitude_lsb: of(|cycle| cycle.amplitude),
+            period_samples: largest.as_ref().map(|cycle| cycle.period),
+            start: largest.map(|cycle| cycle.start),
+            overflow: overflow.map(|found| OverflowObject {
+                starts: found.starts,
+                oscillating: found.count,
+                open: found.open,
+                amplitude_lsb: found.largest.as_ref().map(|cycle| cycle.amplitude),
+                period_samples: found.largest.as_ref().map(|cycle| cycle.period),
+                start: found.largest.map(|cycle| cycle.start),
+            }),
+        }
+    };
+    let cycles = (0..filter.table.rows.len()).into_par_iter().map(one).collect();
+    bar.finish_and_clear();
+    cycles
+}
+
+fn noise_lsb(filter: &Implementation) -> Option<f64> {
+    let lsb = filter.fixed.output.step();
+    filter.predictions.as_ref().ok().map(|found| found.noise.rms() / lsb)
+}
+
+fn bound_lsb(filter: &Implementation) -> Option<f64> {
+    let bounds = filter.checked.facts().bounds().as_ref().ok()?;
+    Some(bounds.error.largest() / filter.fixed.output.step())
+}
+
+/// By how much the filter with rounded coefficients exceeds its template; `None` without one.
+fn excess_db(measured: &Measured, filter: &Implementation) -> Option<f64> {
+    let (rate, choice) = (measured.loaded.spec.sample_rate, &measured.loaded.design.choice);
+    let report = Report::of(&filter.rounded, &filter.rounded, choice, [0; 3], rate);
+    report.measures.template_excess_db(choice)
+}
+
+/// The coefficient whose last bit changes the response most, where the coefficients are those of sections or taps.
+fn matters(measured: &Measured, filter: &Implementation) -> Option<MattersObject> {
+    let structure = filter.fixed.structure;
+    if filter.state.is_some()
+        && !matches!(structure, Structure::DirectForm2 | Structure::DirectForm1Transposed)
+    {
+        return None;
+    }
+    let (rate, choice) = (measured.loaded.spec.sample_rate, &measured.loaded.design.choice);
+    let hertz = adaptive_grid(&filter.rounded, rate, 0.0, rate.nyquist(), 0.5);
+    let change = Change::Step(filter.table.format.step());
+    let found = sensitivity(&filter.rounded, choice, rate, &hertz, change);
+    found.coefficients.first().map(|first| MattersObject {
+        name: first.name,
+        index: first.index,
+        response_change: first.response_change,
+        at_hz: first.at_hz,
+    })
+}
+
+/// The responses, and the noise spectrum as predicted and as measured.
+fn sheet(measured: &Measured, filter: &Implementation, error: &[f64]) -> Result<Sheet, Failure> {
+    let rate = measured.loaded.spec.sample_rate;
+    let scene = figures::scene(measured, Wishes::default());
+    let mut panels: Vec<Panel> =
+        [View::Gain, View::Passband, View::Difference].map(|view| scene.panel(view)).to_vec();
+    let lsb = filter.fixed.output.step();
+    let level = |density: f64| 10.0 * (density / (lsb * lsb)).max(1e-30).log10();
+    let wish = SpectrumWish { piece: 2048, ..SpectrumWish::for_length(error.len()) };
+    let found = spectrum(error, rate, wish)
+        .map_err(|error| Failure::Call(format!("noise spectrum: {error}")))?;
+    let pairs = found.hertz.iter().zip(&found.density).skip(1);
+    let points: Vec<(f64, f64)> = pairs.map(|(hz, density)| (*hz, level(*density))).collect();
+    let mut series = Vec::new();
+    let mut levels: Vec<f64> = points.iter().map(|point| point.1).collect();
+    series.push(Series {
+        name: "measured noise".to_owned(),
+        pen: Pen::Light,
+        shape: Shape::Line(points),
+    });
+    if let Ok(predicted) = filter.checked.noise_density(rate, &found.hertz) {
+        let pairs = found.hertz.iter().zip(&predicted).skip(1);
+        let points: Vec<(f64, f64)> = pairs.map(|(hz, density)| (*hz, level(*density))).collect();
+        levels.extend(points.iter().map(|point| point.1));
+        let shape = Shape::Line(points);
+        series.push(Series { name: "predicted noise".to_owned(), pen: Pen::Over, shape });
+    }
+    let high = levels.iter().copied().fold(f64::MIN, f64::max);
+    let low = levels.iter().copied().fold(f64::MAX, f64::min).max(high - 140.0);
+    let x = Axis::linear("frequency", "Hz", (0.0, rate.nyquist()));
+    let y = Axis::linear("density", "dB of 1 LSB²/Hz", (low - 5.0, high + 5.0));
+    panels.push(Panel { series, ..Panel::new("rounding noise at the output", x, y) });
+    let title =
+        format!("{} on integers: {}", measured.loaded.spec.name, filter.fixed.structure.as_str());
+    Ok(Sheet { title, panels })
+}
+
+/// The highest frequency that a low-pass or a band asks something of; `None` for filters that let the highest frequencies through.
+fn highest_edge(spec: &Spec, design: &Design) -> Option<f64> {
+    let Goal::Template { pass, stop, .. } = Goal::of(spec, design) else { return None };
+    let nyquist = spec.sample_rate.nyquist();
+    if pass.is_empty() || pass.iter().any(|(_, high)| *high >= nyquist) {
+        return None;
+    }
+    stop.iter().map(|(low, _)| *low).chain(pass.iter().map(|(_, high)| *high)).reduce(f64::max)
+}

@@ -1,0 +1,112 @@
+//! The same filter in other structures and in words of other widths.
+
+use super::objects::{StructureRow, SweepObject, SweepRow};
+use super::{bound_lsb, excess_db, noise_lsb};
+use crate::arguments::Sweep;
+use crate::measured::Measured;
+use crate::stream::progress;
+use mellow_rake::fixed::WordFormat;
+use mellow_rake::implementation::implement_toward;
+use mellow_rake::spec::{ArrangementWish, Fixed, IntegerWish, Structure};
+use rayon::prelude::*;
+
+/// The filter in all structures that take it, with these words.
+pub(super) fn structures(measured: &Measured, fixed: Fixed) -> Vec<StructureRow> {
+    let form = &measured.loaded.design.form;
+    let is_alike = |one: &Structure| one.is_for_taps() == fixed.structure.is_for_taps();
+    let goal = measured.loaded.goal();
+    let alike: Vec<Structure> = Structure::ALL.into_iter().filter(is_alike).collect();
+    let row = |structure: &Structure| {
+        let structure = *structure;
+        // A state that was given is for its own structure.
+        let state = fixed.state.filter(|_| structure == fixed.structure);
+        let mut row = StructureRow {
+            structure: structure.as_str(),
+            noise_rms_lsb: None,
+            error_bound_lsb: None,
+            keeps_template: None,
+            state_bits: None,
+            multiplies: None,
+            reason: None,
+        };
+        let mut words = Fixed { structure, state, ..fixed };
+        if !structure.is_cascade() {
+            words.arrangement = ArrangementWish::default();
+        }
+        if !structure.has_plain_coefficients() {
+            words.integers = IntegerWish::default();
+        }
+        match implement_toward(form, words, &goal) {
+            Err(error) => row.reason = Some(error.to_string()),
+            Ok(filter) => {
+                let cost = filter.checked.cost();
+                row.noise_rms_lsb = noise_lsb(&filter);
+                row.error_bound_lsb = bound_lsb(&filter);
+                row.keeps_template = excess_db(measured, &filter).map(|excess| excess <= 0.0);
+                row.state_bits = Some(cost.state_bits);
+                row.multiplies = Some(cost.multiplies_per_sample);
+            }
+        }
+        row
+    };
+    alike.par_iter().map(row).collect()
+}
+
+/// The same filter with other widths, on all cores.
+pub(super) fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObject {
+    let form = &measured.loaded.design.form;
+    let goal = measured.loaded.goal();
+    let widths: Vec<u32> = (wish.from..=wish.to).collect();
+    let bar = progress(widths.len() as u64, "sweeping");
+    let words = |bits: u32| -> Option<Fixed> {
+        if wish.coefficients {
+            let mut coefficients = fixed.coefficients;
+            coefficients.width = bits;
+            coefficients.fraction = None;
+            return Some(Fixed { coefficients, ..fixed });
+        }
+        // As many whole bits as before.
+        let resized = |word: WordFormat| {
+            let whole = i64::from(word.width()) - i64::from(word.fraction());
+            let fraction = i32::try_from(i64::from(bits) - whole).ok()?;
+            WordFormat::new(word.is_signed(), bits, fraction).ok()
+        };
+        let (input, output) = (resized(fixed.input)?, resized(fixed.output)?);
+        Some(Fixed { input, output, state: None, ..fixed })
+    };
+    let row = |bits: &u32| {
+        let mut row = SweepRow {
+            bits: *bits,
+            format: None,
+            template_excess_db: None,
+            keeps_template: None,
+            noise_rms_lsb: None,
+            noise_rms: None,
+            error_bound_lsb: None,
+            reason: None,
+        };
+        match words(*bits).map(|words| implement_toward(form, words, &goal)) {
+            None => row.reason = Some("no such word".to_owned()),
+            Some(Err(error)) => row.reason = Some(error.to_string()),
+            Some(Ok(filter)) => {
+                let is_coefficients = wish.coefficients;
+                row.format =
+                    Some(if is_coefficients { filter.table.format } else { filter.fixed.output });
+                row.template_excess_db = excess_db(measured, &filter);
+                row.keeps_template = row.template_excess_db.map(|excess| excess <= 0.0);
+                row.noise_rms_lsb = noise_lsb(&filter);
+                row.noise_rms = row.noise_rms_lsb.map(|rms| rms * filter.fixed.output.step());
+                row.error_bound_lsb = bound_lsb(&filter);
+            }
+        }
+        bar.inc(1);
+        row
+    };
+    let rows: Vec<SweepRow> = widths.par_iter().map(row).collect();
+    bar.finish_and_clear();
+    // The fewest from which on every width keeps it.
+    let broken = rows.iter().rposition(|row| row.keeps_template != Some(true));
+    let first = broken.map_or(0, |last| last + 1);
+    let fewest = rows.get(first).map(|row| row.bits);
+    SweepObject { of: if wish.coefficients { "coefficients" } else { "data" }, rows, fewest }
+}

@@ -1,0 +1,223 @@
+//! What `mrake quantize` found, on one page.
+
+use super::advice;
+use super::objects::{
+    NoiseObject, OverflowObject, QuantizeObject, SectionCycles, StructureRow, SweepObject, SweepRow,
+};
+use crate::measured::Measured;
+use crate::print::{number, table, wrapped};
+use crate::text::words;
+use mellow_rake::implementation::Implementation;
+
+pub(super) fn text(
+    measured: &Measured,
+    filter: &Implementation,
+    object: &QuantizeObject<'_>,
+) -> String {
+    let QuantizeObject { name, noise, structures, .. } = object;
+    let mut text = format!("{name} in the words of its spec\n{}", words(filter));
+    let [designed, rounded] = object.template_margin_db;
+    let verdict = match (designed, rounded) {
+        (_, None) => "no template was asked for".to_owned(),
+        (_, Some(margin)) if margin >= 0.0 => "keeps the template".to_owned(),
+        (_, Some(margin)) => format!("MISSES the template by {:.4} dB", -margin),
+    };
+    text.push_str(&format!("\nResponse with rounded coefficients: {verdict}\n"));
+    if let Some(matters) = &object.most_sensitive {
+        let which = match filter.rounded.taps() {
+            Some(_) => format!("tap {}", matters.index),
+            None => format!("{} of section {}", matters.name, matters.index + 1),
+        };
+        let line = format!(
+            "  the coefficient that matters most: {which}; one LSB of it changes the response by {:.4} % of its peak at {} Hz",
+            100.0 * matters.response_change,
+            crate::text::units::hertz(matters.at_hz)
+        );
+        text.push_str(&wrapped(&line, 4));
+    }
+    if let Some(pole) = &object.most_moved_pole {
+        let line = format!(
+            "  the pole that moved most, at {} Hz and radius {:.6}: by {:.2e}, {:.3} % of its distance from the unit circle",
+            crate::text::units::hertz(pole.hz),
+            pole.radius,
+            pole.moved,
+            100.0 * pole.share
+        );
+        text.push_str(&wrapped(&line, 4));
+    }
+    text.push_str(&noise_text(noise));
+    if let Some(cycles) = object.oscillations {
+        text.push_str(&cycles_text(cycles));
+    }
+    text.push_str("\nOther structures in the same words, noise predicted\n");
+    let row = |row: &StructureRow| {
+        let keeps = match (row.keeps_template, &row.reason) {
+            (_, Some(_)) => "not possible".to_owned(),
+            (Some(true), _) => "kept".to_owned(),
+            (Some(false), _) => "MISSED".to_owned(),
+            (None, _) => "-".to_owned(),
+        };
+        vec![
+            row.structure.to_owned(),
+            number(row.noise_rms_lsb, 2),
+            number(row.error_bound_lsb, 1),
+            row.multiplies.map_or("-".to_owned(), |count| count.to_string()),
+            row.state_bits.map_or("-".to_owned(), |bits| bits.to_string()),
+            keeps,
+        ]
+    };
+    let rows: Vec<Vec<String>> = structures.iter().map(row).collect();
+    let header =
+        ["structure", "noise, LSB", "bound, LSB", "multiplies", "memory, bits", "template"];
+    text.push_str(&table(&header, &rows));
+    for row in structures.iter().filter(|row| row.reason.is_some()) {
+        let reason = row.reason.as_deref().unwrap_or("");
+        text.push_str(&wrapped(&format!("  {}: {reason}", row.structure), 4));
+    }
+    if let Some(advice) = advice(measured, filter, object) {
+        text.push('\n');
+        text.push_str(&wrapped(&advice, 2));
+    }
+    if let Some(sweep) = object.sweep {
+        text.push_str(&sweep_text(sweep));
+    }
+    text
+}
+
+pub(super) fn noise_text(noise: &NoiseObject) -> String {
+    let NoiseObject { words, constant_input_error_lsb, converter } = noise;
+    let row = |name: &str, predicted: Option<f64>, measured: Option<f64>| {
+        vec![name.to_owned(), number(predicted, 3), number(measured, 3)]
+    };
+    let mut rows = vec![
+        row("its own roundings", words.predicted_rms_lsb, Some(words.measured_rms_lsb)),
+        row("rounded coefficients", None, Some(words.coefficient_rms_lsb)),
+        row("the last bit of the input", words.input_rounding_rms_lsb, None),
+    ];
+    if let Some(found) = converter {
+        let name = format!("the converter's {} bits", found.bits);
+        rows.push(row(&name, Some(found.rounding_rms_lsb), None));
+        rows.push(row("the converter's own noise", Some(found.noise_rms_lsb), None));
+    }
+    let mut text =
+        String::from("\nNoise at the output, rms in LSB, on white noise of half scale\n");
+    text.push_str(&table(&["from", "predicted", "measured"], &rows));
+    if let Some(added) = converter.as_ref().and_then(|found| found.added_by_filter_db) {
+        text.push_str(&format!(
+            "  the filter's roundings raise the noise of the converter by {added:.2} dB\n"
+        ));
+    }
+    if let Some(error) = *constant_input_error_lsb {
+        text.push_str(&format!(
+            "  constant inputs: {error:.1} LSB off at most once settled, at 65 levels up to half of full scale\n"
+        ));
+    }
+    if words.limited_samples > 0 {
+        text.push_str(&format!(
+            "  limits acted in {} samples: no rounding there\n",
+            words.limited_samples
+        ));
+    }
+    text
+}
+
+pub(super) fn cycles_text(cycles: &[SectionCycles]) -> String {
+    let mut text = String::from(
+        "\nOscillations without an input while no limit acts, each section by itself\n",
+    );
+    let row = |one: &SectionCycles| {
+        let how = match (one.exhaustive, one.states) {
+            (Some(true), Some(states)) => format!("all {states} states"),
+            (Some(false), Some(states)) => format!("{states} random states"),
+            _ => "no bound proved".to_owned(),
+        };
+        let found = match (one.exhaustive, one.count) {
+            (Some(true), Some(0)) => "none: proved".to_owned(),
+            (_, Some(0)) => "none found".to_owned(),
+            (_, Some(count)) => count.to_string(),
+            (_, None) => "-".to_owned(),
+        };
+        let whole = |value: Option<i64>| value.map_or("-".to_owned(), |value| value.to_string());
+        vec![
+            one.section.to_string(),
+            how,
+            found,
+            whole(one.amplitude_lsb),
+            number(one.bound_lsb, 1),
+            one.period_samples.map_or("-".to_owned(), |period| period.to_string()),
+            one.start.as_ref().map_or("-".to_owned(), |start| {
+                let words: Vec<String> = start.iter().map(ToString::to_string).collect();
+                words.join(" ")
+            }),
+        ]
+    };
+    let rows: Vec<Vec<String>> = cycles.iter().map(row).collect();
+    let header =
+        ["section", "searched", "found", "largest, LSB", "bound, LSB", "period", "from the state"];
+    text.push_str(&table(&header, &rows));
+    for one in cycles {
+        if let Some(found) = &one.overflow {
+            text.push_str(&overflow_text(one.section, found));
+        }
+    }
+    text
+}
+
+/// What a section does when it is left with words as large as they can be.
+fn overflow_text(section: usize, found: &OverflowObject) -> String {
+    let OverflowObject { starts, oscillating, open, .. } = found;
+    let mut line = match (found.amplitude_lsb, found.period_samples, &found.start) {
+        (Some(amplitude), Some(period), Some(start)) => {
+            let start: Vec<String> = start.iter().map(ToString::to_string).collect();
+            format!(
+                "  section {section}, left with words of any size: {oscillating} of {starts} random states go on for ever, at {amplitude} LSB \
+                 with a period of {period}, as from the state {}",
+                start.join(" ")
+            )
+        }
+        _ => format!(
+            "  section {section}, left with words of any size: none of {starts} random states goes on above the bound"
+        ),
+    };
+    if *open > 0 {
+        line.push_str(&format!("; {open} did not come round in 20000 samples"));
+    }
+    wrapped(&line, 4)
+}
+
+pub(super) fn sweep_text(sweep: &SweepObject) -> String {
+    let row = |row: &SweepRow| {
+        let keeps = match (row.keeps_template, &row.reason) {
+            (_, Some(_)) => "not possible".to_owned(),
+            (Some(true), _) => "kept".to_owned(),
+            (Some(false), _) => {
+                format!("missed by {} dB", number(row.template_excess_db, 4))
+            }
+            (None, _) => "-".to_owned(),
+        };
+        let rms = row.noise_rms.map_or("-".to_owned(), |rms| format!("{:.1}", 20.0 * rms.log10()));
+        vec![
+            row.bits.to_string(),
+            row.format.map_or("-".to_owned(), |format| format.to_string()),
+            keeps,
+            number(row.noise_rms_lsb, 2),
+            rms,
+            number(row.error_bound_lsb, 1),
+        ]
+    };
+    let rows: Vec<Vec<String>> = sweep.rows.iter().map(row).collect();
+    let header = ["bits", "format", "template", "noise, LSB", "noise, dB of 1", "bound, LSB"];
+    let mut text = format!("\nWidths of the {}\n{}", sweep.of, table(&header, &rows));
+    let reasons: Vec<&SweepRow> = sweep.rows.iter().filter(|row| row.reason.is_some()).collect();
+    if let Some(last) = reasons.last() {
+        let reason = last.reason.as_deref().unwrap_or("");
+        text.push_str(&wrapped(&format!("  {} bits: {reason}", last.bits), 4));
+    }
+    let has_template = sweep.rows.iter().any(|row| row.keeps_template.is_some());
+    match sweep.fewest {
+        Some(bits) => text.push_str(&format!("  the template is kept from {bits} bits on\n")),
+        None if has_template => text.push_str("  the template is not kept up to the widest\n"),
+        None => {}
+    }
+    text
+}
