@@ -68,8 +68,18 @@ pub(super) struct Judge {
 }
 
 enum Marks {
-    Response { wanted: Vec<Complex64>, peak: f64 },
-    Template { pass: Vec<usize>, stop: Vec<usize>, ripple_db: Option<f64>, floor: Option<f64> },
+    Response {
+        wanted: Vec<Complex64>,
+        peak: f64,
+    },
+    Template {
+        pass: Vec<usize>,
+        stop: Vec<usize>,
+        ripple_db: Option<f64>,
+        /// The middle between the largest and the smallest gain that were designed: the level is to stay where it is.
+        middle_db: f64,
+        floor: Option<f64>,
+    },
 }
 
 impl Judge {
@@ -109,6 +119,7 @@ impl Judge {
                     pass: (0..count).collect(),
                     stop: (count..all.len()).collect(),
                     ripple_db: *ripple_db,
+                    middle_db: 10.0 * libm::log10(ends[0] * ends[1]),
                     floor: attenuation_db.map(|db| libm::exp10(-db / 20.0)),
                 };
                 (all, marks)
@@ -133,7 +144,7 @@ impl Judge {
                 }
                 libm::sqrt(largest) / peak
             }
-            Marks::Template { pass, stop, ripple_db, floor } => {
+            Marks::Template { pass, stop, ripple_db, middle_db, floor } => {
                 let (mut low, mut high) = (f64::INFINITY, 0.0f64);
                 let most = ripple_db.map_or(f64::INFINITY, |db| libm::exp10(limit * db / 10.0));
                 for k in pass {
@@ -159,7 +170,11 @@ impl Judge {
                 }
                 let ripple = ripple_db.map_or(0.0, |db| 10.0 * libm::log10(high / low) / db);
                 let share = floor.map_or(0.0, |floor| libm::sqrt(over / high) / floor);
-                ripple.max(share)
+                // A hundredth of the ripple is what the level may drift.
+                let drift = ripple_db.filter(|_| !pass.is_empty()).map_or(0.0, |db| {
+                    (5.0 * libm::log10(high * low) - middle_db).abs() / (0.01 * db)
+                });
+                ripple.max(share).max(drift)
             }
         };
         (score < limit).then_some(score)
