@@ -16,6 +16,11 @@ pub(crate) struct Measured {
 impl Measured {
     pub(crate) fn new(loaded: Loaded) -> Result<Self, Failure> {
         let implementation = loaded.implementation()?;
+        Ok(Measured::with(loaded, implementation))
+    }
+
+    /// A design with the integer filter that was made of it, if one was.
+    pub(crate) fn with(loaded: Loaded, implementation: Option<Implementation>) -> Self {
         let (rate, design) = (loaded.spec.sample_rate, &loaded.design);
         let (form, choice) = (&design.form, &design.choice);
         let designed = Report::of(design.transfer(), form, choice, float_cost(form), rate);
@@ -24,7 +29,7 @@ impl Measured {
             let cost = [cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words];
             Report::of(&integers.rounded, &integers.rounded, choice, cost, rate)
         });
-        Ok(Measured { loaded, implementation, designed, rounded })
+        Measured { loaded, implementation, designed, rounded }
     }
 
     /// The integer filter that a command cannot do without.

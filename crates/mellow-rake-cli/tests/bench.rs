@@ -421,6 +421,34 @@ fn words_are_judged_on_one_page() {
     );
     let (status, out, _) = run(&["quantize", "demo/mooring/pump_hum.toml"]);
     assert!(status == 0 && out.contains("no template was asked for"), "{out}");
+    // A high-pass at a twenty-thousandth of the rate: 16 bits put no pole there in direct form, others do.
+    let folder = tempfile::tempdir().unwrap();
+    let slow = folder.path().join("slow.toml");
+    let text = "name = \"slow\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"highpass\"\ncutoff = \"0.05 Hz\"\n[method]\n\
+        design = \"butterworth\"\norder = 2\n[fixed]\ninput = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s16\"\n\
+        structure = \"direct-form-1\"\nrounding = \"half-up\"\noverflow = \"wrap\"\n[converter]\nbits = 12\nnoise = 1e-4\n";
+    std::fs::write(&slow, text).unwrap();
+    let slow = slow.to_str().unwrap();
+    let (status, out, _) = run(&["quantize", slow]);
+    assert!(
+        status == 1 && out.contains("not possible") && out.contains("coupled does it"),
+        "{out}"
+    );
+    let (_, object) = json(&["quantize", slow, "--json"]);
+    let bits = object["fewest_coefficient_bits"].as_u64().unwrap();
+    let with = |bits: u64| {
+        std::fs::write(slow, text.replace("\"s16\"", &format!("\"s{bits}\""))).unwrap();
+        json(&["quantize", slow, "--json"]).1
+    };
+    assert!(bits > 20 && with(bits - 1)["reason"].is_string());
+    let enough = with(bits);
+    let own = number(&enough["noise"]["predicted_rms_lsb"]);
+    let parts = ["rounding_rms_lsb", "noise_rms_lsb"];
+    let power: f64 =
+        parts.iter().map(|part| number(&enough["noise"]["converter"][part]).powi(2)).sum();
+    let added = number(&enough["noise"]["converter"]["added_by_filter_db"]);
+    assert!((added - 10.0 * (1.0 + own * own / power).log10()).abs() < 1e-9, "{added}");
+    assert!(number(&enough["most_moved_pole"]["share"]) < 1.0);
     for bad in ["coefficients=3..8", "data=20..10", "state=8..9", "coefficients=8"] {
         assert_eq!(run(&["quantize", MODEM, "--sweep", bad]).0, 2, "{bad}");
     }

@@ -13,8 +13,9 @@ pub enum ImplementError {
     Coefficients(#[from] QuantizeError),
     /// Rounding moved a pole out of the unit circle.
     #[error(
-        "key `fixed.coefficients`: rounded to {format}, section {section} has a pole at radius {radius:.9} and is \
-         unstable; more coefficient bits are needed"
+        "key `fixed.coefficients`: rounded to {format}, section {} has a pole at radius {radius:.9} and is \
+         unstable; more coefficient bits are needed",
+        .section + 1
     )]
     Unstable {
         /// The section, from 0.

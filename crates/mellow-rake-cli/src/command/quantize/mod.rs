@@ -1,6 +1,7 @@
 //! `mrake quantize`: what the words do to the filter, on one page.
 
 mod advice;
+mod impossible;
 mod objects;
 mod sweep;
 mod text;
@@ -35,7 +36,14 @@ use rayon::prelude::*;
 const SAMPLES: usize = 65_536;
 
 pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
-    let measured = Measured::new(Loaded::file(&options.spec)?)?;
+    let loaded = Loaded::file(&options.spec)?;
+    let measured = match (loaded.implementation(), loaded.spec.fixed) {
+        (Err(Failure::Implement { error, .. }), Some(fixed)) => {
+            let measured = Measured::with(loaded, None);
+            return impossible::explain(&measured, fixed, &error, options.json);
+        }
+        (implementation, _) => Measured::with(loaded, implementation?),
+    };
     let filter = measured.need_implementation("quantize")?;
     let noise = noise(&measured, filter);
     let cycles = (!filter.fixed.structure.is_for_taps()).then(|| oscillations(filter));

@@ -47,9 +47,22 @@ pub(super) fn text(
     }
     text.push_str(&noise_text(noise));
     if let Some(cycles) = object.oscillations {
-        text.push_str(&cycles_text(cycles));
+        text.push_str(&cycles_text(cycles, filter.fixed.output.maximum() as f64));
     }
-    text.push_str("\nOther structures in the same words, noise predicted\n");
+    text.push_str(&structures_text(structures));
+    if let Some(advice) = advice(measured, filter, object) {
+        text.push('\n');
+        text.push_str(&wrapped(&advice, 2));
+    }
+    if let Some(sweep) = object.sweep {
+        text.push_str(&sweep_text(sweep));
+    }
+    text
+}
+
+/// The filter in other structures.
+pub(super) fn structures_text(structures: &[StructureRow]) -> String {
+    let mut text = String::from("\nOther structures in the same words, noise predicted\n");
     let row = |row: &StructureRow| {
         let keeps = match (row.keeps_template, &row.reason) {
             (_, Some(_)) => "not possible".to_owned(),
@@ -70,16 +83,17 @@ pub(super) fn text(
     let header =
         ["structure", "noise, LSB", "bound, LSB", "multiplies", "memory, bits", "template"];
     text.push_str(&table(&header, &rows));
-    for row in structures.iter().filter(|row| row.reason.is_some()) {
-        let reason = row.reason.as_deref().unwrap_or("");
-        text.push_str(&wrapped(&format!("  {}: {reason}", row.structure), 4));
+    // Several for the same reason stand in one line.
+    let mut reasons: Vec<(&str, Vec<&str>)> = Vec::new();
+    for row in structures {
+        let Some(reason) = row.reason.as_deref() else { continue };
+        match reasons.iter_mut().find(|(known, _)| *known == reason) {
+            Some((_, names)) => names.push(row.structure),
+            None => reasons.push((reason, vec![row.structure])),
+        }
     }
-    if let Some(advice) = advice(measured, filter, object) {
-        text.push('\n');
-        text.push_str(&wrapped(&advice, 2));
-    }
-    if let Some(sweep) = object.sweep {
-        text.push_str(&sweep_text(sweep));
+    for (reason, names) in reasons {
+        text.push_str(&wrapped(&format!("  {}: {reason}", names.join(", ")), 4));
     }
     text
 }
@@ -121,7 +135,7 @@ pub(super) fn noise_text(noise: &NoiseObject) -> String {
     text
 }
 
-pub(super) fn cycles_text(cycles: &[SectionCycles]) -> String {
+pub(super) fn cycles_text(cycles: &[SectionCycles], full_scale: f64) -> String {
     let mut text = String::from(
         "\nOscillations without an input while no limit acts, each section by itself\n",
     );
@@ -157,15 +171,22 @@ pub(super) fn cycles_text(cycles: &[SectionCycles]) -> String {
     text.push_str(&table(&header, &rows));
     for one in cycles {
         if let Some(found) = &one.overflow {
-            text.push_str(&overflow_text(one.section, found));
+            text.push_str(&overflow_text(one, found, full_scale));
         }
     }
     text
 }
 
 /// What a section does when it is left with words as large as they can be.
-fn overflow_text(section: usize, found: &OverflowObject) -> String {
+fn overflow_text(one: &SectionCycles, found: &OverflowObject, full_scale: f64) -> String {
     let OverflowObject { starts, oscillating, open, .. } = found;
+    let section = one.section;
+    if one.bound_lsb.is_some_and(|bound| bound >= full_scale) {
+        let line = format!(
+            "  section {section}: its roundings alone may reach full scale, so what limits keep up cannot be told apart"
+        );
+        return wrapped(&line, 4);
+    }
     let mut line = match (found.amplitude_lsb, found.period_samples, &found.start) {
         (Some(amplitude), Some(period), Some(start)) => {
             let start: Vec<String> = start.iter().map(ToString::to_string).collect();
