@@ -449,6 +449,11 @@ fn words_are_judged_on_one_page() {
     let added = number(&enough["noise"]["converter"]["added_by_filter_db"]);
     assert!((added - 10.0 * (1.0 + own * own / power).log10()).abs() < 1e-9, "{added}");
     assert!(number(&enough["most_moved_pole"]["share"]) < 1.0);
+    let (_, swept) = json(&["quantize", slow, "--sweep", "data=16..40", "--json"]);
+    let fewest = swept["sweep"]["fewest_for_converter"].as_u64().unwrap();
+    let added =
+        |bits: u64| number(&swept["sweep"]["rows"][bits as usize - 16]["added_to_converter_db"]);
+    assert!(fewest > 16 && added(fewest) <= 1.0 && added(fewest - 1) > 1.0, "{fewest}");
     for bad in ["coefficients=3..8", "data=20..10", "state=8..9", "coefficients=8"] {
         assert_eq!(run(&["quantize", MODEM, "--sweep", bad]).0, 2, "{bad}");
     }

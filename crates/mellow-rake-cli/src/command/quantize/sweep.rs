@@ -1,7 +1,7 @@
 //! The same filter in other structures and in words of other widths.
 
 use super::objects::{StructureRow, SweepObject, SweepRow};
-use super::{bound_lsb, excess_db, noise_lsb};
+use super::{added_db, bound_lsb, excess_db, noise_lsb};
 use crate::arguments::Sweep;
 use crate::measured::Measured;
 use crate::stream::progress;
@@ -83,6 +83,7 @@ pub(super) fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObj
             noise_rms_lsb: None,
             noise_rms: None,
             error_bound_lsb: None,
+            added_to_converter_db: None,
             reason: None,
         };
         match words(*bits).map(|words| implement_toward(form, words, &goal)) {
@@ -97,6 +98,7 @@ pub(super) fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObj
                 row.noise_rms_lsb = noise_lsb(&filter);
                 row.noise_rms = row.noise_rms_lsb.map(|rms| rms * filter.fixed.output.step());
                 row.error_bound_lsb = bound_lsb(&filter);
+                row.added_to_converter_db = added_db(measured, &filter);
             }
         }
         bar.inc(1);
@@ -104,9 +106,16 @@ pub(super) fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObj
     };
     let rows: Vec<SweepRow> = widths.par_iter().map(row).collect();
     bar.finish_and_clear();
-    // The fewest from which on every width keeps it.
-    let broken = rows.iter().rposition(|row| row.keeps_template != Some(true));
+    let of = if wish.coefficients { "coefficients" } else { "data" };
+    let kept = |row: &SweepRow| row.keeps_template == Some(true);
+    let quiet = |row: &SweepRow| row.added_to_converter_db.is_some_and(|added| added <= 1.0);
+    let (fewest, fewest_for_converter) = (fewest(&rows, kept), fewest(&rows, quiet));
+    SweepObject { of, rows, fewest, fewest_for_converter }
+}
+
+/// The width from which on every one does what is asked.
+fn fewest(rows: &[SweepRow], is_enough: impl Fn(&SweepRow) -> bool) -> Option<u32> {
+    let broken = rows.iter().rposition(|row| !is_enough(row));
     let first = broken.map_or(0, |last| last + 1);
-    let fewest = rows.get(first).map(|row| row.bits);
-    SweepObject { of: if wish.coefficients { "coefficients" } else { "data" }, rows, fewest }
+    rows.get(first).map(|row| row.bits)
 }

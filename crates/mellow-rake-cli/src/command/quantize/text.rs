@@ -240,5 +240,10 @@ pub(super) fn sweep_text(sweep: &SweepObject) -> String {
         None if has_template => text.push_str("  the template is not kept up to the widest\n"),
         None => {}
     }
+    if let Some(bits) = sweep.fewest_for_converter {
+        text.push_str(&format!(
+            "  the converter's noise is raised by less than 1 dB from {bits} bits on\n"
+        ));
+    }
     text
 }

@@ -170,11 +170,11 @@ impl Judge {
                 }
                 let ripple = ripple_db.map_or(0.0, |db| 10.0 * libm::log10(high / low) / db);
                 let share = floor.map_or(0.0, |floor| libm::sqrt(over / high) / floor);
-                // A hundredth of the ripple is what the level may drift.
+                // Of sets that are about as good the one that keeps the level: a fiftieth of its drift counts as well.
                 let drift = ripple_db.filter(|_| !pass.is_empty()).map_or(0.0, |db| {
-                    (5.0 * libm::log10(high * low) - middle_db).abs() / (0.01 * db)
+                    (5.0 * libm::log10(high * low) - middle_db).abs() / (50.0 * db)
                 });
-                ripple.max(share).max(drift)
+                ripple.max(share) + drift
             }
         };
         (score < limit).then_some(score)
