@@ -61,9 +61,8 @@ fn the_breath_goes_the_same_way() {
         assert_eq!(reach["cannot_overflow"], true, "{reach}");
     }
     assert_eq!(quantized["cost"]["limits_per_sample"], 0);
-    // Rounding costs a little of the template, and it is said how much.
-    let excess = quantized["template_excess_db"].as_f64().unwrap();
-    assert!(excess > 0.0 && excess < 0.01, "{excess}");
+    // The nearest integers would miss the template by a little; the search keeps it.
+    assert_eq!(quantized["template_excess_db"], 0.0);
     let code = std::fs::read_to_string(folder.path().join("breath.c")).unwrap();
     assert!(code.contains("for (int pass = 0; pass < 2; pass++)"));
 }

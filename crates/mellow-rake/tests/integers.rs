@@ -27,6 +27,11 @@ fn build((spec, design): &(Spec, Design), wish: IntegerWish) -> Implementation {
 
 /// The share of the template that a response uses, on a plain dense grid: an account of its own.
 fn use_of(form: &Form, pass: f64, stop: f64, ripple_db: f64, attenuation_db: f64) -> f64 {
+    use_and_level(form, [pass, stop, ripple_db, attenuation_db]).0
+}
+
+/// The same, and the middle of the pass-band in decibels.
+fn use_and_level(form: &Form, [pass, stop, ripple_db, attenuation_db]: [f64; 4]) -> (f64, f64) {
     const POINTS: u32 = 4000;
     let (mut low, mut high, mut over) = (f64::INFINITY, 0.0f64, 0.0f64);
     for k in 0..=POINTS {
@@ -39,7 +44,7 @@ fn use_of(form: &Form, pass: f64, stop: f64, ripple_db: f64, attenuation_db: f64
         }
     }
     let ripple = 20.0 * (high / low).log10() / ripple_db;
-    ripple.max(over / high * 10f64.powf(attenuation_db / 20.0))
+    (ripple.max(over / high * 10f64.powf(attenuation_db / 20.0)), 10.0 * (low * high).log10())
 }
 
 /// All integers within three of the nearest, tried one by one: the search finds the best of them, or better ones further away.
@@ -57,6 +62,13 @@ fn the_search_finds_what_brute_force_finds() {
             );
             let nearest = build(&made, IntegerWish::default());
             let found = build(&made, IntegerWish { search: true, ..Default::default() });
+            // What the level drifts counts a fiftieth.
+            let template = [pass, stop, ripple, attenuation];
+            let designed = use_and_level(&made.1.form, template).1;
+            let score_of = |form: &Form| {
+                let (score, level) = use_and_level(form, template);
+                score + (level - designed).abs() / (50.0 * ripple)
+            };
             let row = &nearest.table.rows[0];
             let format = nearest.table.format;
             let free = row.len().div_ceil(2);
@@ -74,10 +86,9 @@ fn the_search_finds_what_brute_force_finds() {
                     continue;
                 }
                 let taps = integers.iter().map(|i| format.value(*i)).collect();
-                let score = use_of(&Taps(taps).into(), pass, stop, ripple, attenuation);
-                best = best.min(score);
+                best = best.min(score_of(&Taps(taps).into()));
             }
-            let score = use_of(&found.rounded, pass, stop, ripple, attenuation);
+            let score = score_of(&found.rounded);
             assert!(score <= best * 1.02, "{taps} taps, {bits} bits: {score} against {best}");
             let choice = found.integers.unwrap();
             assert!((choice.found / score - 1.0).abs() < 0.02, "{choice:?} {score}");

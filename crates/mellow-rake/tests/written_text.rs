@@ -7,7 +7,7 @@ use mellow_rake::datapath::{Checked, fir_direct};
 use mellow_rake::design::design;
 use mellow_rake::filter::Form;
 use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
-use mellow_rake::implementation::implement;
+use mellow_rake::implementation::{Goal, implement_toward};
 use mellow_rake::spec::{Name, Spec, kinds, template};
 use mellow_rake::write::{GeneratedFile, Symbols, c, verilog};
 use std::path::Path;
@@ -43,7 +43,9 @@ fn the_written_text_is_the_reviewed_text() {
         include_str!("../../../demo/modem/carrier_band.toml"),
     ] {
         let spec = Spec::parse(text).unwrap();
-        let filter = implement(&design(&spec).unwrap().form, spec.fixed.unwrap()).unwrap();
+        let design = design(&spec).unwrap();
+        let goal = Goal::of(&spec, &design);
+        let filter = implement_toward(&design.form, spec.fixed.unwrap(), &goal).unwrap();
         compare_with_expected(&filter.checked, &spec.name);
     }
 
