@@ -1,7 +1,10 @@
 //! Test signals, and what lies on the bench: made, looked at, sent through devices and measured.
 
+#[path = "common/breath.rs"]
+mod breath;
 mod common;
 
+use breath::nearest_breath;
 use common::{json, run};
 use serde_json::Value;
 use std::path::Path;
@@ -361,15 +364,6 @@ fn symbols_are_measured_behind_filters() {
         let (status, _, err) = run(&bad);
         assert!(status == 2 && err.contains(words), "{err}");
     }
-}
-
-/// The breath's spec with each coefficient rounded to the nearest integer, in a folder.
-fn nearest_breath(folder: &std::path::Path) -> String {
-    let text = std::fs::read_to_string(common::root().join("demo/breath/breath.toml")).unwrap();
-    let lines = text.lines().filter(|line| !line.starts_with("coefficient_search"));
-    let path = folder.join("breath.toml");
-    std::fs::write(&path, lines.collect::<Vec<_>>().join("\n")).unwrap();
-    path.to_str().unwrap().to_owned()
 }
 
 /// One page about the words: what is predicted is measured, what is found is bounded, and the other structures and widths stand beside.

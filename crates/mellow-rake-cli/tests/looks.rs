@@ -1,7 +1,10 @@
 //! Looking at filters as engineers do: panels, comparisons, sensitivities, sketches, and a spec that is being edited.
 
+#[path = "common/breath.rs"]
+mod breath;
 mod common;
 
+use breath::nearest_breath;
 use common::{finish, json, mrake, run};
 use serde_json::Value;
 use std::io::{BufRead, BufReader};
@@ -160,15 +163,6 @@ fn a_sketch_fits_the_terminal() {
         assert!(sketch.lines().all(|line| line.chars().count() <= columns), "{sketch}");
         assert_eq!(sketch.is_ascii(), letters.ends_with("ascii"));
     }
-}
-
-/// The breath's spec with each coefficient rounded to the nearest integer, in a folder.
-fn nearest_breath(folder: &std::path::Path) -> String {
-    let text = std::fs::read_to_string(common::root().join("demo/breath/breath.toml")).unwrap();
-    let lines = text.lines().filter(|line| !line.starts_with("coefficient_search"));
-    let path = folder.join("breath.toml");
-    std::fs::write(&path, lines.collect::<Vec<_>>().join("\n")).unwrap();
-    path.to_str().unwrap().to_owned()
 }
 
 /// One key varied: more poles attenuate more; words that are too short are named with the reason; a filter differs from itself

@@ -33,7 +33,7 @@ fn use_of(form: &Form, pass: f64, stop: f64, ripple_db: f64, attenuation_db: f64
 /// The same, and the middle of the pass-band in decibels.
 fn use_and_level(form: &Form, [pass, stop, ripple_db, attenuation_db]: [f64; 4]) -> (f64, f64) {
     const POINTS: u32 = 4000;
-    let (mut low, mut high, mut over) = (f64::INFINITY, 0.0f64, 0.0f64);
+    let (mut low, mut high, mut over, mut between) = (f64::INFINITY, 0.0f64, 0.0f64, 0.0f64);
     for k in 0..=POINTS {
         let hertz = 500.0 * f64::from(k) / f64::from(POINTS);
         let gain = form.gain(std::f64::consts::TAU * hertz / 1000.0);
@@ -41,10 +41,16 @@ fn use_and_level(form: &Form, [pass, stop, ripple_db, attenuation_db]: [f64; 4])
             (low, high) = (low.min(gain), high.max(gain));
         } else if hertz >= stop {
             over = over.max(gain);
+        } else {
+            between = between.max(gain);
         }
     }
     let ripple = 20.0 * (high / low).log10() / ripple_db;
-    (ripple.max(over / high * 10f64.powf(attenuation_db / 20.0)), 10.0 * (low * high).log10())
+    let share = ripple.max(over / high * 10f64.powf(attenuation_db / 20.0));
+    // A gain between the bands above that of the pass-band misses the template, too.
+    let peak = 20.0 * (between / high).log10();
+    let share = if peak > 1e-6 { share.max(1.0 + peak) } else { share };
+    (share, 10.0 * (low * high).log10())
 }
 
 /// All integers within three of the nearest, tried one by one: the search finds the best of them, or better ones further away.

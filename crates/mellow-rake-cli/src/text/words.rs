@@ -166,6 +166,11 @@ fn arranged(found: &Arrangement, wish: ArrangementWish) -> String {
             places(&found.zeros)
         );
     }
+    if wish.quietest && found.searched.is_none() && found.poles.len() > 1 {
+        text.push_str(
+            "  the order of more than 64 sections is not searched: it is that of the design\n",
+        );
+    }
     let steps = if wish.powers_of_two { ", by powers of two" } else { "" };
     let levels: Vec<String> = found.levels.iter().map(|level| format!("{level:.3}")).collect();
     let scaling = match wish.scaling {

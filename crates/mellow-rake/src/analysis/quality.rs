@@ -37,9 +37,9 @@ impl Measures {
                 };
                 Measures::Bands(measure_bands(filter, rate, &Bands::from(choice), middle))
             }
-            Choice::Fir(choice) => match fir_bands(choice) {
+            Choice::Fir(fir) => match choice.bands() {
                 Some(bands) => {
-                    let known = [&choice.pass_hz, &choice.cutoff_hz, &choice.stop_hz];
+                    let known = [&fir.pass_hz, &fir.cutoff_hz, &fir.stop_hz];
                     let edges = known.into_iter().flatten().next();
                     let middle = match edges.map(Vec::as_slice) {
                         Some([low, high]) => (low * high).sqrt(),
@@ -47,7 +47,7 @@ impl Measures {
                     };
                     Measures::Bands(measure_bands(filter, rate, &bands, middle))
                 }
-                None => Measures::General(measure_general(filter, rate, &[], &choice.bands)),
+                None => Measures::General(measure_general(filter, rate, &[], &fir.bands)),
             },
             Choice::Direct(choice) => {
                 Measures::General(measure_general(filter, rate, &choice.marks, &[]))
@@ -82,18 +82,22 @@ impl Measures {
     }
 }
 
-/// The bands of a finite response that lets a band through.
-fn fir_bands(choice: &FirChoice) -> Option<Bands> {
-    Some(Bands {
-        kind: choice.band?,
-        pass_hz: choice.pass_hz.clone(),
-        stop_hz: choice.stop_hz.clone(),
-    })
-}
-
 impl Choice {
+    /// The bands, of filters that let one through.
+    pub(crate) fn bands(&self) -> Option<Bands> {
+        match self {
+            Choice::Recursive(choice) => Some(Bands::from(choice)),
+            Choice::Fir(choice) => Some(Bands {
+                kind: choice.band?,
+                pass_hz: choice.pass_hz.clone(),
+                stop_hz: choice.stop_hz.clone(),
+            }),
+            Choice::Notch(_) | Choice::Direct(_) => None,
+        }
+    }
+
     /// Ripple and attenuation that were asked for, in decibels, of filters that let a band through.
-    fn levels(&self) -> Option<(Option<f64>, Option<f64>)> {
+    pub(crate) fn levels(&self) -> Option<(Option<f64>, Option<f64>)> {
         match self {
             Choice::Recursive(choice) => Some((choice.ripple_db, choice.attenuation_db)),
             Choice::Fir(choice) => Some((choice.ripple_db, choice.attenuation_db)),
@@ -192,14 +196,13 @@ pub fn passband(choice: &Choice, nyquist: f64) -> Option<Vec<(f64, f64)>> {
         Choice::Notch(NotchChoice { edges_hz: [low, high], .. }) => {
             vec![(0.0, *low), (*high, nyquist)]
         }
-        Choice::Recursive(choice) => {
-            let half_power = (choice.meaning == EdgeMeaning::HalfPower).then_some(&choice.edges_hz);
-            let edges = choice.pass_hz.as_ref().or(half_power)?;
-            Bands::from(choice).stretches(edges, true, nyquist)
+        Choice::Recursive(own) => {
+            let half_power = (own.meaning == EdgeMeaning::HalfPower).then_some(&own.edges_hz);
+            choice.bands()?.stretches(own.pass_hz.as_ref().or(half_power)?, true, nyquist)
         }
-        Choice::Fir(choice) => {
-            let edges = choice.pass_hz.as_ref().or(choice.cutoff_hz.as_ref())?;
-            fir_bands(choice)?.stretches(edges, true, nyquist)
+        Choice::Fir(own) => {
+            let edges = own.pass_hz.as_ref().or(own.cutoff_hz.as_ref())?;
+            choice.bands()?.stretches(edges, true, nyquist)
         }
         Choice::Direct(_) => return None,
     })

@@ -3,7 +3,7 @@
 use super::linear::{Drive, LinearDatapath, rounding_sources};
 use super::run::Exact;
 use super::walk::{Machine, Place};
-use super::{Checked, Datapath, Operation};
+use super::{Checked, Datapath, LineIndex, Node, Operation};
 use crate::filter::Decay;
 use crate::fixed::WordFormat;
 use crate::signal::NoiseSource;
@@ -60,29 +60,18 @@ const MOST_STEPS: usize = 200_000;
 /// cycles due to roundoff errors in digital filters", 1973). `None` for programs with loops and where nothing is proved.
 struct StateBox {
     ranges: Vec<(i64, i64)>,
-    /// All that the formats allow; words that come from the input are zero.
-    whole: Vec<(i64, i64)>,
     output: f64,
 }
 
 impl StateBox {
     fn new(checked: &Checked) -> Option<Self> {
         let datapath = checked.datapath();
+        let made = stored(datapath)?;
         let mut places = Vec::new();
         let mut of_line: Vec<Option<usize>> = vec![None; datapath.lines.len()];
-        for (_, operation, _) in datapath.operations() {
-            match operation {
-                Operation::Repeat { .. } => return None,
-                Operation::Store { line, word, .. } => {
-                    let made = datapath.operations().find(|(node, ..)| node == word)?.1;
-                    // Words that come from the input are zero without one.
-                    if !matches!(made, Operation::Input) {
-                        of_line[line.0] = Some(places.len());
-                        places.push(Place { node: *word, pass: 0 });
-                    }
-                }
-                _ => {}
-            }
+        for (line, word) in made {
+            of_line[line.0] = Some(places.len());
+            places.push(Place { node: word, pass: 0 });
         }
         let fractions = checked.fractions();
         let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
@@ -96,20 +85,16 @@ impl StateBox {
                 *level = (level.0 + down, level.1 + up);
             }
         }
-        let (mut ranges, mut whole) = (Vec::new(), Vec::new());
+        let mut ranges = Vec::new();
         for (line, level) in datapath.lines.iter().zip(&of_line) {
-            let (range, all) = match level {
-                None => ((0, 0), (0, 0)),
-                Some(index) => {
-                    let every = (f64::NEG_INFINITY, f64::INFINITY);
-                    (integers(levels[*index], line.format), integers(every, line.format))
-                }
+            let range = match level {
+                None => (0, 0),
+                Some(index) => integers(levels[*index], line.format),
             };
             ranges.extend(std::iter::repeat_n(range, line.rows * line.depth));
-            whole.extend(std::iter::repeat_n(all, line.rows * line.depth));
         }
         let (low, high) = levels[places.len()];
-        Some(StateBox { ranges, whole, output: high.max(-low) / datapath.output.step() })
+        Some(StateBox { ranges, output: high.max(-low) / datapath.output.step() })
     }
 
     fn size(&self) -> u64 {
@@ -138,6 +123,25 @@ impl StateBox {
         }
         state
     }
+}
+
+/// The words that each line is given, of lines that are not given the input, which is zero in an oscillation; `None` for programs with
+/// loops.
+fn stored(datapath: &Datapath) -> Option<Vec<(LineIndex, Node)>> {
+    let mut found = Vec::new();
+    for (_, operation, _) in datapath.operations() {
+        match operation {
+            Operation::Repeat { .. } => return None,
+            Operation::Store { line, word, .. } => {
+                let made = datapath.operations().find(|(node, ..)| node == word)?.1;
+                if !matches!(made, Operation::Input) {
+                    found.push((*line, *word));
+                }
+            }
+            _ => {}
+        }
+    }
+    Some(found)
 }
 
 /// The integers whose values lie in a range, which is rounded outward already.
@@ -284,39 +288,48 @@ pub struct OverflowSearch {
 }
 
 /// Starts a program without a loop (one section) from random states of full size, without input, and follows each until it comes round:
-/// what is then larger than the proved bound of [`zero_input_cycles`] is kept up by limits that act. `None` for cascades, and where no bound is
-/// proved.
+/// what is then larger than `bound` steps of the output, proved by [`zero_input_cycles`] for roundings, is kept up by limits that act. `None`
+/// for programs with loops.
 ///
 /// ```
-/// use mellow_rake::datapath::{SectionWords, direct_form_1, overflow_oscillations};
+/// use mellow_rake::datapath::{SectionWords, direct_form_1, overflow_oscillations, zero_input_cycles};
 /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 /// // Poles at 0.95 near 0.13 of the sample rate: |a1| + |a2| is above 1, so a word that wraps can go on for ever.
 /// let table = round_coefficients(&[vec![1.0, 0.0, 0.0, -1.3, 0.9]], "s16".parse()?)?;
 /// let word = "s12f11".parse()?;
-/// let mut words = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Wrap };
-/// let wrapping = overflow_oscillations(&direct_form_1(&table, words)?.check()?).unwrap();
-/// assert!(wrapping.largest.unwrap().amplitude > 1000);
-/// words.overflow = Overflow::Saturate;
-/// assert_eq!(overflow_oscillations(&direct_form_1(&table, words)?.check()?).unwrap().count, 0);
+/// let found = |overflow| -> Result<_, Box<dyn std::error::Error>> {
+///     let words = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow };
+///     let section = direct_form_1(&table, words)?.check()?;
+///     let bound = zero_input_cycles(&section).unwrap().bound;
+///     Ok(overflow_oscillations(&section, bound).unwrap())
+/// };
+/// assert!(found(Overflow::Wrap)?.largest.unwrap().amplitude > 1000);
+/// assert_eq!(found(Overflow::Saturate)?.count, 0);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub fn overflow_oscillations(checked: &Checked) -> Option<OverflowSearch> {
+pub fn overflow_oscillations(checked: &Checked, bound: f64) -> Option<OverflowSearch> {
     /// States and samples: a second for a section.
     const FEW_STARTS: u64 = 200;
     const STEPS: usize = 20_000;
-    let field = StateBox::new(checked)?;
-    let mut free = Free::new(checked.datapath(), checked.fractions());
+    let datapath = checked.datapath();
+    let fed: Vec<LineIndex> = stored(datapath)?.into_iter().map(|(line, _)| line).collect();
+    let mut free = Free::new(datapath, checked.fractions());
     let mut noise = NoiseSource::new(2);
     let mut found = OverflowSearch { starts: FEW_STARTS, count: 0, open: 0, largest: None };
     for _ in 0..FEW_STARTS {
-        let mut slow: Vec<i64> =
-            field.whole.iter().map(|(low, high)| noise.integer(*low, *high)).collect();
-        if !free.settle(&mut slow, STEPS) {
+        let mut state = Vec::new();
+        for (index, line) in datapath.lines.iter().enumerate() {
+            let whole = (f64::NEG_INFINITY, f64::INFINITY);
+            let (low, high) =
+                if fed.contains(&LineIndex(index)) { integers(whole, line.format) } else { (0, 0) };
+            state.extend((0..line.rows * line.depth).map(|_| noise.integer(low, high)));
+        }
+        if !free.settle(&mut state, STEPS) {
             found.open += 1;
             continue;
         }
-        let cycle = free.cycle(&slow);
-        if cycle.amplitude as f64 <= field.output {
+        let cycle = free.cycle(&state);
+        if cycle.amplitude as f64 <= bound {
             continue;
         }
         found.count += 1;

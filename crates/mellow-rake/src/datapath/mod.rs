@@ -67,6 +67,7 @@ mod structure;
 mod walk;
 
 pub use bound::{Bounds, ErrorBound, Reach, WorstCase};
+pub(crate) use build::shaping_numbers;
 pub use build::{
     AllPassWords, BuildError, LatticeTables, SectionWords, StateWords, all_pass_sum, direct_form_1,
     direct_form_1_shaped, direct_form_1_transposed, direct_form_2, direct_form_2_transposed,

@@ -2,6 +2,7 @@
 
 use crate::convert::ConvertError;
 use crate::datapath::{BuildError, DatapathError};
+use crate::filter::NotProved;
 use crate::fixed::{QuantizeError, WordFormat};
 
 /// Why a filter cannot run on the words that were asked for.
@@ -72,6 +73,16 @@ pub enum ImplementError {
         place: String,
         /// The format of the coefficients.
         format: WordFormat,
+    },
+    /// Nothing is proved about the states.
+    #[error(
+        "key `fixed.structure`: no bound on the states of \"{structure}\" is proved ({why}); a key `state` with their format would do"
+    )]
+    NoBound {
+        /// The structure.
+        structure: &'static str,
+        /// What is in the way.
+        why: NotProved,
     },
     /// No word holds the states.
     #[error(

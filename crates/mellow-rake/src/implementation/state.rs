@@ -53,8 +53,11 @@ fn by_norms(fixed: Fixed, sections: usize, paths: impl Iterator<Item = Section>)
 fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
     let fraction = fixed.output.fraction() + 2;
     let structure = fixed.structure.as_str();
-    let none = |largest| ImplementError::State { structure, largest, needed: i32::MAX };
-    let short = WordFormat::new(true, 2, fraction).map_err(|_| none(f64::NAN))?;
+    let short = WordFormat::new(true, 2, fraction).map_err(|_| ImplementError::State {
+        structure,
+        largest: 0.0,
+        needed: fraction + 2,
+    })?;
     let alone = fixed.structure == Structure::LatticeSections;
     let count = if alone { prepared.tables().0.rows.len() } else { 1 };
     let mut largest = 0.0f64;
@@ -65,7 +68,12 @@ fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
             fixed.input = fixed.output;
         }
         let checked = section.as_ref().unwrap_or(prepared).build(fixed, short)?.check()?;
-        let bounds = checked.facts().bounds().as_ref().map_err(|_| none(f64::INFINITY))?;
+        let bounds = match (checked.facts().bounds(), fixed.state) {
+            (Ok(bounds), _) => bounds,
+            // A format that was given is taken, whatever may reach it.
+            (Err(_), Some(_)) => return Ok(f64::INFINITY),
+            (Err(why), None) => return Err(ImplementError::NoBound { structure, why: *why }),
+        };
         let states = bounds.reaches.iter().filter(|reach| reach.format == short);
         largest = states.fold(largest, |size, reach| size.max(reach.high).max(-reach.low));
     }

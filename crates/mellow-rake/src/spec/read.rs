@@ -263,7 +263,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         want,
         equalizer,
         fixed: fixed(&top)?,
-        converter: converter(&top)?,
+        converter: converter(&top, false)?,
         verify: verify(&top)?,
     })
 }
@@ -415,20 +415,27 @@ fn equalizer(
     Ok(Some(EqualizerWish { delay_ripple }))
 }
 
-fn converter(top: &Keys<'_>) -> Result<Option<ConverterWish>, SpecError> {
+/// `range_is_needed`: a spec goes without, where only the share of the full scale counts.
+pub(crate) fn converter(
+    top: &Keys<'_>,
+    range_is_needed: bool,
+) -> Result<Option<ConverterWish>, SpecError> {
+    const RANGE: &str = "a number above 0: from minus this to this";
     let Some(keys) = top.table("converter", "converter.", &["bits", "range", "noise"])? else {
         return Ok(None);
     };
     let bits = keys.need("bits", "bits of a reading, as bits = 12")?.integer(2..33)? as u32;
     let number = |found: Found<'_>, low: f64, accepted: &'static str| {
         let value = found.number(accepted)?;
-        let is_inside = value.is_finite() && value >= low && value <= 1e150;
-        let (found_text, accepted) = (format!("{value}"), accepted.to_owned());
-        let problem = Problem::Range { found: found_text, accepted };
-        if is_inside { Ok(value) } else { Err(found.error(problem)) }
+        if (low..=1e150).contains(&value) {
+            return Ok(value);
+        }
+        let found_text = format!("{value}");
+        Err(found.error(Problem::Range { found: found_text, accepted: accepted.to_owned() }))
     };
     let range = match keys.find("range") {
-        Some(found) => number(found, 1e-150, "a number above 0: from minus this to this")?,
+        Some(found) => number(found, 1e-150, RANGE)?,
+        None if range_is_needed => return Err(keys.missing("range", RANGE)),
         None => 1.0,
     };
     let noise = match keys.find("noise") {

@@ -7,6 +7,8 @@ mod reference;
 mod stimulus;
 
 pub use compare::{Comparison, Mismatch, compare};
-pub use noise::{WordNoise, constant_input_error, measure_word_noise};
+pub use noise::{
+    ConverterNoise, WordNoise, constant_input_error, converter_noise, measure_word_noise,
+};
 pub use reference::{ReferenceError, judge};
 pub use stimulus::{Stimulus, stimuli};

@@ -3,6 +3,7 @@
 use crate::datapath::Simulator;
 use crate::filter::{Form, Transfer};
 use crate::implementation::Implementation;
+use crate::spec::ConverterWish;
 use serde::Serialize;
 
 /// The noise of an implementation at its output, in steps of the output word (LSB).
@@ -94,4 +95,48 @@ pub fn constant_input_error(implementation: &Implementation, level: i64, samples
     let settled = &found[samples.saturating_sub(256)..];
     let errors = settled.iter().map(|y| (output.value(*y) - expected).abs() / output.step());
     errors.fold(0.0, f64::max)
+}
+
+/// What a converter before a filter leaves at its output, as rms values.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ConverterNoise {
+    /// Of the rounding of its readings: a twelfth of a squared step through the filter's energy.
+    pub rounding_rms: f64,
+    /// Of its own noise, taken for white.
+    pub noise_rms: f64,
+    /// By how many decibels the filter's roundings raise the two together; `None` where nothing is predicted of them.
+    pub raised_db: Option<f64>,
+}
+
+/// The noise of a converter whose readings span the full scale of a filter's input; `None` where nothing could be proved about the filter.
+///
+/// ```
+/// use mellow_rake::design::design;
+/// use mellow_rake::implementation::implement;
+/// use mellow_rake::spec::{ConverterWish, Spec};
+/// use mellow_rake::verify::converter_noise;
+/// let spec = Spec::parse(include_str!("../../../../demo/mooring/pump_hum.toml"))?;
+/// let filter = implement(&design(&spec)?.form, spec.fixed.unwrap())?;
+/// let found = converter_noise(&filter, ConverterWish { bits: 12, range: 2.5, noise: 0.0 }).unwrap();
+/// // A narrow notch lets white noise pass: about a twelfth of a squared step of 2⁻¹¹.
+/// assert!((found.rounding_rms / (2f64.powi(-11) / 12f64.sqrt()) - 1.0).abs() < 0.02);
+/// // Its own roundings of 16 bits are well below that.
+/// assert!(found.raised_db.unwrap() < 1.0);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn converter_noise(
+    implementation: &Implementation,
+    converter: ConverterWish,
+) -> Option<ConverterNoise> {
+    let ConverterWish { bits, range, noise } = converter;
+    let energy = implementation.checked.facts().bounds().as_ref().ok()?.gain.energy();
+    let input = implementation.fixed.input;
+    let full_scale = input.maximum().max(-input.minimum()) as f64 * input.step();
+    let scale = full_scale * libm::sqrt(energy);
+    let rounding_rms = scale * libm::scalbn(1.0, 1 - bits as i32) / libm::sqrt(12.0);
+    let noise_rms = scale * noise / range;
+    let power = rounding_rms * rounding_rms + noise_rms * noise_rms;
+    let own = implementation.predictions.as_ref().ok().map(|found| found.noise.rms());
+    let raised_db = own.map(|own| 10.0 * libm::log10(1.0 + own * own / power));
+    Some(ConverterNoise { rounding_rms, noise_rms, raised_db })
 }

@@ -71,11 +71,12 @@ fn wider(measured: &Measured, filter: &Implementation, own: f64) -> Option<Strin
     let words = Fixed { output: wide, state: None, ..fixed };
     let form = &measured.loaded.design.form;
     let found = implement_toward(form, words, &measured.loaded.goal()).ok()?;
-    // In the steps of the words that were asked for.
-    let noise = noise_lsb(&found)? * wide.step() / output.step();
+    // In the steps of the words that were asked for, to which it is rounded at the end.
+    let inside = noise_lsb(&found)? * wide.step() / output.step();
+    let noise = (inside * inside + 1.0 / 12.0).sqrt();
     (noise < own / 2.0).then(|| {
         format!(
-            "{} with words of {} bits inside leaves {noise:.2}",
+            "{} with words of {} bits inside, rounded at its end, leaves {noise:.2}",
             fixed.structure.as_str(),
             wide.width()
         )
@@ -85,17 +86,16 @@ fn wider(measured: &Measured, filter: &Implementation, own: f64) -> Option<Strin
 /// The same words after the rate was lowered, where everything that is asked for lies far below it.
 fn slower(measured: &Measured, fixed: Fixed, own: f64) -> Option<String> {
     let spec = &measured.loaded.spec;
-    // The smallest filter whose bands still fit shows what is gained; half of that rate leaves room for the filter before it.
+    // The lowest rate shows what is gained; half of it above the bands leaves room for the filter that must stand before.
     let mut best = None;
     for factor in [2u32, 4, 8, 16, 32, 64] {
         let rate = SampleRate::from_hertz(spec.sample_rate.hertz() / f64::from(factor))?;
         let slow = Spec { sample_rate: rate, ..spec.clone() };
         let Ok(design) = design(&slow) else { break };
-        let top = super::highest_edge(&slow, &design)?;
-        if top > rate.nyquist() / 2.0 {
+        let goal = Goal::of(&slow, &design);
+        if highest_edge(&goal)? > rate.nyquist() / 2.0 {
             break;
         }
-        let goal = Goal::of(&slow, &design);
         let Ok(found) = implement_toward(&design.form, fixed, &goal) else { continue };
         let noise = noise_lsb(&found)?;
         if noise < own / 2.0 {
@@ -105,4 +105,13 @@ fn slower(measured: &Measured, fixed: Fixed, own: f64) -> Option<String> {
     best.map(|(factor, noise)| {
         format!("after the rate was lowered {factor} times, the same words and structure leave {noise:.2}")
     })
+}
+
+/// The highest frequency that a low-pass or a band asks something of; `None` for filters that let the highest frequencies through.
+fn highest_edge(goal: &Goal) -> Option<f64> {
+    let Goal::Template { rate, pass, stop, .. } = goal else { return None };
+    if pass.iter().any(|(_, high)| *high >= rate.nyquist()) {
+        return None;
+    }
+    stop.iter().map(|(low, _)| *low).chain(pass.iter().map(|(_, high)| *high)).reduce(f64::max)
 }

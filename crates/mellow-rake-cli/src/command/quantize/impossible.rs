@@ -1,12 +1,13 @@
 //! Words that cannot carry the filter at all: why, and what can.
 
 use super::objects::StructureRow;
-use super::sweep::structures;
+use super::sweep::structures as structures_of;
 use super::text::structures_text;
 use super::{excess_db, noise_lsb};
 use crate::failure::{Failure, Outcome};
 use crate::measured::Measured;
 use crate::print::{self, wrapped};
+use mellow_rake::datapath::BuildError;
 use mellow_rake::implementation::{ImplementError, implement_toward};
 use mellow_rake::spec::Fixed;
 use serde::Serialize;
@@ -19,6 +20,19 @@ struct ImpossibleObject<'a> {
     fewest_coefficient_bits: Option<u32>,
     noise_rms_lsb: Option<f64>,
     structures: &'a [StructureRow],
+}
+
+/// Whether other words or structures may do what these cannot: for such errors there is a page, others say what would do.
+pub(super) fn is_of_words(error: &ImplementError) -> bool {
+    use ImplementError::{Build, NoBound, Reflection, State, Unstable};
+    matches!(
+        error,
+        Unstable { .. }
+            | Reflection { .. }
+            | State { .. }
+            | NoBound { .. }
+            | Build(BuildError::Accumulator { .. })
+    )
 }
 
 /// The fewest bits of coefficients, more than were asked for, with which the structure is possible and keeps its template, and the
@@ -49,7 +63,7 @@ pub(super) fn explain(
     error: &ImplementError,
     as_json: bool,
 ) -> Result<Outcome, Failure> {
-    let structures = structures(measured, fixed);
+    let structures = structures_of(measured, fixed);
     let fewest = fewest_bits(measured, fixed);
     let structure = fixed.structure.as_str();
     if as_json {
@@ -74,7 +88,7 @@ pub(super) fn explain(
         let mut way = format!("{structure} needs coefficients of {bits} bits{noise}");
         let mut coefficients = fixed.coefficients;
         (coefficients.width, coefficients.fraction) = (bits, None);
-        let then = super::sweep::structures(measured, Fixed { coefficients, ..fixed });
+        let then = structures_of(measured, Fixed { coefficients, ..fixed });
         if let Some((row, noise)) = quietest(&then).filter(|(row, _)| row.structure != structure) {
             way.push_str(&format!(", {} with as many {noise:.2}", row.structure));
         }
@@ -88,12 +102,14 @@ pub(super) fn explain(
             row.state_bits.unwrap_or(0)
         ));
     }
-    let near = measured.loaded.design.form.pole_radius();
+    let moved =
+        matches!(error, ImplementError::Unstable { .. } | ImplementError::Reflection { .. });
+    let near = measured.loaded.design.form.pole_radius().filter(|_| moved);
     let why = near.map_or(String::new(), |radius| {
         format!("The poles lie at a radius of {radius:.7}, where coefficients of few bits cannot put them: ")
     });
     let ways =
-        if ways.is_empty() { "no width up to 48 bits does it".to_owned() } else { ways.join("; ") };
+        if ways.is_empty() { "No width up to 48 bits does it".to_owned() } else { ways.join("; ") };
     text.push('\n');
     text.push_str(&wrapped(&format!("{why}{ways}."), 2));
     print::text(&text)?;

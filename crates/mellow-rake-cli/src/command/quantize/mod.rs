@@ -23,11 +23,12 @@ use crate::print;
 use crate::stream::progress;
 use mellow_rake::analysis::{Change, Report, adaptive_grid, measure_time, pole_moves, sensitivity};
 use mellow_rake::datapath::{CycleSearch, LimitCycle, overflow_oscillations, zero_input_cycles};
-use mellow_rake::design::Design;
-use mellow_rake::implementation::{Goal, Implementation};
+use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
-use mellow_rake::spec::{ConverterWish, Spec, Structure};
-use mellow_rake::verify::{constant_input_error, measure_word_noise};
+use mellow_rake::spec::Structure;
+use mellow_rake::verify::{
+    ConverterNoise, constant_input_error, converter_noise, measure_word_noise,
+};
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
 use mellow_rake_files::write_whole;
 use rayon::prelude::*;
@@ -38,7 +39,7 @@ const SAMPLES: usize = 65_536;
 pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     let loaded = Loaded::file(&options.spec)?;
     let measured = match (loaded.implementation(), loaded.spec.fixed) {
-        (Err(Failure::Implement { error, .. }), Some(fixed)) => {
+        (Err(Failure::Implement { error, .. }), Some(fixed)) if impossible::is_of_words(&error) => {
             let measured = Measured::with(loaded, None);
             return impossible::explain(&measured, fixed, &error, options.json);
         }
@@ -101,32 +102,19 @@ fn noise(measured: &Measured, filter: &Implementation) -> NoiseObject {
     }
 }
 
-/// What the rounding and the noise of the spec's converter become behind a filter, as rms values; its readings span the full scale of the
-/// input.
-fn converter_rms(measured: &Measured, filter: &Implementation) -> Option<[f64; 2]> {
-    let ConverterWish { bits, range, noise } = measured.loaded.spec.converter?;
-    let gain = filter.checked.facts().bounds().as_ref().ok()?.gain.energy().sqrt();
-    let input = filter.fixed.input;
-    let full_scale = input.maximum().max(-input.minimum()) as f64 * input.step();
-    let step = 2.0f64.powi(1 - bits as i32);
-    Some([step / 12.0f64.sqrt(), noise / range].map(|rms| rms * full_scale * gain))
-}
-
-/// By how many decibels the roundings of a filter raise the noise of the spec's converter.
-fn added_db(measured: &Measured, filter: &Implementation) -> Option<f64> {
-    let [rounding, noise] = converter_rms(measured, filter)?;
-    let own = filter.predictions.as_ref().ok()?.noise.rms();
-    Some(10.0 * (1.0 + own * own / (rounding * rounding + noise * noise)).log10())
+/// The noise of the spec's converter behind a filter.
+fn behind(measured: &Measured, filter: &Implementation) -> Option<ConverterNoise> {
+    converter_noise(filter, measured.loaded.spec.converter?)
 }
 
 fn converter(measured: &Measured, filter: &Implementation) -> Option<ConverterObject> {
     let lsb = filter.fixed.output.step();
-    let [rounding, noise] = converter_rms(measured, filter)?;
+    let found = behind(measured, filter)?;
     Some(ConverterObject {
         bits: measured.loaded.spec.converter?.bits,
-        rounding_rms_lsb: rounding / lsb,
-        noise_rms_lsb: noise / lsb,
-        added_by_filter_db: added_db(measured, filter),
+        rounding_rms_lsb: found.rounding_rms / lsb,
+        noise_rms_lsb: found.noise_rms / lsb,
+        added_by_filter_db: found.raised_db,
     })
 }
 
@@ -162,7 +150,10 @@ fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
     let one = |index: usize| {
         let section = filter.section(index);
         let found = section.as_ref().and_then(zero_input_cycles);
-        let overflow = section.as_ref().and_then(overflow_oscillations);
+        let overflow = section
+            .as_ref()
+            .zip(found.as_ref())
+            .and_then(|(section, found)| overflow_oscillations(section, found.bound));
         bar.inc(1);
         let largest = found.as_ref().and_then(|found| found.largest.first().cloned());
         let of = |pick: fn(&LimitCycle) -> i64| largest.as_ref().map(pick);
@@ -267,14 +258,4 @@ fn sheet(measured: &Measured, filter: &Implementation, error: &[f64]) -> Result<
     let title =
         format!("{} on integers: {}", measured.loaded.spec.name, filter.fixed.structure.as_str());
     Ok(Sheet { title, panels })
-}
-
-/// The highest frequency that a low-pass or a band asks something of; `None` for filters that let the highest frequencies through.
-fn highest_edge(spec: &Spec, design: &Design) -> Option<f64> {
-    let Goal::Template { pass, stop, .. } = Goal::of(spec, design) else { return None };
-    let nyquist = spec.sample_rate.nyquist();
-    if pass.is_empty() || pass.iter().any(|(_, high)| *high >= nyquist) {
-        return None;
-    }
-    stop.iter().map(|(low, _)| *low).chain(pass.iter().map(|(_, high)| *high)).reduce(f64::max)
 }

@@ -1,7 +1,7 @@
 //! The same filter in other structures and in words of other widths.
 
 use super::objects::{StructureRow, SweepObject, SweepRow};
-use super::{added_db, bound_lsb, excess_db, noise_lsb};
+use super::{behind, bound_lsb, excess_db, noise_lsb};
 use crate::arguments::Sweep;
 use crate::measured::Measured;
 use crate::stream::progress;
@@ -98,7 +98,8 @@ pub(super) fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObj
                 row.noise_rms_lsb = noise_lsb(&filter);
                 row.noise_rms = row.noise_rms_lsb.map(|rms| rms * filter.fixed.output.step());
                 row.error_bound_lsb = bound_lsb(&filter);
-                row.added_to_converter_db = added_db(measured, &filter);
+                row.added_to_converter_db =
+                    behind(measured, &filter).and_then(|found| found.raised_db);
             }
         }
         bar.inc(1);

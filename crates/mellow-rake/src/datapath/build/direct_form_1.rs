@@ -107,16 +107,20 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
 /// # Ok::<(), mellow_rake::fixed::QuantizeError>(())
 /// ```
 pub fn shaping(table: &RoundedTable, order: usize) -> Vec<Vec<i64>> {
-    let near = |x: f64| if x.is_finite() { libm::rint(x).clamp(-2.0, 2.0) as i64 } else { 0 };
     let row = |row: &Vec<i64>| {
         let value = |k: usize| row.get(k).map_or(0.0, |a| table.format.value(*a));
-        let (a1, a2) = (value(3), value(4));
-        match order {
-            1 => vec![near(-a1 / (1.0 + a2))],
-            _ => vec![near(-a1), near(-a2)],
-        }
+        shaping_numbers([value(3), value(4)], order)
     };
     table.rows.iter().map(row).collect()
+}
+
+/// The whole numbers for one pair of poles.
+pub(crate) fn shaping_numbers([a1, a2]: [f64; 2], order: usize) -> Vec<i64> {
+    let near = |x: f64| if x.is_finite() { libm::rint(x).clamp(-2.0, 2.0) as i64 } else { 0 };
+    match order {
+        1 => vec![near(-a1 / (1.0 + a2))],
+        _ => vec![near(-a1), near(-a2)],
+    }
 }
 
 /// Direct form I whose rounding error is remembered and added to the next sums, `order` 1 or 2 samples long: the noise at the output gets

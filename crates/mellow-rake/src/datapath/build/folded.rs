@@ -1,11 +1,8 @@
 //! Finite impulse responses of linear phase: words that share a tap are added before they meet it.
 
-use super::taps::one_row;
-use super::{BuildError, Program, SumSize, deliver};
-use crate::datapath::{
-    Block, Coefficients, Datapath, Fold, Line, LineIndex, Operation, Row, Sign, Table, TableIndex,
-    Term,
-};
+use super::BuildError;
+use super::taps::{Held, TapWords, one_row, over_line};
+use crate::datapath::{Coefficients, Datapath, Fold, LineIndex, Row, Sign, TableIndex, Term};
 use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};
 
 /// A finite impulse response of linear phase, folded: y\[n\] = limit(round(Σ h\[k\]·(x\[n−k\] ± x\[n−(N−1−k)\]))), with the tap in the middle, if
@@ -46,7 +43,7 @@ pub fn fir_folded(
     let middle = middle.filter(|_| second == Sign::Plus);
     distinct.extend(middle);
     let pairs = Pairs { second, stride: 1, count: taps / 2, middle: middle.map(|_| taps / 2) };
-    let words = Words { input, output, rounding, overflow };
+    let words = TapWords { input, output, rounding, overflow };
     folded(STRUCTURE, table, distinct, pairs, words)
 }
 
@@ -94,7 +91,7 @@ pub fn fir_skip_zeros(
     let pairs =
         Pairs { second: Sign::Plus, stride: 2, count: distinct.len(), middle: Some(middle) };
     distinct.push(row[middle]);
-    folded(STRUCTURE, table, distinct, pairs, Words { input, output, rounding, overflow })
+    folded(STRUCTURE, table, distinct, pairs, TapWords { input, output, rounding, overflow })
 }
 
 /// Whether each tap is its mirror image, or the opposite of it.
@@ -125,29 +122,14 @@ struct Pairs {
     middle: Option<usize>,
 }
 
-struct Words {
-    input: WordFormat,
-    output: WordFormat,
-    rounding: Rounding,
-    overflow: Overflow,
-}
-
 fn folded(
     structure: &'static str,
     table: &RoundedTable,
     distinct: Vec<i64>,
     pairs: Pairs,
-    words: Words,
+    words: TapWords,
 ) -> Result<Datapath, BuildError> {
-    let Words { input, output, rounding, overflow } = words;
-    let taps = table.rows[0].len();
-    let accumulator =
-        SumSize::of(table, &[(0..taps, input)]).accumulator(structure, input, table.format)?;
-    let mut program = Program::default();
-    let mut operations = Vec::new();
-    let word = program.push(&mut operations, Operation::Input);
     let (index, line, row) = (TableIndex(0), LineIndex(0), Row::Fixed(0));
-    program.push(&mut operations, Operation::Store { line, row, word });
     let mut terms = vec![Term::Folded(Fold {
         second: pairs.second,
         table: index,
@@ -156,7 +138,7 @@ fn folded(
         line,
         line_row: row,
         age: 0,
-        mirror: taps - 1,
+        mirror: table.rows[0].len() - 1,
         stride: pairs.stride,
         count: pairs.count,
     })];
@@ -170,18 +152,6 @@ fn folded(
         age,
         count: 1,
     }));
-    let sum = program.push(&mut operations, Operation::Accumulate { terms, format: accumulator });
-    let result = deliver(&mut program, &mut operations, sum, output, rounding, overflow);
-    Ok(Datapath {
-        input,
-        output,
-        tables: vec![Table {
-            name: "taps",
-            holds: Coefficients::TapsFolded,
-            format: table.format,
-            rows: vec![distinct],
-        }],
-        lines: vec![Line { name: "x", format: input, rows: 1, depth: taps - 1 }],
-        body: Block { operations, result },
-    })
+    let held = Held { holds: Coefficients::TapsFolded, taps: distinct, terms };
+    over_line(structure, table, held, words)
 }

@@ -11,6 +11,7 @@ mod taps;
 mod transposed;
 
 pub use all_pass::{AllPassWords, all_pass_sum};
+pub(crate) use direct_form_1::shaping_numbers;
 pub use direct_form_1::{direct_form_1, direct_form_1_shaped, shaping};
 pub use direct_form_2::direct_form_2;
 pub use folded::{fir_folded, fir_skip_zeros};

@@ -23,34 +23,65 @@ pub fn fir_direct(
     overflow: Overflow,
 ) -> Result<Datapath, BuildError> {
     const STRUCTURE: &str = "fir-direct";
-    let taps = one_row(STRUCTURE, table)?;
-    let size = SumSize::of(table, &[(0..taps, input)]);
-    let accumulator = size.accumulator(STRUCTURE, input, table.format)?;
-    let mut program = Program::default();
-    let mut operations = Vec::new();
-    let word = program.push(&mut operations, Operation::Input);
-    let (line, row) = (LineIndex(0), Row::Fixed(0));
-    program.push(&mut operations, Operation::Store { line, row, word });
+    let count = one_row(STRUCTURE, table)?;
+    let row = Row::Fixed(0);
     let terms = vec![Term::Dot {
         sign: Sign::Plus,
         table: TableIndex(0),
         table_row: row,
         column: 0,
-        line,
+        line: LineIndex(0),
         line_row: row,
         age: 0,
-        count: taps,
+        count,
     }];
-    let sum = program.push(&mut operations, Operation::Accumulate { terms, format: accumulator });
+    let held = Held { holds: Coefficients::Taps, taps: table.rows[0].clone(), terms };
+    over_line(STRUCTURE, table, held, TapWords { input, output, rounding, overflow })
+}
+
+/// The words of taps and what is done to them.
+pub(super) struct TapWords {
+    pub(super) input: WordFormat,
+    pub(super) output: WordFormat,
+    pub(super) rounding: Rounding,
+    pub(super) overflow: Overflow,
+}
+
+/// What a program holds of its taps, and the sum that it makes with them.
+pub(super) struct Held {
+    pub(super) holds: Coefficients,
+    pub(super) taps: Vec<i64>,
+    /// Of the first table and the first line, which holds the inputs.
+    pub(super) terms: Vec<Term>,
+}
+
+/// One sum over a delay line, rounded and limited once; its accumulator is wide enough for all taps in `table`.
+pub(super) fn over_line(
+    structure: &'static str,
+    table: &RoundedTable,
+    held: Held,
+    words: TapWords,
+) -> Result<Datapath, BuildError> {
+    let TapWords { input, output, rounding, overflow } = words;
+    let taps = table.rows[0].len();
+    let format =
+        SumSize::of(table, &[(0..taps, input)]).accumulator(structure, input, table.format)?;
+    let mut program = Program::default();
+    let mut operations = Vec::new();
+    let word = program.push(&mut operations, Operation::Input);
+    let (line, row) = (LineIndex(0), Row::Fixed(0));
+    program.push(&mut operations, Operation::Store { line, row, word });
+    let terms = held.terms;
+    let sum = program.push(&mut operations, Operation::Accumulate { terms, format });
     let result = deliver(&mut program, &mut operations, sum, output, rounding, overflow);
     Ok(Datapath {
         input,
         output,
         tables: vec![Table {
             name: "taps",
-            holds: Coefficients::Taps,
+            holds: held.holds,
             format: table.format,
-            rows: table.rows.clone(),
+            rows: vec![held.taps],
         }],
         lines: vec![Line { name: "x", format: input, rows: 1, depth: taps - 1 }],
         body: Block { operations, result },

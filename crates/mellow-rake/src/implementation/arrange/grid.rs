@@ -2,6 +2,7 @@
 //! arrangement.
 
 use super::{NoiseModel, factor};
+use crate::datapath::shaping_numbers;
 use crate::filter::{Form, Section, Sections};
 use crate::spec::Scaling;
 use num_complex::Complex64;
@@ -47,11 +48,11 @@ pub(super) struct Grid<'a> {
 /// Which poles and zeros are meant: a bit for each section.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Sets {
-    pub(super) poles: u32,
-    pub(super) zeros: u32,
+    pub(super) poles: u64,
+    pub(super) zeros: u64,
 }
 
-fn members(set: u32, count: usize) -> impl Iterator<Item = usize> {
+fn members(set: u64, count: usize) -> impl Iterator<Item = usize> {
     (0..count).filter(move |k| set >> k & 1 == 1)
 }
 
@@ -79,12 +80,12 @@ impl<'a> Grid<'a> {
         };
         let poles = of(&|s| square(1.0, s.a[0], s.a[1]).iter().map(|a| 1.0 / a).collect());
         let shape = |s: &Section| {
-            let near = |x: f64| libm::rint(x).clamp(-2.0, 2.0);
-            match model {
-                NoiseModel::Shaped(1) => square(1.0, -near(-s.a[0] / (1.0 + s.a[1])), 0.0),
-                NoiseModel::Shaped(_) => square(1.0, near(s.a[0]), near(s.a[1])),
-                _ => square(1.0, 0.0, 0.0),
-            }
+            let numbers = match model {
+                NoiseModel::Shaped(order) => shaping_numbers(s.a, order),
+                _ => Vec::new(),
+            };
+            let k = |index: usize| numbers.get(index).map_or(0.0, |k| *k as f64);
+            square(1.0, -k(0), -k(1))
         };
         let noisy = sections.0.iter().zip(&poles);
         let noisy = noisy
@@ -105,6 +106,11 @@ impl<'a> Grid<'a> {
         self.sections.len()
     }
 
+    /// The set of all sections.
+    pub(super) fn all(&self) -> u64 {
+        u64::MAX >> (64 - self.count())
+    }
+
     /// The squared gain of these poles and zeros together.
     pub(super) fn product(&self, sets: Sets) -> Vec<f64> {
         let mut product = vec![1.0; self.weights.len()];
@@ -120,8 +126,8 @@ impl<'a> Grid<'a> {
     /// The factor that scales the words behind these sections; 1 behind all of them.
     pub(super) fn factor(&self, sets: Sets) -> f64 {
         /// Longer responses decide no order.
-        const LONGEST: usize = 16_384;
-        let all = (1u32 << self.count()) - 1;
+        const LONGEST: usize = 4096;
+        let all = self.all();
         if sets.poles == all && sets.zeros == all {
             return 1.0;
         }

@@ -16,7 +16,8 @@ pub struct Arrangement {
     pub zeros: Vec<usize>,
     /// The level, in the norm of the scaling, at the output of each section; the last is that of the filter.
     pub levels: Vec<f64>,
-    /// How many arrangements were looked at, none of them left out up to 6 sections; `None` where none was searched.
+    /// How many arrangements were looked at, none of them left out up to 6 sections; `None` where none was searched: for one section, and for
+    /// more than 64.
     pub searched: Option<u64>,
 }
 
@@ -57,7 +58,7 @@ pub(super) fn arrange(
     let (mut poles, mut zeros): (Vec<usize>, Vec<usize>) =
         ((0..count).collect(), (0..count).collect());
     let mut searched = None;
-    if wish.quietest && count > 1 {
+    if wish.quietest && (2..=search::MOST).contains(&count) {
         let model = NoiseModel::of(structure);
         let grid = Grid::new(sections, scaling, wish.powers_of_two, model);
         let found = search::quietest(&grid);

@@ -20,15 +20,24 @@ pub(super) struct Found {
 const ALL: usize = 6;
 /// Sections up to which all orders of given pairs are.
 const ORDERS: usize = 12;
+/// Sections up to which any order is looked for.
+pub(super) const MOST: usize = 64;
+/// An improvement must be more than rounding.
+const LESS: f64 = 1.0 - 1e-9;
 
+/// For 1 to [`MOST`] sections.
 pub(super) fn quietest(grid: &Grid<'_>) -> Found {
     let count = grid.count();
     if count <= ALL {
         return by_sets(grid);
     }
-    // Pairs as the design has them, in their best order; then zeros change places two by two as long as that helps.
     let mut zeros: Vec<usize> = (0..count).collect();
     let mut looked_at = 0;
+    if count > ORDERS {
+        let poles = by_exchange(grid, &mut looked_at);
+        return Found { zeros: poles.clone(), poles, looked_at };
+    }
+    // Pairs as the design has them, in their best order; then zeros change places two by two as long as that helps.
     let mut order = best_order(grid, &zeros, &mut looked_at);
     let mut least = noise_of(grid, &order, &zeros);
     loop {
@@ -38,7 +47,7 @@ pub(super) fn quietest(grid: &Grid<'_>) -> Found {
                 zeros.swap(one, other);
                 let noise = noise_of(grid, &order, &zeros);
                 looked_at += 1;
-                if noise < least * (1.0 - 1e-9) {
+                if noise < least * LESS {
                     (least, better) = (noise, Some((one, other)));
                 }
                 zeros.swap(one, other);
@@ -58,7 +67,7 @@ pub(super) fn quietest(grid: &Grid<'_>) -> Found {
 
 /// All poles and zeros that do not stand at the places so far.
 fn rest(grid: &Grid<'_>, sets: Sets) -> Vec<f64> {
-    let all = (1u32 << grid.count()) - 1;
+    let all = grid.all();
     grid.product(Sets { poles: all & !sets.poles, zeros: all & !sets.zeros })
 }
 
@@ -68,7 +77,7 @@ fn by_sets(grid: &Grid<'_>) -> Found {
     // The least noise on the way to each pair of sets, and the last poles and zeros of that way.
     let mut best: Vec<Option<(f64, usize, usize)>> = vec![None; size * size];
     best[0] = Some((0.0, 0, 0));
-    let masks = |members: u32| (1..size as u32).filter(move |mask| mask.count_ones() == members);
+    let masks = |members: u32| (1..size as u64).filter(move |mask| mask.count_ones() == members);
     for members in 1..=count as u32 {
         for poles in masks(members) {
             for zeros in masks(members) {
@@ -81,7 +90,7 @@ fn by_sets(grid: &Grid<'_>) -> Found {
                             (poles & !(1 << p)) as usize * size + (zeros & !(1 << z)) as usize;
                         let Some((before, ..)) = best[from] else { continue };
                         let noise = before + grid.noise(p, z, &rest, factor);
-                        if least.is_none_or(|(least, ..)| noise < least * (1.0 - 1e-9)) {
+                        if least.is_none_or(|(least, ..)| noise < least * LESS) {
                             least = Some((noise, p, z));
                         }
                     }
@@ -103,25 +112,22 @@ fn by_sets(grid: &Grid<'_>) -> Found {
 /// The best order of sections whose zeros are given, as the poles at each place.
 fn best_order(grid: &Grid<'_>, zeros: &[usize], looked_at: &mut u64) -> Vec<usize> {
     let count = grid.count();
-    if count > ORDERS {
-        return by_exchange(grid, zeros, looked_at);
-    }
     let size = 1usize << count;
-    let zeros_of = |poles: u32| {
-        (0..count).filter(|k| poles >> k & 1 == 1).fold(0u32, |set, k| set | 1 << zeros[k])
+    let zeros_of = |poles: u64| {
+        (0..count).filter(|k| poles >> k & 1 == 1).fold(0u64, |set, k| set | 1 << zeros[k])
     };
     let mut best: Vec<(f64, usize)> = vec![(f64::INFINITY, 0); size];
     best[0] = (0.0, 0);
     // Every set comes after those that lack one of its members.
-    for poles in 1..size as u32 {
+    for poles in 1..size as u64 {
         let sets = Sets { poles, zeros: zeros_of(poles) };
         let (rest, factor) = (rest(grid, sets), grid.factor(sets));
         for p in (0..count).filter(|p| poles >> p & 1 == 1) {
             let before = best[(poles & !(1 << p)) as usize].0;
             let noise = before + grid.noise(p, zeros[p], &rest, factor);
-            if noise < best[poles as usize].0 * (1.0 - 1e-9) || best[poles as usize].0.is_infinite()
-            {
-                best[poles as usize] = (noise, p);
+            let least = &mut best[poles as usize];
+            if least.0.is_infinite() || noise < least.0 * LESS {
+                *least = (noise, p);
             }
         }
     }
@@ -135,27 +141,31 @@ fn best_order(grid: &Grid<'_>, zeros: &[usize], looked_at: &mut u64) -> Vec<usiz
     order
 }
 
-/// Long cascades: from the design's order, the exchange of two places that helps most, as long as one does.
-fn by_exchange(grid: &Grid<'_>, zeros: &[usize], looked_at: &mut u64) -> Vec<usize> {
-    let count = grid.count();
-    let mut order: Vec<usize> = (0..count).collect();
-    let mut least = noise_of(grid, &order, zeros);
+/// Long cascades with the pairs of the design: from its order neighbours change places as long as that helps. What the others add stays
+/// the same then.
+fn by_exchange(grid: &Grid<'_>, looked_at: &mut u64) -> Vec<usize> {
+    let mut order: Vec<usize> = (0..grid.count()).collect();
+    let both = |before: u64, first: usize, second: usize| {
+        let noise = |set: u64, own: usize| {
+            let sets = Sets { poles: set, zeros: set };
+            grid.noise(own, own, &rest(grid, sets), grid.factor(sets))
+        };
+        let after = before | 1 << first;
+        noise(after, first) + noise(after | 1 << second, second)
+    };
     loop {
-        let mut better = None;
-        for one in 0..count {
-            for other in one + 1..count {
-                order.swap(one, other);
-                let noise = noise_of(grid, &order, zeros);
-                *looked_at += 1;
-                if noise < least * (1.0 - 1e-9) {
-                    (least, better) = (noise, Some((one, other)));
-                }
-                order.swap(one, other);
+        let (mut better, mut before) = (false, 0u64);
+        for place in 1..order.len() {
+            let (first, second) = (order[place - 1], order[place]);
+            *looked_at += 1;
+            if both(before, second, first) < both(before, first, second) * LESS {
+                order.swap(place - 1, place);
+                better = true;
             }
+            before |= 1 << order[place - 1];
         }
-        match better {
-            Some((one, other)) => order.swap(one, other),
-            None => return order,
+        if !better {
+            return order;
         }
     }
 }

@@ -1,18 +1,19 @@
 //! What integers are chosen for.
 
-use crate::analysis::{Bands, adaptive_grid};
-use crate::design::{Choice, Design};
+use crate::analysis::adaptive_grid;
+use crate::design::Design;
 use crate::filter::{Form, Transfer};
 use crate::spec::Spec;
 use crate::units::SampleRate;
 use num_complex::Complex64;
+use std::ops::Range;
 
 /// What integers are chosen for.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Goal {
     /// The response that was designed, as near as can be, everywhere.
     Response,
-    /// Pass-bands and stop-bands with levels.
+    /// A pass-band and a stop-band, each with its level.
     Template {
         /// The sample rate.
         rate: SampleRate,
@@ -21,42 +22,28 @@ pub enum Goal {
         /// The stretches where the gain is to be lower than the largest by `attenuation_db`, in hertz.
         stop: Vec<(f64, f64)>,
         /// Largest less smallest gain, in decibels.
-        ripple_db: Option<f64>,
+        ripple_db: f64,
         /// In decibels.
-        attenuation_db: Option<f64>,
+        attenuation_db: f64,
     },
 }
 
 impl Goal {
-    /// The template of a spec, or the response of its design where it has none.
+    /// The template of a spec that names both bands and both levels; else the response of its design, which holds what is not named.
     pub fn of(spec: &Spec, design: &Design) -> Self {
-        let rate = spec.sample_rate;
-        let (bands, [ripple_db, attenuation_db]) = match &design.choice {
-            Choice::Recursive(choice) => {
-                (Some(Bands::from(choice)), [choice.ripple_db, choice.attenuation_db])
-            }
-            Choice::Fir(choice) => {
-                let bands = choice.band.map(|kind| Bands {
-                    kind,
-                    pass_hz: choice.pass_hz.clone(),
-                    stop_hz: choice.stop_hz.clone(),
-                });
-                (bands, [choice.ripple_db, choice.attenuation_db])
-            }
-            Choice::Notch(_) | Choice::Direct(_) => (None, [None; 2]),
+        let nyquist = spec.sample_rate.nyquist();
+        let template = || {
+            let bands = design.choice.bands()?;
+            let (ripple_db, attenuation_db) = design.choice.levels()?;
+            Some(Goal::Template {
+                rate: spec.sample_rate,
+                pass: bands.stretches(bands.pass_hz.as_ref()?, true, nyquist),
+                stop: bands.stretches(bands.stop_hz.as_ref()?, false, nyquist),
+                ripple_db: ripple_db?,
+                attenuation_db: attenuation_db?,
+            })
         };
-        let Some(bands) = bands else { return Goal::Response };
-        let stretches = |edges: &Option<Vec<f64>>, pass: bool| {
-            edges.as_ref().map_or(Vec::new(), |edges| bands.stretches(edges, pass, rate.nyquist()))
-        };
-        let (pass, stop) = (stretches(&bands.pass_hz, true), stretches(&bands.stop_hz, false));
-        // A level says something only where its band is known.
-        let ripple_db = ripple_db.filter(|_| !pass.is_empty());
-        let attenuation_db = attenuation_db.filter(|_| !stop.is_empty());
-        if ripple_db.is_none() && attenuation_db.is_none() {
-            return Goal::Response;
-        }
-        Goal::Template { rate, pass, stop, ripple_db, attenuation_db }
+        template().unwrap_or(Goal::Response)
     }
 }
 
@@ -67,24 +54,31 @@ pub(super) struct Judge {
     goal: Marks,
 }
 
+/// The goal at the points of the grid.
 enum Marks {
     Response {
         wanted: Vec<Complex64>,
         peak: f64,
     },
     Template {
-        pass: Vec<usize>,
-        stop: Vec<usize>,
-        ripple_db: Option<f64>,
+        pass: Range<usize>,
+        stop: Range<usize>,
+        /// What lies between the bands.
+        between: Range<usize>,
+        ripple_db: f64,
         /// The middle between the largest and the smallest gain that were designed: the level is to stay where it is.
         middle_db: f64,
-        floor: Option<f64>,
+        /// The square of the gain allowed in the stop-band.
+        floor: f64,
+        /// The square of the gain allowed between the bands, over that of the pass-band: 1, or what was designed.
+        ceiling: f64,
     },
 }
 
 impl Judge {
     pub(super) fn new(goal: &Goal, designed: &Form) -> Self {
-        // Points of all stretches, those first that use the most of the goal: what a worse set of integers breaks is seen soon.
+        let gain = |omega: f64| designed.gain(omega);
+        // Points of some stretches, those first that use the most of the goal: what a worse set of integers breaks is seen soon.
         let points = |rate: SampleRate,
                       stretches: &[(f64, f64)],
                       tolerance_db: f64,
@@ -97,7 +91,6 @@ impl Judge {
             all.sort_by(|a, b| use_of(*b).total_cmp(&use_of(*a)));
             all
         };
-        let gain = |omega: f64| designed.gain(omega);
         let (omegas, goal): (Vec<f64>, Marks) = match goal {
             Goal::Response => {
                 let all = points(SampleRate::ONE, &[(0.0, 0.5)], 0.25, &gain);
@@ -107,20 +100,26 @@ impl Judge {
                 (all, Marks::Response { wanted, peak: libm::sqrt(peak) })
             }
             Goal::Template { rate, pass, stop, ripple_db, attenuation_db } => {
-                let fine = ripple_db.unwrap_or(1.0).min(1.0) / 100.0;
-                let inside = points(*rate, pass, fine, &gain);
-                let ends =
-                    [inside.first(), inside.last()].map(|omega| omega.map_or(1.0, |o| gain(*o)));
-                let middle = (ends[0] + ends[1]) / 2.0;
-                let mut all = points(*rate, pass, fine, &|omega| (gain(omega) - middle).abs());
-                let count = all.len();
+                let mut all = points(*rate, pass, ripple_db.min(1.0) / 100.0, &gain);
+                let [high, low] =
+                    [all.first(), all.last()].map(|omega| omega.map_or(1.0, |o| gain(*o)));
+                let middle = f64::midpoint(high, low);
+                let use_of = |omega: f64| (gain(omega) - middle).abs();
+                all.sort_by(|a, b| use_of(*b).total_cmp(&use_of(*a)));
+                let pass_end = all.len();
                 all.extend(points(*rate, stop, 0.1, &gain));
+                let stop_end = all.len();
+                all.extend(points(*rate, &gaps(pass, stop), 0.25, &gain));
+                let between = stop_end..all.len();
+                let peak = all.get(stop_end).map_or(0.0, |omega| gain(*omega) / high);
                 let marks = Marks::Template {
-                    pass: (0..count).collect(),
-                    stop: (count..all.len()).collect(),
+                    pass: 0..pass_end,
+                    stop: pass_end..stop_end,
+                    between,
                     ripple_db: *ripple_db,
-                    middle_db: 10.0 * libm::log10(ends[0] * ends[1]),
-                    floor: attenuation_db.map(|db| libm::exp10(-db / 20.0)),
+                    middle_db: 10.0 * libm::log10(high * low),
+                    floor: libm::exp10(-attenuation_db / 10.0),
+                    ceiling: (peak * peak).max(1.0),
                 };
                 (all, marks)
             }
@@ -144,39 +143,48 @@ impl Judge {
                 }
                 libm::sqrt(largest) / peak
             }
-            Marks::Template { pass, stop, ripple_db, middle_db, floor } => {
+            Marks::Template { pass, stop, between, ripple_db, middle_db, floor, ceiling } => {
                 let (mut low, mut high) = (f64::INFINITY, 0.0f64);
-                let most = ripple_db.map_or(f64::INFINITY, |db| libm::exp10(limit * db / 10.0));
-                for k in pass {
-                    let power = response(*k).norm_sqr();
+                let most = libm::exp10(limit * ripple_db / 10.0);
+                for k in pass.clone() {
+                    let power = response(k).norm_sqr();
                     low = low.min(power);
                     high = high.max(power);
                     if high >= most * low {
                         return None;
                     }
                 }
-                if pass.is_empty() {
-                    // No pass-band is known: against 1.
-                    (low, high) = (1.0, 1.0);
-                }
-                let mut over = 0.0f64;
-                let most =
-                    floor.map_or(f64::INFINITY, |floor| limit * floor * (limit * floor) * high);
-                for k in stop {
-                    over = over.max(response(*k).norm_sqr());
-                    if over >= most {
-                        return None;
+                let largest = |points: &Range<usize>, most: f64| {
+                    let mut largest = 0.0f64;
+                    for k in points.clone() {
+                        largest = largest.max(response(k).norm_sqr());
+                        if largest >= most {
+                            return None;
+                        }
                     }
-                }
-                let ripple = ripple_db.map_or(0.0, |db| 10.0 * libm::log10(high / low) / db);
-                let share = floor.map_or(0.0, |floor| libm::sqrt(over / high) / floor);
+                    Some(largest)
+                };
+                let over = largest(stop, limit * limit * floor * high)?;
+                let most = high * ceiling * libm::exp10((limit - 1.0).max(1e-6) / 10.0);
+                let between = largest(between, most)?;
+                let ripple = 10.0 * libm::log10(high / low) / ripple_db;
+                let share = libm::sqrt(over / high / floor);
+                // A gain between the bands above that of the pass-band counts as the template missed, and by so many decibels more.
+                let peak = 10.0 * libm::log10(between / high / ceiling);
+                let peak = if peak > 1e-6 { 1.0 + peak } else { 0.0 };
                 // Of sets that are about as good the one that keeps the level: a fiftieth of its drift counts as well.
-                let drift = ripple_db.filter(|_| !pass.is_empty()).map_or(0.0, |db| {
-                    (5.0 * libm::log10(high * low) - middle_db).abs() / (50.0 * db)
-                });
-                ripple.max(share) + drift
+                let drift = (5.0 * libm::log10(high * low) - middle_db).abs() / (50.0 * ripple_db);
+                ripple.max(share).max(peak) + drift
             }
         };
         (score < limit).then_some(score)
     }
+}
+
+/// What lies between stretches that rise and do not overlap.
+fn gaps(pass: &[(f64, f64)], stop: &[(f64, f64)]) -> Vec<(f64, f64)> {
+    let mut all: Vec<(f64, f64)> = pass.iter().chain(stop).copied().collect();
+    all.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let pairs = all.windows(2).map(|pair| (pair[0].1, pair[1].0));
+    pairs.filter(|(low, high)| low < high).collect()
 }

@@ -116,8 +116,7 @@ impl<'a> Model<'a> {
             }
             return sum;
         }
-        let value = |k: usize| self.format.value(values[k]);
-        let section = Section { b: [value(0), value(1), value(2)], a: [value(3), value(4)] };
+        let section = self.section(values);
         self.judge.w.iter().map(|w| section.response(*w)).collect()
     }
 

@@ -1,8 +1,10 @@
 //! Reading a plan: TOML with the place of every key and value.
 
 use super::{Converter, KeyedCarrier, Keying, Multicarrier, Part, SignalPlan, Sweep, Waveform};
-use crate::spec::read::{FREQUENCY_FORMS, Found, Keys, Source, below_nyquist};
-use crate::spec::{Name, Problem, SpecError};
+use crate::spec::read::{
+    FREQUENCY_FORMS, Found, Keys, Source, below_nyquist, converter as read_converter,
+};
+use crate::spec::{ConverterWish, Name, Problem, SpecError};
 use crate::units::{Duration, Frequency, SampleRate};
 use toml::de::{DeTable, DeValue};
 
@@ -114,16 +116,9 @@ fn rms(keys: &Keys<'_>) -> Result<f64, SpecError> {
 }
 
 fn converter(top: &Keys<'_>, seed: u64) -> Result<Option<Converter>, SpecError> {
-    let Some(keys) = top.table("converter", "converter.", &["bits", "range", "noise"])? else {
-        return Ok(None);
-    };
-    let bits = integer(&keys.need("bits", "bits = 16")?, 2.0, 32.0)? as u32;
-    let found = keys.need("range", NUMBER)?;
-    let range = number(&found, 1e-150, 1e150, "a number above 0: from minus this to this")?;
-    let noise = keys.find("noise");
-    let noise = noise.map_or(Ok(0.0), |found| number(&found, 0.0, 1e150, "0 or more"))?;
+    let wish = read_converter(top, true)?;
     let seed = seed.wrapping_add(0x5eed_c0de);
-    Ok(Some(Converter { bits, range, noise, seed }))
+    Ok(wish.map(|ConverterWish { bits, range, noise }| Converter { bits, range, noise, seed }))
 }
 
 struct PartReader {
