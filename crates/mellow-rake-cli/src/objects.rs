@@ -122,6 +122,12 @@ struct QuantizedObject {
     structure: &'static str,
     coefficients: WordFormat,
     state: Option<WordFormat>,
+    /// From section to section.
+    between: Option<WordFormat>,
+    /// Of each product before it is added, where that was asked for.
+    products: Option<WordFormat>,
+    /// What was not given.
+    chosen: Vec<ChosenObject>,
     sections: Option<Vec<SectionObject>>,
     taps: Option<Vec<f64>>,
     achieved: AchievedObject,
@@ -133,6 +139,13 @@ struct QuantizedObject {
     coefficient_error_gain: Option<f64>,
     cost: Cost,
     datapath: Description,
+}
+
+#[derive(Serialize)]
+struct ChosenObject {
+    key: &'static str,
+    found: String,
+    reason: &'static str,
 }
 
 #[derive(Serialize)]
@@ -297,6 +310,14 @@ fn quantized_object(
         structure: implementation.fixed.structure.as_str(),
         coefficients: implementation.table.format,
         state: implementation.state.as_ref().map(|state| state.format),
+        between: implementation.between.map(|between| between.format),
+        products: implementation.fixed.products,
+        chosen: implementation
+            .fixed
+            .reasons()
+            .into_iter()
+            .map(|(key, found, reason)| ChosenObject { key, found, reason })
+            .collect(),
         sections: sections(&implementation.rounded),
         taps: taps(&implementation.rounded),
         achieved: achieved(report),

@@ -24,15 +24,12 @@ fn sections(want: &str) -> Sections {
 /// Words so wide that only the roundings of the data count.
 fn fixed(structure: Structure, arrangement: ArrangementWish) -> Fixed {
     Fixed {
-        input: "s16f15".parse().unwrap(),
         output: "s24f18".parse().unwrap(),
         coefficients: "s26".parse().unwrap(),
-        state: None,
-        structure,
         rounding: mellow_rake::fixed::Rounding::HalfEven,
         overflow: mellow_rake::fixed::Overflow::Saturate,
         arrangement,
-        integers: Default::default(),
+        ..Fixed::new(structure, "s16f15".parse().unwrap())
     }
 }
 

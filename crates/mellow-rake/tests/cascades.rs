@@ -38,15 +38,11 @@ fn filter(kind: BandKind, family: Family, order: usize, edges: &[f64]) -> ZerosP
 
 fn fixed(rounding: Rounding) -> Fixed {
     Fixed {
-        input: "s16f15".parse().unwrap(),
         output: "s22f17".parse().unwrap(),
         coefficients: "s24".parse().unwrap(),
-        state: None,
-        structure: Structure::DirectForm1,
         rounding,
         overflow: Overflow::Saturate,
-        arrangement: Default::default(),
-        integers: Default::default(),
+        ..Fixed::new(Structure::DirectForm1, "s16f15".parse().unwrap())
     }
 }
 

@@ -29,15 +29,11 @@ fn fixed(
     overflow: Overflow,
 ) -> Fixed {
     Fixed {
-        input: input.parse().unwrap(),
         output: output.parse().unwrap(),
         coefficients: coefficients.parse().unwrap(),
-        state: None,
-        structure: Structure::DirectForm1,
         rounding,
         overflow,
-        arrangement: Default::default(),
-        integers: Default::default(),
+        ..Fixed::new(Structure::DirectForm1, input.parse().unwrap())
     }
 }
 

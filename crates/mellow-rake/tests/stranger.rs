@@ -2,10 +2,10 @@
 //! library's types, and equal to the simulator in every integer.
 
 use mellow_rake::datapath::{
-    Checked, SectionWords, Simulator, describe, direct_form_1, fir_direct,
+    Checked, SectionWords, Simulator, describe, direct_form_1, fir_direct, fir_folded,
 };
 use mellow_rake::design::notch;
-use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients};
+use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients, round_groups};
 use mellow_rake::signal::NoiseSource;
 use mellow_rake::units::SampleRate;
 use serde_json::Value;
@@ -139,15 +139,28 @@ impl Stranger {
         let tables = self.object["tables"].as_array().unwrap();
         let table = tables.iter().find(|table| table["name"] == term["table"]).unwrap();
         let line = term["line"].as_str().unwrap();
+        let word = |age: usize| match age {
+            0 => stored[&(line.to_owned(), row("line_row"))],
+            _ => self.lines[line][row("line_row")][age - 1],
+        };
         let products = (0..number("count")).map(|k| {
             let coefficient = &table["rows"][row("table_row")][number("column") + k];
-            let age = number("age") + k;
-            let word = match age {
-                0 => stored[&(line.to_owned(), row("line_row"))],
-                _ => self.lines[line][row("line_row")][age - 1],
+            let coefficient = i128::from(coefficient.as_i64().unwrap());
+            let lift = &table["lifts"][row("table_row")][number("column") + k];
+            let coefficient = coefficient << lift.as_u64().unwrap_or(0);
+            let product = if term["term"] == "folded" {
+                let step = number("stride") * k;
+                let (one, other) = (word(number("age") + step), word(number("mirror") - step));
+                coefficient * (if term["second"] == "+" { one + other } else { one - other })
+            } else {
+                coefficient * word(number("age") + k)
             };
-            i128::from(coefficient.as_i64().unwrap()) * word
+            match (&term["product_rounding"], term["product_shift_right"].as_i64()) {
+                (Value::String(rounding), Some(shift)) => rounded(product, shift, rounding),
+                _ => product,
+            }
         });
+        let sign = if term["term"] == "folded" { 1 } else { sign };
         sign * shift * products.sum::<i128>()
     }
 }
@@ -187,12 +200,25 @@ fn a_stranger_builds_the_same_filter_from_the_json_alone() {
                 let table = round_coefficients(&rows, "s14".parse().unwrap()).unwrap();
                 let words = words(rounding, overflow, "s12f11", "s14f12");
                 assert_equal(&direct_form_1(&table, words).unwrap().check().unwrap(), &name);
+                // A fraction for each section, products rounded, another word at the end.
+                let table = round_groups(&rows, "s9".parse().unwrap(), &[0..3, 3..5], 12).unwrap();
+                let own = direct_form_1(&table, words).unwrap();
+                let own = own.with_products("s30f14".parse().unwrap(), rounding).unwrap();
+                let own = own.delivering("s9f7".parse().unwrap(), rounding, overflow);
+                assert_equal(&own.check().unwrap().narrowed(), &name);
             }
             let taps: Vec<f64> = (0..9).map(|k| f64::from(k) / 40.0 - 0.1).collect();
             let table = round_coefficients(&[taps], "s8f7".parse().unwrap()).unwrap();
             let [input, output]: [WordFormat; 2] = ["u10f10", "s6f5"].map(|f| f.parse().unwrap());
             let fir = fir_direct(&table, input, output, rounding, overflow).unwrap();
             assert_equal(&fir.check().unwrap(), &name);
+            for sign in [1.0, -1.0] {
+                let taps: Vec<f64> = vec![0.1, -0.2, 0.7, 0.7 * sign, -0.2 * sign, 0.1 * sign];
+                let table = round_coefficients(&[taps], "s8f7".parse().unwrap()).unwrap();
+                let fir = fir_folded(&table, input, output, rounding, overflow).unwrap();
+                let short = fir.with_products("s20f8".parse().unwrap(), rounding).unwrap();
+                assert_equal(&short.check().unwrap(), &name);
+            }
         }
     }
 }

@@ -59,15 +59,10 @@ fn form(filter: &str) -> Form {
 fn fixed(structure: Structure, (data, coefficients, rounding): (&str, &str, &str)) -> Fixed {
     let rounding = Rounding::ALL.into_iter().find(|one| one.as_str() == rounding).unwrap();
     Fixed {
-        input: data.parse().unwrap(),
         output: data.parse().unwrap(),
         coefficients: coefficients.parse().unwrap(),
-        state: None,
-        structure,
         rounding,
-        overflow: Overflow::Saturate,
-        arrangement: Default::default(),
-        integers: Default::default(),
+        ..Fixed::new(structure, data.parse().unwrap())
     }
 }
 
@@ -201,6 +196,56 @@ fn bounds_hold_on_the_worst_input() {
                 assert!((*y as f64 * fixed.output.step() - e).abs() <= bounds.error.largest());
             }
         }
+    }
+}
+
+/// Every level inside of a filter is reached by the input that is made for it, but for the share that roundings have in its bound. With
+/// `--nocapture` the furthest that any stays below its bound is printed.
+#[test]
+fn levels_inside_are_attained() {
+    let structures = Structure::ALL.into_iter().filter(|one| !one.is_for_taps());
+    for structure in structures {
+        let (mut places, mut furthest) = (0, 1.0f64);
+        let mut fixed = fixed(structure, ("s22f16", "s20", "half-up"));
+        fixed.input = "s17f16".parse().unwrap();
+        // Each section by itself, and the whole where it is no loop.
+        let sections = FILTERS.iter().flat_map(|(_, filter)| {
+            let whole = form(filter);
+            let sections = whole.sections().unwrap().0.clone();
+            let alone = sections.into_iter().map(|section| Form::Sections(Sections(vec![section])));
+            alone.chain([whole]).collect::<Vec<_>>()
+        });
+        for form in sections {
+            // Sums of all-passes are not all of these.
+            let filter = match implement(&form, fixed) {
+                Ok(filter) => filter,
+                Err(ImplementError::NoForm { .. }) => continue,
+                Err(error) => panic!("{error}"),
+            };
+            let bounds = filter.checked.facts().bounds().as_ref().unwrap();
+            let datapath = filter.checked.datapath();
+            for reach in &bounds.reaches {
+                let mut outside = datapath.body.operations.iter().map(|(node, _)| *node);
+                // Small levels are made of roundings mostly.
+                if outside.all(|node| node != reach.node) || !reach.safe || reach.high < 0.05 {
+                    continue;
+                }
+                // The same program with that word as its output.
+                let mut probe = datapath.clone();
+                (probe.output, probe.body.result) = (reach.format, reach.node);
+                let probe = probe.check().unwrap();
+                let worst = filter.checked.worst_case_at(reach.node, reach.pass, 6000).unwrap();
+                let output = Simulator::new(&probe).run(&worst.input);
+                let last = reach.format.value(output[output.len() - 1]);
+                let mut levels = output.iter().map(|word| reach.format.value(*word));
+                let inside = levels.all(|level| (reach.low..=reach.high).contains(&level));
+                assert!(inside, "{structure:?} {reach:?} {form:?}");
+                furthest = furthest.min(last / reach.high);
+                places += 1;
+            }
+        }
+        println!("{}: {places} places, at least {furthest:.4} of the bound", structure.as_str());
+        assert!(places > 10 && furthest > 0.95, "{structure:?} {places} {furthest}");
     }
 }
 

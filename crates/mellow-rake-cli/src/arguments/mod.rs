@@ -281,7 +281,7 @@ pub(crate) struct Sensitivity {
 pub(crate) struct Quantize {
     /// The spec file; it needs a table `[fixed]`.
     pub(crate) spec: PathBuf,
-    /// Try all these widths as well: coefficients=8..24 or data=10..20.
+    /// Try all these widths as well: coefficients=8..24; or of data, between (words between sections), products.
     #[arg(long, value_name = "WORDS=FROM..TO")]
     pub(crate) sweep: Option<Sweep>,
     /// Draw the responses and the noise spectrum, predicted and measured, into this .png or .svg file.
@@ -295,10 +295,37 @@ pub(crate) struct Quantize {
 /// Widths to try.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Sweep {
-    /// Of the coefficients; else of input and output.
-    pub(crate) coefficients: bool,
+    /// Whose widths.
+    pub(crate) of: Swept,
     pub(crate) from: u32,
     pub(crate) to: u32,
+}
+
+/// Words whose widths are tried.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Swept {
+    /// The coefficients.
+    Coefficients,
+    /// Input and output, and what follows from them.
+    Data,
+    /// What goes from section to section.
+    Between,
+    /// Each product before it is added.
+    Products,
+}
+
+impl Swept {
+    const ALL: [Swept; 4] = [Swept::Coefficients, Swept::Data, Swept::Between, Swept::Products];
+
+    /// The word for it on the command line.
+    pub(crate) fn as_str(self) -> &'static str {
+        match self {
+            Swept::Coefficients => "coefficients",
+            Swept::Data => "data",
+            Swept::Between => "between",
+            Swept::Products => "products",
+        }
+    }
 }
 
 impl FromStr for Sweep {
@@ -306,22 +333,18 @@ impl FromStr for Sweep {
 
     fn from_str(text: &str) -> Result<Self, String> {
         let wanted = || {
-            "coefficients=FROM..TO or data=FROM..TO is wanted, 4 to 48 bits, as coefficients=8..24"
+            "coefficients=FROM..TO, or data, between or products, is wanted, 4 to 48 bits, as coefficients=8..24"
                 .to_owned()
         };
         let (what, widths) = text.split_once('=').ok_or_else(wanted)?;
-        let coefficients = match what.trim() {
-            "coefficients" => true,
-            "data" => false,
-            _ => return Err(wanted()),
-        };
+        let of = Swept::ALL.into_iter().find(|of| of.as_str() == what.trim()).ok_or_else(wanted)?;
         let (from, to) = widths.split_once("..").ok_or_else(wanted)?;
         let width = |text: &str| text.trim().parse::<u32>().ok().filter(|w| (4..=48).contains(w));
         let (from, to) = width(from).zip(width(to)).ok_or_else(wanted)?;
         if from > to {
             return Err(wanted());
         }
-        Ok(Sweep { coefficients, from, to })
+        Ok(Sweep { of, from, to })
     }
 }
 

@@ -21,32 +21,35 @@ pub(crate) fn words(implementation: &Implementation) -> String {
     );
     let structure = fixed.structure;
     let list = |row: &[i64]| row.iter().map(i64::to_string).collect::<Vec<_>>().join(" ");
-    for row in &table.rows {
+    for (key, chosen, why) in fixed.reasons() {
+        text.push_str(&wrapped(&format!("  {key} {chosen}, chosen: {why}"), 4));
+    }
+    for (index, row) in table.rows.iter().enumerate() {
+        let format = table.format_at(index, 0);
+        let of_poles = match table.format_at(index, 3) {
+            own if own != format && row.len() == 5 => format!("{own} "),
+            _ => String::new(),
+        };
         let _ = match (fixed.structure.is_for_taps(), &row[..]) {
             (false, [b0, b1, b2, a1, a2]) => {
-                writeln!(text, "  coefficients {}: b {b0} {b1} {b2}  a {a1} {a2}", table.format)
+                writeln!(text, "  coefficients {format}: b {b0} {b1} {b2}  {of_poles}a {a1} {a2}")
             }
             (false, [a11, a12, b1, a21, a22, b2, c1, c2, d]) => writeln!(
                 text,
-                "  coefficients {}: a {a11} {a12} {a21} {a22}  b {b1} {b2}  c {c1} {c2}  d {d}",
-                table.format
+                "  coefficients {format}: a {a11} {a12} {a21} {a22}  b {b1} {b2}  c {c1} {c2}  d {d}"
             ),
             (false, [a1, a2]) if structure == Structure::AllPassSum => {
-                writeln!(text, "  all-pass {}: a {a1} {a2}", table.format)
+                writeln!(text, "  all-pass {format}: a {a1} {a2}")
             }
             (false, [a1]) if structure == Structure::AllPassSum => {
-                writeln!(text, "  all-pass {}: a {a1}", table.format)
+                writeln!(text, "  all-pass {format}: a {a1}")
             }
-            (false, taps) => writeln!(text, "  reflection {}: k {}", table.format, list(taps)),
+            (false, taps) => writeln!(text, "  reflection {format}: k {}", list(taps)),
             (true, taps) => {
                 let largest = taps.iter().map(|tap| tap.unsigned_abs()).max().unwrap_or(0);
                 let zeros = taps.iter().filter(|tap| **tap == 0).count();
                 let count = taps.len();
-                writeln!(
-                    text,
-                    "  {count} taps {}: the largest {largest}, {zeros} of them 0",
-                    table.format
-                )
+                writeln!(text, "  {count} taps {format}: the largest {largest}, {zeros} of them 0")
             }
         };
     }
@@ -56,9 +59,25 @@ pub(crate) fn words(implementation: &Implementation) -> String {
     if let Some(arrangement) = &implementation.arrangement {
         text.push_str(&arranged(arrangement, fixed.arrangement));
     }
-    for row in implementation.ladder.iter().flat_map(|ladder| &ladder.rows) {
-        let format = implementation.ladder.as_ref().map_or(table.format, |ladder| ladder.format);
-        let _ = writeln!(text, "  ladder {format}: v {}", list(row));
+    if let Some(ladder) = &implementation.ladder {
+        for (index, row) in ladder.rows.iter().enumerate() {
+            let _ = writeln!(text, "  ladder {}: v {}", ladder.format_at(index, 0), list(row));
+        }
+    }
+    if let Some(between) = &implementation.between {
+        let how = match (between.is_chosen, between.format == fixed.output) {
+            (false, _) => "as given",
+            (_, true) => "chosen: the output, which holds the input",
+            (_, false) => "chosen: what holds both input and output",
+        };
+        let _ = writeln!(text, "  words between sections {} ({how})", between.format);
+    }
+    if let Some(products) = fixed.products {
+        let _ = writeln!(
+            text,
+            "  each product brought to {products} before it is added, {}",
+            fixed.rounding
+        );
     }
     if let Some(state) = &implementation.state {
         let how = if state.is_chosen {
@@ -74,8 +93,12 @@ pub(crate) fn words(implementation: &Implementation) -> String {
     }
     let _ = writeln!(
         text,
-        "  per sample {} multiplies, {} adds; accumulator {} bits; {} words of memory",
-        cost.multiplies_per_sample, cost.adds_per_sample, cost.accumulator_bits, cost.state_words
+        "  per sample {} multiplies, {} adds; accumulator {} bits ({}); {} words of memory",
+        cost.multiplies_per_sample,
+        cost.adds_per_sample,
+        cost.accumulator_bits,
+        if fixed.accumulator.is_some() { "as given" } else { "as proved" },
+        cost.state_words
     );
     match checked.facts().bounds() {
         Ok(bounds) => {
@@ -94,7 +117,7 @@ pub(crate) fn words(implementation: &Implementation) -> String {
                 let (what, act) = place(checked, reach.node, implementation);
                 let act =
                     if reach.safe { format!("cannot {act}: proved") } else { format!("can {act}") };
-                let is_cascade = count > 1 && what != STATES && structure != Structure::AllPassSum;
+                let is_cascade = count > 1 && what == LIMIT && structure != Structure::AllPassSum;
                 let section =
                     if is_cascade { format!(" {}", reach.pass + 1) } else { String::new() };
                 let high = reach.format.maximum() as f64 * reach.format.step();
@@ -182,6 +205,9 @@ fn arranged(found: &Arrangement, wish: ArrangementWish) -> String {
     text
 }
 
+/// The limit at the end of a section, or of the whole filter.
+const LIMIT: &str = "limit";
+
 /// The limits of what is remembered.
 const STATES: &str = "limits of the states";
 
@@ -202,7 +228,18 @@ fn place(checked: &Checked, node: Node, filter: &Implementation) -> (&'static st
         Some(Operation::Limit { format, overflow, .. }) if is_state(*format) => {
             (STATES, overflow.to_string())
         }
-        Some(Operation::Limit { overflow, .. }) => ("limit", overflow.to_string()),
+        Some(Operation::Limit { overflow, .. }) => {
+            let body = &checked.datapath().body;
+            let in_loop =
+                |(_, operation): &(Node, Operation)| matches!(operation, Operation::Repeat { .. });
+            let outside = body.operations.iter().any(|(other, _)| *other == node);
+            let what = match (outside && body.operations.iter().any(in_loop), node == body.result) {
+                (true, true) => "output limit",
+                (true, false) if filter.between.is_some() => "input limit",
+                _ => LIMIT,
+            };
+            (what, overflow.to_string())
+        }
         _ => ("remembered sum", "wrap".to_owned()),
     }
 }

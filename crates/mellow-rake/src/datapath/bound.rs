@@ -93,14 +93,14 @@ pub(super) fn bounds(
     for source in rounding_sources(datapath, fractions) {
         let drive = Drive::After { node: source.node, pass: source.pass };
         model = model.driven_by(drive);
-        let gains = decay.impulse(&mut model);
-        let (low, high) = source.rounding.error_range(source.dropped);
+        let gains = decay.norms(&mut model);
+        let (low, high) = source.error_range();
         for (level, gain) in levels.iter_mut().zip(&gains) {
-            let (down, up) = gain.reach(low * source.step, high * source.step);
+            let (down, up) = gain.reach(low, high);
             *level = (level.0 + down, level.1 + up);
         }
         let output = &gains[gains.len() - 1];
-        let (down, up) = output.reach(low * source.step, high * source.step);
+        let (down, up) = output.reach(low, high);
         noise.add(&source, output);
         error = ErrorBound { low: error.low + down, high: error.high + up };
     }
@@ -120,7 +120,7 @@ pub(super) fn bounds(
     for index in acting {
         let place = places[index];
         model = model.driven_by(Drive::After { node: place.node, pass: place.pass });
-        let gains = decay.impulse(&mut model);
+        let gains = decay.norms(&mut model);
         for (reach, gain) in reaches.iter_mut().zip(&gains) {
             reach.safe &= gain.is_zero();
         }
@@ -159,6 +159,38 @@ impl Checked {
             response.iter().rev().map(|h| if *h >= 0.0 { high } else { low }).collect();
         let level = response.iter().rev().zip(&input).map(|(h, x)| h * format.value(*x)).sum();
         WorstCase { input, level }
+    }
+
+    /// The input that drives the word of an operation in one pass of its loop as high as any input of `length` samples can.
+    ///
+    /// # Errors
+    /// [`NotProved`] where the linear model does not decay.
+    ///
+    /// ```
+    /// use mellow_rake::datapath::{SectionWords, direct_form_1};
+    /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+    /// let word = "s16f15".parse()?;
+    /// let words = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+    /// let table = round_coefficients(&[vec![0.5, 0.0, 0.0, 0.5, 0.0]], "s16".parse()?)?;
+    /// let filter = direct_form_1(&table, words)?.check()?;
+    /// // Alternating signs: the limit is reached by 1/2 + 1/4 + 1/8 + …
+    /// let limit = filter.datapath().body.result;
+    /// let worst = filter.worst_case_at(limit, 0, 4)?;
+    /// assert_eq!(worst.input, [-32768, 32767, -32768, 32767]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn worst_case_at(
+        &self,
+        node: Node,
+        pass: usize,
+        length: usize,
+    ) -> Result<WorstCase, NotProved> {
+        let places = [Place { node, pass }];
+        let (datapath, fractions) = (self.datapath(), self.fractions());
+        let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
+        let decay = Decay::prove(&mut model)?;
+        let gain = decay.impulse(&mut model).swap_remove(0);
+        Ok(self.worst_case_input(&gain, length))
     }
 
     /// Every rounding as a source of error.
@@ -202,8 +234,8 @@ impl Checked {
     pub fn noise_density(&self, rate: SampleRate, hertz: &[f64]) -> Result<Vec<f64>, NotProved> {
         let mut density = vec![0.0; hertz.len()];
         for (source, path) in self.rounding_paths()? {
-            let (_, variance) = source.rounding.error_moments(source.dropped);
-            let power = variance * source.step * source.step / rate.nyquist();
+            let (_, variance) = source.error_moments();
+            let power = variance / rate.nyquist();
             for (sum, hz) in density.iter_mut().zip(hertz) {
                 let omega = rate.radians(*hz);
                 let w = Complex64::new(libm::cos(omega), -libm::sin(omega));

@@ -236,7 +236,7 @@ fn source_format(
 }
 
 fn check_tables(datapath: &Datapath) -> Result<(), DatapathError> {
-    for Table { name, format, rows, .. } in &datapath.tables {
+    for Table { name, format, lifts, rows, .. } in &datapath.tables {
         let columns = rows.first().map_or(0, Vec::len);
         let what = if columns == 0 {
             "it has no coefficients"
@@ -244,6 +244,12 @@ fn check_tables(datapath: &Datapath) -> Result<(), DatapathError> {
             "its rows differ in length"
         } else if rows.iter().flatten().any(|value| !format.holds((*value).into())) {
             "a coefficient lies outside its format"
+        } else if !lifts.is_empty()
+            && (lifts.len() != rows.len() || lifts.iter().any(|row| row.len() != columns))
+        {
+            "it has more or fewer lifts than coefficients"
+        } else if lifts.iter().flatten().any(|lift| lift + format.width() > 63) {
+            "a lifted coefficient needs more than 63 bits"
         } else {
             continue;
         };

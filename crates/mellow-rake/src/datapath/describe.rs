@@ -1,7 +1,9 @@
 //! The whole datapath as data, complete: whoever has it and `docs/arithmetic.md` can build the filter again,
 //! bit for bit.
 
-use super::{Block, Checked, LineIndex, Node, Operation, Row, Sign, TableIndex, Term};
+use super::{
+    Block, Checked, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
+};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use serde::Serialize;
 
@@ -37,6 +39,9 @@ pub struct TableDescription {
     pub name: &'static str,
     /// The format of every word.
     pub format: WordFormat,
+    /// For each coefficient, by how many bits its fraction is smaller than that of the format; left out where none is.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub lifts: Vec<Vec<u32>>,
     /// The integers.
     pub rows: Vec<Vec<i64>>,
 }
@@ -111,6 +116,8 @@ pub enum TermDescription {
         line_row: RowName,
         age: usize,
         count: usize,
+        #[serde(flatten)]
+        products: Option<ProductsDescription>,
         shift_left: i32,
     },
     Folded {
@@ -124,8 +131,19 @@ pub enum TermDescription {
         mirror: usize,
         stride: usize,
         count: usize,
+        #[serde(flatten)]
+        products: Option<ProductsDescription>,
         shift_left: i32,
     },
+}
+
+/// What is done to each product of a sum before it is added.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct ProductsDescription {
+    /// Bits that each product drops; zeros that are appended, if negative.
+    pub product_shift_right: i32,
+    /// How.
+    pub product_rounding: Rounding,
 }
 
 /// The whole datapath as data.
@@ -140,7 +158,12 @@ pub fn describe(checked: &Checked) -> Description {
         tables: datapath
             .tables
             .iter()
-            .map(|t| TableDescription { name: t.name, format: t.format, rows: t.rows.clone() })
+            .map(|t| TableDescription {
+                name: t.name,
+                format: t.format,
+                lifts: t.lifts.clone(),
+                rows: t.rows.clone(),
+            })
             .collect(),
         lines: datapath
             .lines
@@ -229,7 +252,7 @@ impl Describer<'_> {
                 word: word.0,
                 shift_left: fraction - self.checked.fractions()[word.0 as usize],
             },
-            Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let product = datapath.tables[table.0].format.fraction()
                     + datapath.lines[line.0].format.fraction();
                 TermDescription::Dot {
@@ -241,7 +264,8 @@ impl Describer<'_> {
                     line_row: name(*line_row),
                     age: *age,
                     count: *count,
-                    shift_left: fraction - product,
+                    products: of_products(product, *products),
+                    shift_left: fraction - products.map_or(product, |products| products.fraction),
                 }
             }
             Term::Folded(fold) => {
@@ -258,11 +282,20 @@ impl Describer<'_> {
                     mirror: fold.mirror,
                     stride: fold.stride,
                     count: fold.count,
-                    shift_left: fraction - product,
+                    products: of_products(product, fold.products),
+                    shift_left: fraction
+                        - fold.products.map_or(product, |products| products.fraction),
                 }
             }
         }
     }
+}
+
+fn of_products(own: i32, products: Option<RoundedProducts>) -> Option<ProductsDescription> {
+    products.map(|RoundedProducts { fraction, rounding }| ProductsDescription {
+        product_shift_right: own - fraction,
+        product_rounding: rounding,
+    })
 }
 
 fn mark(sign: Sign) -> &'static str {

@@ -1,7 +1,9 @@
 //! The first writer: the plain dump of a datapath, for people and for tests.
 
 use super::Checked;
-use super::describe::{Action, Description, RowName, Step, TermDescription, describe};
+use super::describe::{
+    Action, Description, ProductsDescription, RowName, Step, TermDescription, describe,
+};
 use std::fmt::Write;
 
 /// The datapath as text, one operation a line.
@@ -36,7 +38,12 @@ pub fn dump(checked: &Checked) -> String {
                 format!("table {}[{index}] {}", table.name, table.format)
             };
             let integers: Vec<String> = row.iter().map(i64::to_string).collect();
-            let _ = writeln!(text, "{name}: {}", integers.join(" "));
+            let _ = write!(text, "{name}: {}", integers.join(" "));
+            if let Some(lifts) = table.lifts.get(index) {
+                let lifts: Vec<String> = lifts.iter().map(u32::to_string).collect();
+                let _ = write!(text, ", lifted by {}", lifts.join(" "));
+            }
+            text.push('\n');
         }
     }
     for line in &lines {
@@ -107,13 +114,15 @@ fn term(term: &TermDescription) -> String {
             line_row,
             age,
             count,
+            products,
             shift_left,
         } => format!(
-            "{sign}dot({table}[{}][{column}..{}], {line}[{}] ages {age}..{}){}",
+            "{sign}dot({table}[{}][{column}..{}], {line}[{}] ages {age}..{}{}){}",
             row_text(*table_row),
             column + count,
             row_text(*line_row),
             age + count,
+            products_text(*products),
             shifted(*shift_left)
         ),
         TermDescription::Folded {
@@ -127,16 +136,31 @@ fn term(term: &TermDescription) -> String {
             mirror,
             stride,
             count,
+            products,
             shift_left,
         } => {
             let (row, words) = (row_text(*table_row), row_text(*line_row));
             format!(
-                "+dot({table}[{row}][{column}..{}], {line}[{words}] ages {age}, {}.. {second} ages {mirror}, {}..){}",
+                "+dot({table}[{row}][{column}..{}], {line}[{words}] ages {age}, {}.. {second} ages {mirror}, {}..{}){}",
                 column + count,
                 age + stride,
                 *mirror as i64 - *stride as i64,
+                products_text(*products),
                 shifted(*shift_left)
             )
+        }
+    }
+}
+
+/// What each product goes through before it is added.
+fn products_text(products: Option<ProductsDescription>) -> String {
+    match products {
+        None => String::new(),
+        Some(ProductsDescription { product_shift_right: bits, product_rounding }) if bits > 0 => {
+            format!(", each dropping {bits} bits {product_rounding}")
+        }
+        Some(ProductsDescription { product_shift_right: bits, .. }) => {
+            format!(", each with {} zeros appended", -bits)
         }
     }
 }

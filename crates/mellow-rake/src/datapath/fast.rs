@@ -35,6 +35,8 @@ pub(super) struct FastSections {
     shifts: [u32; 3],
     input: (i64, i64),
     ending: Ending,
+    /// Behind the last section, where another word goes out.
+    last: Option<Ending>,
 }
 
 /// Taps in direct form: sums below 2⁵³ are exact in f64, whose products the processor takes side by side.
@@ -79,7 +81,10 @@ impl Fast {
     pub(super) fn new(checked: &Checked) -> Option<Self> {
         let datapath = checked.datapath();
         let table = datapath.tables.first()?;
-        let coefficients = RoundedTable { format: table.format, rows: table.rows.clone() };
+        let coefficients = RoundedTable {
+            lifts: table.lifts.clone(),
+            ..RoundedTable::new(table.format, table.rows.clone())
+        };
         let Datapath { input, output, .. } = *datapath;
         let all = || datapath.operations().map(|(node, operation, _)| (node, operation));
         let rounding = all().filter_map(|(_, operation)| match operation {
@@ -105,34 +110,50 @@ impl Fast {
         ends(output)?;
         match table.holds {
             Coefficients::Sections => {
-                let words = SectionWords { input, output, rounding, overflow };
-                let built = direct_form_1(&coefficients, words).ok()?;
+                // What the feedback remembers may be another word than what goes out.
+                let carried = datapath.lines.get(1)?.format;
+                let words = SectionWords { input, output: carried, rounding, overflow };
+                let mut built = direct_form_1(&coefficients, words).ok()?;
+                let dropped = |from: i32, to: WordFormat| {
+                    u32::try_from(from - to.fraction()).ok().filter(|dropped| *dropped <= 62)
+                };
+                let own = dropped(format.fraction(), carried)?;
+                let ending = Ending { rounding, dropped: own, overflow, output: carried };
+                ends(carried)?;
+                let last = if carried == output {
+                    None
+                } else {
+                    built = built.delivering(output, rounding, overflow);
+                    let dropped = dropped(carried.fraction(), output)?;
+                    Some(Ending { rounding, dropped, overflow, output })
+                };
                 if built.with_widest_sums() != datapath.with_widest_sums() {
                     return None;
                 }
                 let looped = table.rows.len() > 1;
-                let align = if looped { output.fraction() - input.fraction() } else { 0 };
-                let incoming = if looped { output } else { input };
+                let align = if looped { carried.fraction() - input.fraction() } else { 0 };
+                let incoming = if looped { carried } else { input };
                 let own = |word: WordFormat| {
                     format.fraction() - table.format.fraction() - word.fraction()
                 };
                 // Further than a word is long only zeros are shifted: no case for a fast path.
                 let near = |shift: i32| u32::try_from(shift).ok().filter(|shift| *shift <= 62);
-                let shifts = [align, own(incoming), own(output)].map(near);
+                let shifts = [align, own(incoming), own(carried)].map(near);
                 let [Some(a), Some(b), Some(c)] = shifts else { return None };
-                let rows = table.rows.iter().map(|row| <[i64; 5]>::try_from(&row[..]).ok());
-                let rows: Vec<[i64; 5]> = rows.collect::<Option<_>>()?;
+                let row = |row| std::array::from_fn(|column| table.coefficient(row, column));
+                let rows: Vec<[i64; 5]> = (0..table.rows.len()).map(row).collect();
                 Some(Fast::Sections(FastSections {
                     state: vec![[0; 4]; rows.len()],
                     rows,
                     shifts: [a, b, c],
                     input: ends(input)?,
                     ending,
+                    last,
                 }))
             }
             Coefficients::Taps | Coefficients::TapsFolded => {
                 let row = unfolded(datapath);
-                let coefficients = RoundedTable { format: table.format, rows: vec![row] };
+                let coefficients = RoundedTable::new(table.format, vec![row]);
                 let builders = [fir_direct, fir_folded, fir_skip_zeros];
                 let is_built = builders.iter().any(|build| {
                     let built = build(&coefficients, input, output, rounding, overflow);
@@ -189,7 +210,30 @@ macro_rules! with_ending {
 
 impl FastSections {
     fn run(&mut self, input: &[i64]) -> (Vec<i64>, u64) {
-        with_ending!(self.ending, self.run_with(input))
+        let (words, limited) = with_ending!(self.ending, self.run_with(input));
+        let (words, limited) = match self.last {
+            Some(last) => with_ending!(last, self.finish(words, limited)),
+            None => (words, limited),
+        };
+        let count = limited.into_iter().filter(|limited| *limited).count();
+        (words, count as u64)
+    }
+
+    /// The words of the last section as they go out.
+    #[inline(always)]
+    fn finish(
+        &self,
+        mut words: Vec<i64>,
+        mut limited: Vec<bool>,
+        round: impl Fn(i64) -> i64 + Copy,
+        limit: impl Fn(i64) -> i64 + Copy,
+    ) -> (Vec<i64>, Vec<bool>) {
+        for (word, limited) in words.iter_mut().zip(&mut limited) {
+            let rounded = round(*word);
+            *word = limit(rounded);
+            *limited |= *word != rounded;
+        }
+        (words, limited)
     }
 
     #[inline(always)]
@@ -198,7 +242,7 @@ impl FastSections {
         input: &[i64],
         round: impl Fn(i64) -> i64 + Copy,
         limit: impl Fn(i64) -> i64 + Copy,
-    ) -> (Vec<i64>, u64) {
+    ) -> (Vec<i64>, Vec<bool>) {
         let [align, of_inputs, of_outputs] = self.shifts;
         let (low, high) = self.input;
         let mut words: Vec<i64> = input.iter().map(|x| (*x).clamp(low, high) << align).collect();
@@ -226,8 +270,7 @@ impl FastSections {
                 }
             }
         }
-        let count = limited.into_iter().filter(|limited| *limited).count();
-        (words, count as u64)
+        (words, limited)
     }
 }
 

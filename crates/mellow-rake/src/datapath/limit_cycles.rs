@@ -80,7 +80,7 @@ impl StateBox {
         for source in rounding_sources(datapath, fractions) {
             model = model.driven_by(Drive::After { node: source.node, pass: source.pass });
             let (low, high) = source.rounding.error_range(source.dropped);
-            for (level, gain) in levels.iter_mut().zip(&decay.impulse(&mut model)) {
+            for (level, gain) in levels.iter_mut().zip(&decay.norms(&mut model)) {
                 let (down, up) = gain.reach(low * source.step, high * source.step);
                 *level = (level.0 + down, level.1 + up);
             }

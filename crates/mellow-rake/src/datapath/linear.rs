@@ -4,9 +4,10 @@
 //! exact program and the linear one is the sum of these additions, each through its own path.
 
 use super::walk::{Arithmetic, Machine, Place};
-use super::{Checked, Datapath, Node, Operation, Sign};
+use super::{Checked, Datapath, Node, Operation, RoundedProducts, Sign, Term};
 use crate::filter::LinearSystem;
 use crate::fixed::{Overflow, Rounding, WordFormat};
+use std::collections::BTreeMap;
 
 /// Where a linear model is driven.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -35,6 +36,10 @@ pub struct RoundingSource {
     pub dropped: u32,
     /// The value of one step of its result.
     pub step: f64,
+    /// How many such roundings go into the word of the operation: 1, or the number of products that are rounded alike before they are added.
+    pub alike: usize,
+    /// Minus for products that are taken away behind their rounding.
+    pub sign: Sign,
 }
 
 struct Linear<'a> {
@@ -79,6 +84,9 @@ impl Arithmetic for Linear<'_> {
     }
     fn round(&mut self, at: Place, word: f64, _: i32, _: Rounding) -> f64 {
         self.pass_by(at, word)
+    }
+    fn round_product(&mut self, _: Place, word: f64, _: i32, _: Rounding) -> f64 {
+        word
     }
     fn limit(&mut self, at: Place, word: f64, _: WordFormat, _: Overflow) -> f64 {
         self.pass_by(at, word)
@@ -178,11 +186,59 @@ pub(super) fn rounding_sources(datapath: &Datapath, fractions: &[i32]) -> Vec<Ro
                     rounding: *rounding,
                     dropped: dropped as u32,
                     step: libm::scalbn(1.0, -fraction),
+                    alike: 1,
+                    sign: Sign::Plus,
                 }));
+            }
+        }
+        if let Operation::Accumulate { terms, .. } = operation {
+            for pass in 0..passes {
+                for term in terms {
+                    product_sources(datapath, Place { node, pass }, term, &mut sources);
+                }
             }
         }
     }
     sources
+}
+
+/// The roundings of products inside a term. A coefficient with zeros at its end leaves that many of the dropped bits zero.
+fn product_sources(datapath: &Datapath, at: Place, term: &Term, sources: &mut Vec<RoundingSource>) {
+    let (sign, table, row, column, count, line, products) = match term {
+        Term::Word { .. } => return,
+        Term::Dot { sign, table, table_row, column, count, line, products, .. } => {
+            (*sign, *table, *table_row, *column, *count, *line, *products)
+        }
+        Term::Folded(fold) => (
+            Sign::Plus,
+            fold.table,
+            fold.table_row,
+            fold.column,
+            fold.count,
+            fold.line,
+            fold.products,
+        ),
+    };
+    let Some(RoundedProducts { fraction, rounding }) = products else { return };
+    let table = &datapath.tables[table.0];
+    let own = table.format.fraction() + datapath.lines[line.0].format.fraction();
+    let mut alike: BTreeMap<u32, usize> = BTreeMap::new();
+    for k in 0..count {
+        let value = table.coefficient(row.at(at.pass), column + k);
+        let zeros = if value == 0 { i32::MAX } else { value.trailing_zeros() as i32 };
+        if let Some(dropped) = (own - fraction).checked_sub(zeros).filter(|bits| *bits > 0) {
+            *alike.entry(dropped as u32).or_default() += 1;
+        }
+    }
+    sources.extend(alike.into_iter().map(|(dropped, alike)| RoundingSource {
+        node: at.node,
+        pass: at.pass,
+        rounding,
+        dropped,
+        step: libm::scalbn(1.0, -fraction),
+        alike,
+        sign,
+    }));
 }
 
 /// Products, additions and conversions of coefficients in one run of the program.
@@ -194,9 +250,9 @@ fn operations(datapath: &Datapath) -> usize {
                 Operation::Accumulate { terms, .. } => terms
                     .iter()
                     .map(|term| match term {
-                        super::Term::Word { .. } => 1,
-                        super::Term::Dot { count, .. } => 3 * count,
-                        super::Term::Folded(fold) => 4 * fold.count,
+                        Term::Word { .. } => 1,
+                        Term::Dot { count, .. } => 3 * count,
+                        Term::Folded(fold) => 4 * fold.count,
                     })
                     .sum(),
                 _ => 1,

@@ -24,7 +24,9 @@
 //! each pass uses its own row.
 //!
 //! **Products** are exact; widths and fractions add up. One factor is always a coefficient, so
-//! without its roundings and limits every datapath is a linear filter.
+//! without its roundings and limits every datapath is a linear filter. A coefficient may have a fraction smaller
+//! than that of its table: its integer counts 2 to the power of the difference, its *lift*. A dot
+//! product may name a rounding that each of its products goes through before it is added ([`RoundedProducts`]).
 //!
 //! **Sums** ([`Operation::Accumulate`]) are order-free. Every term is brought to the fraction of the
 //! accumulator by an exact shift to the left (a term of larger fraction is an error), the terms
@@ -36,7 +38,7 @@
 //! bits by an exact shift to the left. The result is as wide as its largest value needs.
 //!
 //! **Limiting** ([`Operation::Limit`]) brings a word into a format of the same fraction by a named
-//! [`Overflow`]. These two are the only operations that lose anything.
+//! [`Overflow`]. These two, and the roundings of products that a dot product names, are all that loses anything.
 //!
 //! **Loops** ([`Operation::Repeat`]) pass one word from pass to pass: pass 0 gets the word `first`,
 //! pass `k` gets the result of pass `k − 1`, and the loop's word is the result of the last. Pass `k`
@@ -65,6 +67,7 @@ mod range;
 mod run;
 mod structure;
 mod walk;
+mod widths;
 
 pub use bound::{Bounds, ErrorBound, Reach, WorstCase};
 pub(crate) use build::shaping_numbers;
@@ -85,8 +88,9 @@ pub use limit_cycles::{
 pub use linear::{Drive, LinearDatapath, RoundingSource};
 pub use noise::NoisePrediction;
 pub use run::Simulator;
+pub use widths::WidthError;
 
-use crate::fixed::{Overflow, Rounding, WordFormat};
+use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};
 
 /// The number of an operation and of the word that it gives; unique in a datapath, rising in the
 /// order of the program.
@@ -152,10 +156,36 @@ pub struct Table {
     pub name: &'static str,
     /// What they are, for those who read the written text.
     pub holds: Coefficients,
-    /// The format of every word.
+    /// The format of every word; of those with the finest fraction where not all have the same.
     pub format: WordFormat,
+    /// For each coefficient, by how many bits its fraction is smaller than that of the format; empty where none is.
+    pub lifts: Vec<Vec<u32>>,
     /// The integers.
     pub rows: Vec<Vec<i64>>,
+}
+
+impl Table {
+    /// Rounded coefficients as a table of a program.
+    pub(crate) fn of(name: &'static str, holds: Coefficients, rounded: &RoundedTable) -> Table {
+        let RoundedTable { format, lifts, rows } = rounded.clone();
+        Table { name, holds, format, lifts, rows }
+    }
+
+    /// By how many bits the fraction of a coefficient is smaller than that of the format.
+    pub fn lift(&self, row: usize, column: usize) -> u32 {
+        self.lifts.get(row).and_then(|row| row.get(column)).copied().unwrap_or(0)
+    }
+
+    /// The lift of a column, where it is the same in all rows.
+    pub fn common_lift(&self, column: usize) -> Option<u32> {
+        let first = self.lift(0, column);
+        (1..self.rows.len()).all(|row| self.lift(row, column) == first).then_some(first)
+    }
+
+    /// A coefficient as an integer of the finest fraction: the one that products are made with.
+    pub fn coefficient(&self, row: usize, column: usize) -> i64 {
+        self.rows[row][column] << self.lift(row, column)
+    }
 }
 
 /// Words remembered from sample to sample.
@@ -208,6 +238,8 @@ pub enum Term {
         age: usize,
         /// Number of products.
         count: usize,
+        /// What is done to each product before it is added; nothing, if it is not given.
+        products: Option<RoundedProducts>,
     },
     /// Σ table\[table_row\]\[column + k\] · (line\[line_row\]\[age + stride·k\] ± line\[line_row\]\[mirror − stride·k\]) for k = 0 … count − 1: words
     /// that share a coefficient are added before they meet it.
@@ -237,6 +269,17 @@ pub struct Fold {
     pub stride: usize,
     /// Number of pairs, and of products.
     pub count: usize,
+    /// What is done to each product before it is added; nothing, if it is not given.
+    pub products: Option<RoundedProducts>,
+}
+
+/// Products that are brought to a fraction before they are added, each by itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct RoundedProducts {
+    /// The fraction.
+    pub fraction: i32,
+    /// How bits are dropped.
+    pub rounding: Rounding,
 }
 
 /// One step of the program.

@@ -1,7 +1,8 @@
 //! The structure of a program: every name means something, every word has its fraction, every line is given its words.
 
 use super::{
-    Block, Datapath, DatapathError, Fold, LineIndex, Node, Operation, Row, TableIndex, Term,
+    Block, Datapath, DatapathError, Fold, LineIndex, Node, Operation, RoundedProducts, Row,
+    TableIndex, Term,
 };
 
 /// The walk that checks that every name means something, and finds the fraction of every node.
@@ -155,10 +156,13 @@ impl<'a> Structure<'a> {
     ) -> Result<i32, DatapathError> {
         match term {
             Term::Word { word, .. } => self.word(node, *word),
-            Term::Dot { table, table_row, column, line, line_row, age, count, .. } => {
+            Term::Dot {
+                table, table_row, column, line, line_row, age, count, products, ..
+            } => {
                 let coefficients =
                     self.coefficients(node, *table, *table_row, *column, *count, inside)?;
-                Ok(coefficients + self.taps(node, *line, *line_row, *age, *count, inside)?)
+                let own = coefficients + self.taps(node, *line, *line_row, *age, *count, inside)?;
+                products_fraction(node, own, *products)
             }
             Term::Folded(fold) => {
                 let Fold { table, table_row, column, line, line_row, age, mirror, .. } = *fold;
@@ -171,7 +175,8 @@ impl<'a> Structure<'a> {
                     let what = "a fold whose ends pass each other";
                     return Err(DatapathError::Misplaced { node, what });
                 }
-                Ok(coefficients + self.taps(node, line, line_row, age, mirror - age + 1, inside)?)
+                let taps = self.taps(node, line, line_row, age, mirror - age + 1, inside)?;
+                products_fraction(node, coefficients + taps, fold.products)
             }
         }
     }
@@ -252,6 +257,23 @@ impl<'a> Structure<'a> {
             (Row::Pass, _) => Ok((0..=last).collect()),
             (Row::Fixed(row), None) => Ok(vec![row]),
         }
+    }
+}
+
+/// The fraction of products as they are added.
+fn products_fraction(
+    node: Node,
+    found: i32,
+    products: Option<RoundedProducts>,
+) -> Result<i32, DatapathError> {
+    match products {
+        None => Ok(found),
+        Some(RoundedProducts { fraction, .. })
+            if !(-63..=126).contains(&(found - fraction)) || !(-256..=256).contains(&fraction) =>
+        {
+            Err(DatapathError::Fraction { node, found, expected: fraction })
+        }
+        Some(RoundedProducts { fraction, .. }) => Ok(fraction),
     }
 }
 

@@ -4,7 +4,7 @@
 //! execute the same operations in the same order; they differ only in what a word is and
 //! what an operation does to it. That difference is an [`Arithmetic`].
 
-use super::{Block, Datapath, Line, Node, Operation, Row, Sign, Term};
+use super::{Block, Datapath, Line, Node, Operation, RoundedProducts, Row, Sign, Term};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 
 /// Where an operation is executed: its node, and the pass of the loop around it (0 outside).
@@ -26,6 +26,16 @@ pub(super) trait Arithmetic {
     fn close_sum(&mut self, at: Place, sum: Self::Word, format: WordFormat) -> Self::Word;
     /// Drops `shift` bits, or appends `-shift` zeros.
     fn round(&mut self, at: Place, word: Self::Word, shift: i32, rounding: Rounding) -> Self::Word;
+    /// The same to a product on its way into a sum.
+    fn round_product(
+        &mut self,
+        at: Place,
+        word: Self::Word,
+        shift: i32,
+        rounding: Rounding,
+    ) -> Self::Word {
+        self.round(at, word, shift, rounding)
+    }
     fn limit(&mut self, at: Place, word: Self::Word, to: WordFormat, how: Overflow) -> Self::Word;
     /// Told of every word that an operation gives.
     fn seen(&mut self, _at: Place, _word: Self::Word) {}
@@ -116,7 +126,7 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                 Operation::Tap { line, row, age } => self.tap(line.0, *row, *age, pass),
                 Operation::Product { table, row, column, word } => {
                     let table = &self.datapath.tables[table.0];
-                    let value = table.rows[row.at(pass)][*column];
+                    let value = table.coefficient(row.at(pass), *column);
                     let coefficient = self.arithmetic.coefficient(value, table.format);
                     let word = self.value(*word);
                     self.arithmetic.product(at, coefficient, word)
@@ -173,16 +183,16 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                 let word = self.value(*word);
                 self.arithmetic.add(sum, *sign, word, shift)
             }
-            Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let table = &self.datapath.tables[table.0];
-                let line_fraction = self.datapath.lines[line.0].format.fraction();
-                let shift = (fraction - table.format.fraction() - line_fraction) as u32;
+                let own = table.format.fraction() + self.datapath.lines[line.0].format.fraction();
                 let mut sum = sum;
                 for k in 0..*count {
-                    let value = table.rows[table_row.at(at.pass)][column + k];
+                    let value = table.coefficient(table_row.at(at.pass), column + k);
                     let coefficient = self.arithmetic.coefficient(value, table.format);
                     let word = self.tap(line.0, *line_row, age + k, at.pass);
                     let product = self.arithmetic.product(at, coefficient, word);
+                    let (product, shift) = self.rounded(at, product, own, *products, fraction);
                     sum = self.arithmetic.add(sum, *sign, product, shift);
                 }
                 sum
@@ -190,19 +200,38 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
             Term::Folded(fold) => {
                 let table = &self.datapath.tables[fold.table.0];
                 let line_fraction = self.datapath.lines[fold.line.0].format.fraction();
-                let shift = (fraction - table.format.fraction() - line_fraction) as u32;
+                let own = table.format.fraction() + line_fraction;
                 let mut sum = sum;
                 for k in 0..fold.count {
-                    let value = table.rows[fold.table_row.at(at.pass)][fold.column + k];
+                    let value = table.coefficient(fold.table_row.at(at.pass), fold.column + k);
                     let coefficient = self.arithmetic.coefficient(value, table.format);
                     let word = |age| self.tap(fold.line.0, fold.line_row, age, at.pass);
                     let (one, other) =
                         (word(fold.age + fold.stride * k), word(fold.mirror - fold.stride * k));
                     let pair = self.arithmetic.add(one, fold.second, other, 0);
                     let product = self.arithmetic.product(at, coefficient, pair);
+                    let (product, shift) = self.rounded(at, product, own, fold.products, fraction);
                     sum = self.arithmetic.add(sum, Sign::Plus, product, shift);
                 }
                 sum
+            }
+        }
+    }
+
+    /// A product of the fraction `own` as it is added to a sum of another, and the zeros that bring it there.
+    fn rounded(
+        &mut self,
+        at: Place,
+        product: A::Word,
+        own: i32,
+        products: Option<RoundedProducts>,
+        fraction: i32,
+    ) -> (A::Word, u32) {
+        match products {
+            None => (product, (fraction - own) as u32),
+            Some(RoundedProducts { fraction: to, rounding }) => {
+                let product = self.arithmetic.round_product(at, product, own - to, rounding);
+                (product, (fraction - to) as u32)
             }
         }
     }

@@ -269,6 +269,15 @@ impl Decay {
     /// The response of every observed quantity to one unit of the system's drive at sample 0. The system is the one
     /// of the proof, driven from anywhere.
     pub fn impulse<S: LinearSystem>(&self, system: &mut S) -> Vec<PeakGain> {
+        self.follow(system, true)
+    }
+
+    /// The same without the samples of the responses: only what adds up from them, for systems that ring long and are looked at in many places.
+    pub fn norms<S: LinearSystem>(&self, system: &mut S) -> Vec<PeakGain> {
+        self.follow(system, false)
+    }
+
+    fn follow<S: LinearSystem>(&self, system: &mut S, keep: bool) -> Vec<PeakGain> {
         let mut state = vec![0.0; system.states()];
         let mut next = Vec::new();
         let mut seen = vec![0.0; system.observed()];
@@ -282,7 +291,7 @@ impl Decay {
         let limit = self.finite.unwrap_or(WORK);
         for step in 0..=limit {
             for (gain, value) in gains.iter_mut().zip(&seen) {
-                gain.push(*value);
+                gain.push(*value, keep);
             }
             if step % 16 == 0 && self.finite.is_none() {
                 let size = norm(&state) / (1.0 - self.contraction);
@@ -304,7 +313,7 @@ impl Decay {
             }
             let tail = behind * (norm(&state) + states_off) / (1.0 - self.contraction);
             // Adding up n terms is off by at most n units of the last place of the sum.
-            let added = gain.response.len() as f64 * f64::EPSILON * gain.l1();
+            let added = gain.samples as f64 * f64::EPSILON * gain.l1();
             gain.slack = (tail + computed_off + added) * (1.0 + 1e-9);
         }
         gains
@@ -323,14 +332,20 @@ fn row_norm(columns: &[Vec<f64>]) -> f64 {
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct PeakGain {
     response: Vec<f64>,
+    samples: usize,
     positive: f64,
     negative: f64,
+    energy: f64,
     slack: f64,
 }
 
 impl PeakGain {
-    fn push(&mut self, value: f64) {
-        self.response.push(value);
+    fn push(&mut self, value: f64, keep: bool) {
+        if keep {
+            self.response.push(value);
+        }
+        self.samples += 1;
+        self.energy += value * value;
         if value > 0.0 {
             self.positive += value;
         } else {
@@ -338,7 +353,7 @@ impl PeakGain {
         }
     }
 
-    /// The computed samples of the response.
+    /// The computed samples of the response; none of one that was followed for its norms.
     pub fn response(&self) -> &[f64] {
         &self.response
     }
@@ -355,7 +370,7 @@ impl PeakGain {
 
     /// Σh², an estimate.
     pub fn energy(&self) -> f64 {
-        self.response.iter().map(|h| h * h).sum()
+        self.energy
     }
 
     /// Σh, an estimate: the gain for a constant.

@@ -3,6 +3,7 @@
 use super::WordFormat;
 use super::word::parts;
 use std::fmt;
+use std::ops::Range;
 use std::str::FromStr;
 
 /// The format asked for a table of coefficients; without a fraction, the one that loses least is chosen.
@@ -71,10 +72,46 @@ pub enum QuantizeError {
 /// A table of coefficients as integers.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RoundedTable {
-    /// The format of every word.
+    /// The format of every word; of those with the finest fraction where not all have the same.
     pub format: WordFormat,
+    /// For each coefficient, by how many bits its fraction is smaller than that of the format; empty where none is.
+    pub lifts: Vec<Vec<u32>>,
     /// The integers, row by row.
     pub rows: Vec<Vec<i64>>,
+}
+
+impl RoundedTable {
+    /// Integers of one format.
+    pub fn new(format: WordFormat, rows: Vec<Vec<i64>>) -> Self {
+        RoundedTable { format, lifts: Vec::new(), rows }
+    }
+
+    /// By how many bits the fraction of a coefficient is smaller than that of the format.
+    pub fn lift(&self, row: usize, column: usize) -> u32 {
+        self.lifts.get(row).and_then(|row| row.get(column)).copied().unwrap_or(0)
+    }
+
+    /// The format of a coefficient.
+    pub fn format_at(&self, row: usize, column: usize) -> WordFormat {
+        self.format.coarser(self.lift(row, column))
+    }
+
+    /// The value of a coefficient.
+    pub fn value(&self, row: usize, column: usize) -> f64 {
+        self.format_at(row, column).value(self.rows[row][column])
+    }
+
+    /// The values of a row.
+    pub fn values(&self, row: usize) -> impl Iterator<Item = f64> + '_ {
+        (0..self.rows[row].len()).map(move |column| self.value(row, column))
+    }
+
+    /// One row by itself; `None` where there is none.
+    pub fn row(&self, row: usize) -> Option<RoundedTable> {
+        let rows = vec![self.rows.get(row)?.clone()];
+        let lifts = self.lifts.get(row).map(|lifts| vec![lifts.clone()]).unwrap_or_default();
+        Some(RoundedTable { format: self.format, lifts, rows })
+    }
 }
 
 impl FromStr for CoefficientFormat {
@@ -153,7 +190,57 @@ pub fn round_coefficients(
         .iter()
         .map(|values| values.iter().map(|&v| nearest(v, fraction) as i64).collect())
         .collect();
-    Ok(RoundedTable { format, rows })
+    Ok(RoundedTable::new(format, rows))
+}
+
+/// Rounds every coefficient to the nearest integer, each group of columns of each row with the largest fraction that holds it, but at most
+/// `most` bits more than a common one could have.
+///
+/// # Errors
+/// As of [`round_coefficients`]; a fraction that is given is that of all.
+///
+/// ```
+/// use mellow_rake::fixed::round_groups;
+/// let table = round_groups(&[vec![1.0, -1.7], vec![0.1, 0.2]], "s8".parse()?, &[0..2], 15)?;
+/// assert_eq!((table.format_at(0, 0).to_string(), table.format_at(1, 0).to_string()), ("s8f6".into(), "s8f9".into()));
+/// assert_eq!(table.rows, [[64, -109], [51, 102]]);
+/// # Ok::<(), mellow_rake::fixed::QuantizeError>(())
+/// ```
+pub fn round_groups(
+    rows: &[Vec<f64>],
+    asked: CoefficientFormat,
+    groups: &[Range<usize>],
+    most: u32,
+) -> Result<RoundedTable, QuantizeError> {
+    let common = round_coefficients(rows, asked)?;
+    if asked.fraction.is_some() {
+        return Ok(common);
+    }
+    let highest = common.format.fraction().saturating_add_unsigned(most);
+    // The fraction of every coefficient, and its integer.
+    let mut fractions: Vec<Vec<i32>> =
+        rows.iter().map(|row| vec![common.format.fraction(); row.len()]).collect();
+    let mut integers = common.rows.clone();
+    for (row, values) in rows.iter().enumerate() {
+        for group in groups {
+            let Some(values) = values.get(group.clone()).filter(|values| !values.is_empty()) else {
+                continue;
+            };
+            let group_rows = [values.to_vec()];
+            let finest = round_coefficients(&group_rows, asked)?.format.fraction().min(highest);
+            let asked = CoefficientFormat { fraction: Some(finest), ..asked };
+            let rounded = round_coefficients(&group_rows, asked)?;
+            fractions[row][group.clone()].fill(finest);
+            integers[row][group.clone()].copy_from_slice(&rounded.rows[0]);
+        }
+    }
+    let finest = fractions.iter().flatten().copied().max().unwrap_or(common.format.fraction());
+    let format = WordFormat::new(asked.signed, asked.width, finest)
+        .map_err(|_| QuantizeError::Form { found: asked.to_string() })?;
+    let lift = |fraction: &i32| (finest - fraction) as u32;
+    let lifts: Vec<Vec<u32>> = fractions.iter().map(|row| row.iter().map(lift).collect()).collect();
+    let lifts = if lifts.iter().flatten().all(|lift| *lift == 0) { Vec::new() } else { lifts };
+    Ok(RoundedTable { format, lifts, rows: integers })
 }
 
 /// The nearest integer to `value · 2^fraction`, ties to even, as an exact f64.

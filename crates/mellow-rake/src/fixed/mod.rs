@@ -6,7 +6,9 @@ mod overflow;
 mod rounding;
 mod word;
 
-pub use coefficients::{CoefficientFormat, QuantizeError, RoundedTable, round_coefficients};
+pub use coefficients::{
+    CoefficientFormat, QuantizeError, RoundedTable, round_coefficients, round_groups,
+};
 pub use digits::signed_digits;
 pub use overflow::Overflow;
 pub use rounding::Rounding;

@@ -132,6 +132,12 @@ impl WordFormat {
         libm::scalbn(integer as f64, -self.fraction)
     }
 
+    /// The same width with so many bits of fraction fewer; as few as a format may have.
+    pub fn coarser(self, bits: u32) -> Self {
+        let fraction = self.fraction.saturating_sub_unsigned(bits).max(-256);
+        WordFormat { fraction, ..self }
+    }
+
     /// `integer` modulo 2^width, read as a word of this format.
     pub fn wrap(self, integer: i128) -> i128 {
         let free = 128 - self.width;

@@ -1,9 +1,9 @@
 //! Why a filter cannot be put on integers.
 
 use crate::convert::ConvertError;
-use crate::datapath::{BuildError, DatapathError};
+use crate::datapath::{BuildError, DatapathError, Node};
 use crate::filter::NotProved;
-use crate::fixed::{QuantizeError, WordFormat};
+use crate::fixed::{CoefficientFormat, QuantizeError, WordFormat};
 
 /// Why a filter cannot run on the words that were asked for.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -96,6 +96,19 @@ pub enum ImplementError {
         largest: f64,
         /// Bits that a state needs.
         needed: i32,
+    },
+    /// A stated accumulator is narrower than what is proved to be needed.
+    #[error(
+        "key `fixed.accumulator`: the sum at node n{} needs {needed} by the proof; {found} is too narrow; products rounded to fewer bits \
+         (key `products`) would take less", .node.0
+    )]
+    Accumulator {
+        /// The node, as the dump prints it.
+        node: Node,
+        /// The accumulator that is needed.
+        needed: String,
+        /// The one that was asked for.
+        found: CoefficientFormat,
     },
     /// The structure cannot be built.
     #[error("table `fixed`: {0}")]

@@ -2,18 +2,20 @@
 
 mod arrange;
 mod error;
+mod formats;
 mod integers;
 mod prepared;
 mod state;
 
 pub use arrange::Arrangement;
 pub use error::ImplementError;
+pub use formats::ChosenBetween;
 pub use integers::{Goal, IntegerChoice};
 pub use state::ChosenState;
 
 use crate::datapath::{Checked, Drive, LinearDatapath, NoisePrediction};
 use crate::filter::{Decay, Difference, Form, NotProved, PeakGain};
-use crate::fixed::RoundedTable;
+use crate::fixed::{RoundedTable, WordFormat};
 use crate::spec::{ArrangementWish, Fixed, Structure};
 use arrange::arrange;
 use prepared::Prepared;
@@ -32,6 +34,8 @@ pub struct Implementation {
     pub arrangement: Option<Arrangement>,
     /// What came of a search for better integers, where that was asked for.
     pub integers: Option<IntegerChoice>,
+    /// The format of what goes from section to section, where there are several or where it was given.
+    pub between: Option<ChosenBetween>,
     /// The format of what is remembered, and why it is that one, where the structure has states.
     pub state: Option<ChosenState>,
     /// The filter with these coefficients, in f64.
@@ -99,17 +103,21 @@ pub fn implement_toward(
         _ => None,
     };
     let rounded = prepared.rounded(fixed)?;
+    let between = formats::between(&fixed, prepared.tables().0.rows.len())?;
+    let asked = fixed;
+    let fixed = Fixed { between: between.map(|between| between.format), ..asked };
     let state = state::choose(&prepared, fixed)?;
     let format = state.as_ref().map_or(fixed.output, |state| state.format);
-    let checked = prepared.build(fixed, format)?.check()?.narrowed();
+    let checked = formats::settle(prepared.build(fixed, format)?, &fixed)?;
     let predictions = predict(&checked, designed);
     let (table, ladder) = prepared.tables();
     Ok(Implementation {
-        fixed,
+        fixed: asked,
         table,
         ladder,
         arrangement,
         integers,
+        between,
         state,
         rounded,
         checked,
@@ -119,16 +127,30 @@ pub fn implement_toward(
 }
 
 impl Implementation {
+    /// The words that go from section to section; the output of what is no cascade.
+    pub fn carried(&self) -> WordFormat {
+        self.between.map_or(self.fixed.output, |between| between.format)
+    }
+
     /// One section of a cascade by itself, or one of the all-passes of a sum, with the words that it has there; the whole lattice for a filter
     /// that is one. `None` for taps and where there is no such section.
     pub fn section(&self, index: usize) -> Option<Checked> {
         let one = self.prepared.section(index)?;
         let mut fixed = self.fixed;
-        if self.table.rows.len() > 1 && fixed.structure != Structure::AllPassSum {
-            fixed.input = fixed.output;
+        if fixed.structure != Structure::AllPassSum {
+            fixed.output = self.carried();
+            fixed.between = None;
+            if self.table.rows.len() > 1 {
+                fixed.input = fixed.output;
+            }
         }
         let state = self.state.as_ref().map_or(fixed.output, |state| state.format);
-        one.build(fixed, state).ok()?.check().ok()
+        let datapath = one.build(fixed, state).ok()?;
+        let datapath = match fixed.products {
+            Some(format) => datapath.with_products(format, fixed.rounding).ok()?,
+            None => datapath,
+        };
+        datapath.check().ok()
     }
 }
 

@@ -13,8 +13,8 @@ use crate::datapath::{
     lattice_ladder, lattice_sections, state_space,
 };
 use crate::filter::{Form, Section, Sections, Taps};
-use crate::fixed::{RoundedTable, WordFormat, round_coefficients};
-use crate::spec::{Fixed, Structure};
+use crate::fixed::{RoundedTable, WordFormat, round_coefficients, round_groups};
+use crate::spec::{Fixed, Fractions, Structure};
 
 /// The integers of a structure.
 #[derive(Debug, Clone)]
@@ -41,7 +41,16 @@ impl Prepared {
             form,
             would_do: would_do.as_str(),
         };
-        let round = |rows: &[Vec<f64>]| round_coefficients(rows, fixed.coefficients);
+        let round = |rows: &[Vec<f64>]| {
+            let columns = rows.first().map_or(0, Vec::len);
+            let groups = match fixed.fractions {
+                Fractions::Common => return round_coefficients(rows, fixed.coefficients),
+                // All of a row, and nothing.
+                Fractions::PerSection => [0..columns, columns..columns],
+                Fractions::ZerosAndPoles => [0..3, 3..columns],
+            };
+            round_groups(rows, fixed.coefficients, &groups, most_lift(&fixed))
+        };
         let sections = match designed {
             Form::Taps(_) if !structure.is_for_taps() => {
                 return Err(wrong_form("recursive sections", "taps", Structure::FirDirect));
@@ -92,7 +101,19 @@ impl Prepared {
 
     /// The program.
     pub(super) fn build(&self, fixed: Fixed, state: WordFormat) -> Result<Datapath, BuildError> {
-        let Fixed { input, output, rounding, overflow, structure, .. } = fixed;
+        let Fixed { output, rounding, overflow, .. } = fixed;
+        let built = self.body(fixed, state)?;
+        Ok(if built.output == output {
+            built
+        } else {
+            built.delivering(output, rounding, overflow)
+        })
+    }
+
+    /// The program up to the words that a cascade carries.
+    fn body(&self, fixed: Fixed, state: WordFormat) -> Result<Datapath, BuildError> {
+        let Fixed { input, rounding, overflow, structure, .. } = fixed;
+        let output = fixed.carried();
         let words = SectionWords { input, output, rounding, overflow };
         let states = StateWords { sections: words, state };
         match self {
@@ -135,23 +156,20 @@ impl Prepared {
             Prepared::Lattice { reflection, ladder } => (reflection.clone(), Some(ladder.clone())),
             Prepared::AllPass(AllPassWords { format, branches, .. }) => {
                 let rows = branches.concat();
-                (RoundedTable { format: *format, rows }, None)
+                (RoundedTable::new(*format, rows), None)
             }
         }
     }
 
     /// One section by itself: of a lattice that is the whole filter that one, of all-passes one beside nothing.
     pub(super) fn section(&self, index: usize) -> Option<Prepared> {
-        let one = |table: &RoundedTable| {
-            let row = table.rows.get(index)?.clone();
-            Some(RoundedTable { format: table.format, rows: vec![row] })
-        };
         Some(match self {
             Prepared::Taps(_) => return None,
-            Prepared::Sections(table) => Prepared::Sections(one(table)?),
-            Prepared::StateSpace(table) => Prepared::StateSpace(one(table)?),
+            Prepared::Sections(table) => Prepared::Sections(table.row(index)?),
+            Prepared::StateSpace(table) => Prepared::StateSpace(table.row(index)?),
             Prepared::Lattice { reflection, ladder } => {
-                Prepared::Lattice { reflection: one(reflection)?, ladder: one(ladder)? }
+                let (reflection, ladder) = (reflection.row(index)?, ladder.row(index)?);
+                Prepared::Lattice { reflection, ladder }
             }
             Prepared::AllPass(words) => {
                 let row = words.branches.iter().flatten().nth(index)?.clone();
@@ -163,21 +181,18 @@ impl Prepared {
 
     /// Rounded sections.
     pub(super) fn sections_of(table: &RoundedTable) -> Sections {
-        let value = |row: &Vec<i64>, column: usize| table.format.value(row[column]);
-        let section = |row: &Vec<i64>| Section {
-            b: [value(row, 0), value(row, 1), value(row, 2)],
-            a: [value(row, 3), value(row, 4)],
+        let section = |row: usize| Section {
+            b: std::array::from_fn(|k| table.value(row, k)),
+            a: std::array::from_fn(|k| table.value(row, 3 + k)),
         };
-        Sections(table.rows.iter().map(section).collect())
+        Sections((0..table.rows.len()).map(section).collect())
     }
 
     /// Rounded sections of two states.
     pub(super) fn coupled_of(table: &RoundedTable) -> Vec<CoupledSection> {
-        let values = |row: &Vec<i64>| -> CoupledSection {
-            let value = |k: usize| table.format.value(row[k]);
-            CoupledSection::from_row(std::array::from_fn(value))
-        };
-        table.rows.iter().map(values).collect()
+        let values =
+            |row: usize| CoupledSection::from_row(std::array::from_fn(|k| table.value(row, k)));
+        (0..table.rows.len()).map(values).collect()
     }
 
     /// The filter with the rounded coefficients, which must still be stable.
@@ -187,9 +202,7 @@ impl Prepared {
             let would_do = would_do.as_str();
             move |why: ConvertError| ImplementError::NoForm { structure, why, would_do }
         };
-        let values = |table: &RoundedTable, row: usize| -> Vec<f64> {
-            table.rows[row].iter().map(|integer| table.format.value(*integer)).collect()
-        };
+        let values = |table: &RoundedTable, row: usize| -> Vec<f64> { table.values(row).collect() };
         let sections = match self {
             Prepared::Taps(table) => return Ok(Form::Taps(Taps(values(table, 0)))),
             Prepared::Sections(table) => Prepared::sections_of(table),
@@ -198,9 +211,9 @@ impl Prepared {
                 Sections(sections.iter().map(CoupledSection::section).collect())
             }
             Prepared::Lattice { reflection, ladder } => {
-                let format = reflection.format;
-                let one = 1i64.checked_shl(format.fraction().max(0) as u32).unwrap_or(i64::MAX);
                 for (row, integers) in reflection.rows.iter().enumerate() {
+                    let format = reflection.format_at(row, 0);
+                    let one = 1i64.checked_shl(format.fraction().max(0) as u32).unwrap_or(i64::MAX);
                     if let Some(at) = integers.iter().position(|k| k.abs() >= one) {
                         let place = match reflection.rows.len() {
                             1 => "the lattice".to_owned(),
@@ -235,6 +248,13 @@ impl Prepared {
         check_stable(&sections, main.format)?;
         Ok(Form::Sections(sections))
     }
+}
+
+/// By how many bits fractions may differ: what an accumulator of 64 bits has left for sums of five products of these words.
+fn most_lift(fixed: &Fixed) -> u32 {
+    let data = fixed.input.width().max(fixed.carried().width());
+    let data = fixed.state.map_or(data + 4, |state| data.max(state.width()));
+    (64 - 4u32).saturating_sub(data + fixed.coefficients.width).min(32)
 }
 
 /// Rounds a1, a2 of all all-passes in one format.

@@ -42,7 +42,7 @@ pub(super) fn choose(
 
 /// The largest value of a state by the l1 norms of the paths to it, from the full scale of what comes to a section.
 fn by_norms(fixed: Fixed, sections: usize, paths: impl Iterator<Item = Section>) -> f64 {
-    let incoming = if sections > 1 { fixed.output } else { fixed.input };
+    let incoming = if sections > 1 { fixed.carried() } else { fixed.input };
     let size = -incoming.minimum() as f64;
     let size = size.max(incoming.maximum() as f64) * incoming.step();
     size * paths.map(|path| path.l1_norm()).fold(0.0, f64::max)
@@ -51,7 +51,7 @@ fn by_norms(fixed: Fixed, sections: usize, paths: impl Iterator<Item = Section>)
 /// The largest value that the bounds of the program give for its states, section by section where it has such: how far a word can go
 /// depends on its format by roundings only, so a short word of the right fraction shows it.
 fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
-    let fraction = fixed.output.fraction() + 2;
+    let fraction = fixed.carried().fraction() + 2;
     let structure = fixed.structure.as_str();
     let short = WordFormat::new(true, 2, fraction).map_err(|_| ImplementError::State {
         structure,
@@ -65,7 +65,7 @@ fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
         let mut fixed = Fixed { overflow: Overflow::Saturate, ..fixed };
         let section = if alone { prepared.section(index) } else { None };
         if count > 1 {
-            fixed.input = fixed.output;
+            fixed.input = fixed.carried();
         }
         let checked = section.as_ref().unwrap_or(prepared).build(fixed, short)?.check()?;
         let bounds = match (checked.facts().bounds(), fixed.state) {
@@ -86,7 +86,7 @@ fn format(fixed: Fixed, largest: f64) -> Result<ChosenState, ImplementError> {
     if let Some(format) = fixed.state {
         return Ok(ChosenState { format, largest, is_chosen: false });
     }
-    let fraction = fixed.output.fraction() + 2;
+    let fraction = fixed.carried().fraction() + 2;
     // A little more than the norm, for the roundings.
     let whole = libm::ceil(libm::log2((largest * 1.001).max(1e-300))) as i32;
     let needed = (1 + whole + fraction).max(2);

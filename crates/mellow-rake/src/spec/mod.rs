@@ -16,7 +16,9 @@ mod read_recursive;
 mod template;
 
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
-pub use self::fixed::{ArrangementWish, Fixed, IntegerWish, Scaling, Structure};
+pub use self::fixed::{
+    ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling, Structure,
+};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
@@ -136,6 +138,15 @@ pub enum RecursiveEdges {
 }
 
 impl Want {
+    /// Whether it is a finite impulse response: one row of taps.
+    pub fn has_taps(&self) -> bool {
+        match self {
+            Want::Fir(_) => true,
+            Want::Direct(DirectWish::Given(found)) => matches!(found, Coefficients::Taps(_)),
+            _ => false,
+        }
+    }
+
     /// The word for it in the spec file.
     pub fn kind(&self) -> &'static str {
         match self {

@@ -257,12 +257,13 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     let sample_rate: SampleRate = top.need("sample_rate", forms)?.parse(forms)?;
     let want = want(&top, sample_rate)?;
     let equalizer = equalizer(&top, &want, sample_rate)?;
+    let fixed = fixed(&top, want.has_taps())?;
     Ok(Spec {
         name,
         sample_rate,
         want,
         equalizer,
-        fixed: fixed(&top)?,
+        fixed,
         converter: converter(&top, false)?,
         verify: verify(&top)?,
     })

@@ -2,15 +2,20 @@
 
 use super::SpecError;
 use super::error::Problem;
-use super::fixed::{ArrangementWish, Fixed, IntegerWish, Scaling, Structure};
+use super::fixed::{ArrangementWish, Fixed, Fractions, IntegerWish, Scaling, Structure};
 use super::read::{Found, Keys, WORD_FORMS};
-use crate::fixed::{Overflow, Rounding};
+use crate::fixed::{Overflow, Rounding, WordFormat};
 
-pub(super) fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
+/// The words of a filter that has taps, or sections; what is not given is chosen.
+pub(super) fn fixed(top: &Keys<'_>, has_taps: bool) -> Result<Option<Fixed>, SpecError> {
     let known = [
         "input",
         "output",
         "coefficients",
+        "coefficient_fraction",
+        "products",
+        "accumulator",
+        "between",
         "state",
         "structure",
         "rounding",
@@ -29,34 +34,79 @@ pub(super) fn fixed(top: &Keys<'_>) -> Result<Option<Fixed>, SpecError> {
     let structures = Structure::ALL.map(|structure| (structure.as_str(), structure));
     let roundings = Rounding::ALL.map(|rounding| (rounding.as_str(), rounding));
     let overflows = Overflow::ALL.map(|overflow| (overflow.as_str(), overflow));
-    let structure = keys
-        .need("structure", "\"direct-form-1\" for recursive filters, \"fir-direct\" for taps")?
-        .choice(&structures)?;
-    let state = match keys.find("state") {
-        None => None,
-        Some(found) if !structure.has_state() => {
-            return Err(found.error(Problem::Range {
-                found: format!("a state for \"{}\"", structure.as_str()),
-                accepted: "no such key: this structure remembers its inputs, outputs or whole sums; direct-form-2, \
-                           direct-form-1-transposed, coupled, all-pass-sum and the lattices have states"
-                    .to_owned(),
-            }));
+    let input: WordFormat = keys.need("input", WORD_FORMS)?.parse(WORD_FORMS)?;
+    let found = keys.find("structure");
+    let usual = if has_taps { Structure::FirDirect } else { Structure::DirectForm1 };
+    let structure = found.as_ref().map_or(Ok(usual), |found| found.choice(&structures))?;
+    let mut fixed = Fixed::new(structure, input);
+    fixed.chosen.structure = found.is_none();
+    if let Some(found) = keys.find("output") {
+        (fixed.output, fixed.chosen.output) = (found.parse(WORD_FORMS)?, false);
+    }
+    if let Some(found) = keys.find("coefficients") {
+        (fixed.coefficients, fixed.chosen.coefficients) = (found.parse(coefficients)?, false);
+    }
+    if let Some(found) = keys.find("rounding") {
+        (fixed.rounding, fixed.chosen.rounding) = (found.choice(&roundings)?, false);
+    }
+    if let Some(found) = keys.find("overflow") {
+        (fixed.overflow, fixed.chosen.overflow) = (found.choice(&overflows)?, false);
+    }
+    if let Some(found) = keys.find("state") {
+        if !structure.has_state() {
+            let accepted = "no such key: this structure remembers its inputs, outputs or whole sums; direct-form-2, direct-form-1-transposed, coupled, \
+                 all-pass-sum and the lattices have states";
+            return Err(refuse(&found, structure, accepted));
         }
-        Some(found) => Some(found.parse(WORD_FORMS)?),
+        fixed.state = Some(found.parse(WORD_FORMS)?);
+    }
+    fixed.fractions = fractions(&keys, structure)?;
+    fixed.products =
+        placed(&keys, "products", structure)?.map(|found| found.parse(WORD_FORMS)).transpose()?;
+    let forms = "a word in quotes, as \"s40\" (fraction of the products) or \"s40f30\"";
+    fixed.accumulator =
+        placed(&keys, "accumulator", structure)?.map(|found| found.parse(forms)).transpose()?;
+    fixed.between =
+        placed(&keys, "between", structure)?.map(|found| found.parse(WORD_FORMS)).transpose()?;
+    fixed.arrangement = arrangement(&keys, structure)?;
+    fixed.integers = integers(&keys, structure)?;
+    Ok(Some(fixed))
+}
+
+/// Which coefficients share a fraction.
+fn fractions(keys: &Keys<'_>, structure: Structure) -> Result<Fractions, SpecError> {
+    let Some(found) = keys.find("coefficient_fraction") else { return Ok(Fractions::Common) };
+    let fractions = found.choice(&Fractions::ALL.map(|one| (one.as_str(), one)))?;
+    if !structure.is_cascade() {
+        let accepted = "no such key: only the sections of a cascade have rows of their own";
+        return Err(refuse(&found, structure, accepted));
+    }
+    if fractions == Fractions::ZerosAndPoles && !structure.has_plain_coefficients() {
+        let accepted = "\"common\" or \"per-section\": the coefficients of this structure are not those of zeros and poles";
+        return Err(refuse(&found, structure, accepted));
+    }
+    Ok(fractions)
+}
+
+/// A word that only some structures have a place for.
+fn placed<'a>(
+    keys: &'a Keys<'_>,
+    key: &'static str,
+    structure: Structure,
+) -> Result<Option<Found<'a>>, SpecError> {
+    let Some(found) = keys.find(key) else { return Ok(None) };
+    let (has_place, accepted) = match key {
+        "between" => {
+            let accepted = "no such key: only a cascade has words between its sections";
+            (structure.is_cascade(), accepted)
+        }
+        _ => {
+            let accepted = "no such key: it is for products that are added up in sums which are rounded at once, in direct-form-1, \
+                            direct-form-2, fir-direct, fir-folded and fir-skip-zeros";
+            (structure.adds_whole_products(), accepted)
+        }
     };
-    Ok(Some(Fixed {
-        input: keys.need("input", WORD_FORMS)?.parse(WORD_FORMS)?,
-        output: keys.need("output", WORD_FORMS)?.parse(WORD_FORMS)?,
-        coefficients: keys.need("coefficients", coefficients)?.parse(coefficients)?,
-        state,
-        structure,
-        rounding: keys
-            .need("rounding", "floor, half-up, half-even, half-away, toward-zero")?
-            .choice(&roundings)?,
-        overflow: keys.need("overflow", "saturate, wrap, forbid")?.choice(&overflows)?,
-        arrangement: arrangement(&keys, structure)?,
-        integers: integers(&keys, structure)?,
-    }))
+    if has_place { Ok(Some(found)) } else { Err(refuse(&found, structure, accepted)) }
 }
 
 /// A key that this structure has no use for.

@@ -43,6 +43,22 @@ pub enum WriteError {
         /// What would fit.
         fits: &'static str,
     },
+    /// A product that is rounded before it is added is wider than the target's widest word.
+    #[error(
+        "{target} cannot express node n{}: its products need {needed} bits before they are rounded and {target} has {limit}; {fits}", .node.0
+    )]
+    Product {
+        /// The target.
+        target: &'static str,
+        /// The node.
+        node: Node,
+        /// Bits of the largest product.
+        needed: u32,
+        /// The widest word of the target.
+        limit: u32,
+        /// What would fit.
+        fits: &'static str,
+    },
 }
 
 /// The line that all generated files begin with, after the comment mark.

@@ -65,18 +65,19 @@ pub(super) fn advice(
 fn wider(measured: &Measured, filter: &Implementation, own: f64) -> Option<String> {
     const MORE: u32 = 8;
     let fixed = filter.fixed;
-    let output = fixed.output;
+    let output = filter.carried();
     let fraction = output.fraction() + MORE as i32;
     let wide = WordFormat::new(output.is_signed(), output.width() + MORE, fraction).ok()?;
-    let words = Fixed { output: wide, state: None, ..fixed };
+    if !fixed.structure.is_cascade() {
+        return None;
+    }
+    let words = Fixed { between: Some(wide), state: None, ..fixed };
     let form = &measured.loaded.design.form;
     let found = implement_toward(form, words, &measured.loaded.goal()).ok()?;
-    // In the steps of the words that were asked for, to which it is rounded at the end.
-    let inside = noise_lsb(&found)? * wide.step() / output.step();
-    let noise = (inside * inside + 1.0 / 12.0).sqrt();
+    let noise = noise_lsb(&found)?;
     (noise < own / 2.0).then(|| {
         format!(
-            "{} with words of {} bits inside, rounded at its end, leaves {noise:.2}",
+            "{} with words of {} bits inside (between = \"{wide}\"), rounded at its end, leaves {noise:.2}",
             fixed.structure.as_str(),
             wide.width()
         )

@@ -3,6 +3,7 @@
 mod advice;
 mod impossible;
 mod objects;
+mod remedies;
 mod sweep;
 mod text;
 
@@ -11,6 +12,7 @@ use objects::{
     ConverterObject, MattersObject, NoiseObject, OverflowObject, PoleObject, QuantizeObject,
     SectionCycles,
 };
+use remedies::remedies;
 use sweep::{structures, sweep};
 use text::text;
 
@@ -59,16 +61,17 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     }
     let choice = &measured.loaded.design.choice;
     let excess = |report: &Report| report.measures.template_excess_db(choice);
+    let template_margin_db =
+        [excess(&measured.designed), measured.rounded.as_ref().and_then(excess)]
+            .map(|excess| excess.map(|excess| 0.0 - excess));
     let object = QuantizeObject {
         name: measured.loaded.spec.name.to_string(),
         structure: filter.fixed.structure.as_str(),
         coefficients: filter.table.format,
+        between: filter.between.map(|between| between.format),
         state: filter.state.as_ref().map(|state| state.format),
-        template_margin_db: [
-            excess(&measured.designed),
-            measured.rounded.as_ref().and_then(excess),
-        ]
-        .map(|excess| excess.map(|excess| 0.0 - excess)),
+        template_margin_db,
+        remedies: remedies(&measured, filter.fixed, template_margin_db),
         most_sensitive: matters,
         most_moved_pole,
         noise,
@@ -215,12 +218,16 @@ fn matters(measured: &Measured, filter: &Implementation) -> Option<MattersObject
     let hertz = adaptive_grid(&filter.rounded, rate, 0.0, rate.nyquist(), 0.5);
     let change = Change::Step(filter.table.format.step());
     let found = sensitivity(&filter.rounded, choice, rate, &hertz, change);
-    found.coefficients.first().map(|first| MattersObject {
-        name: first.name,
-        index: first.index,
-        response_change: first.response_change,
-        at_hz: first.at_hz,
-    })
+    // The last bit of a coefficient whose fraction is smaller is the larger one.
+    let column = |name: &str| ["b0", "b1", "b2", "a1", "a2"].iter().position(|one| *one == name);
+    let lift = |index: usize, name: &str| filter.table.lift(index, column(name).unwrap_or(0));
+    let all = found.coefficients.iter().map(|one| MattersObject {
+        name: one.name,
+        index: one.index,
+        response_change: one.response_change * f64::from(lift(one.index, one.name)).exp2(),
+        at_hz: one.at_hz,
+    });
+    all.reduce(|most, one| if one.response_change > most.response_change { one } else { most })
 }
 
 /// The responses, and the noise spectrum as predicted and as measured.

@@ -9,14 +9,29 @@ pub(super) struct QuantizeObject<'a> {
     pub(super) name: String,
     pub(super) structure: &'static str,
     pub(super) coefficients: WordFormat,
+    pub(super) between: Option<WordFormat>,
     pub(super) state: Option<WordFormat>,
     pub(super) template_margin_db: [Option<f64>; 2],
+    pub(super) remedies: Option<Vec<RemedyObject>>,
     pub(super) most_sensitive: Option<MattersObject>,
     pub(super) most_moved_pole: Option<PoleObject>,
     pub(super) noise: NoiseObject,
     pub(super) oscillations: Option<&'a [SectionCycles]>,
     pub(super) structures: &'a [StructureRow],
     pub(super) sweep: Option<&'a SweepObject>,
+}
+
+/// A change of the spec that was tried, and what it leaves of the template; `None` where it is not possible.
+#[derive(Serialize)]
+pub(super) struct RemedyObject {
+    pub(super) change: String,
+    pub(super) margin_db: Option<f64>,
+}
+
+impl RemedyObject {
+    pub(super) fn keeps(&self) -> bool {
+        self.margin_db.is_some_and(|margin| margin >= 0.0)
+    }
 }
 
 #[derive(Serialize)]

@@ -2,12 +2,12 @@
 
 use super::objects::{StructureRow, SweepObject, SweepRow};
 use super::{behind, bound_lsb, excess_db, noise_lsb};
-use crate::arguments::Sweep;
+use crate::arguments::{Sweep, Swept};
 use crate::measured::Measured;
 use crate::stream::progress;
-use mellow_rake::fixed::WordFormat;
-use mellow_rake::implementation::implement_toward;
-use mellow_rake::spec::{ArrangementWish, Fixed, IntegerWish, Structure};
+use mellow_rake::fixed::{CoefficientFormat, WordFormat};
+use mellow_rake::implementation::{Implementation, implement_toward};
+use mellow_rake::spec::{Fixed, Structure};
 use rayon::prelude::*;
 
 /// The filter in all structures that take it, with these words.
@@ -18,8 +18,6 @@ pub(super) fn structures(measured: &Measured, fixed: Fixed) -> Vec<StructureRow>
     let alike: Vec<Structure> = Structure::ALL.into_iter().filter(is_alike).collect();
     let row = |structure: &Structure| {
         let structure = *structure;
-        // A state that was given is for its own structure.
-        let state = fixed.state.filter(|_| structure == fixed.structure);
         let mut row = StructureRow {
             structure: structure.as_str(),
             noise_rms_lsb: None,
@@ -29,14 +27,7 @@ pub(super) fn structures(measured: &Measured, fixed: Fixed) -> Vec<StructureRow>
             multiplies: None,
             reason: None,
         };
-        let mut words = Fixed { structure, state, ..fixed };
-        if !structure.is_cascade() {
-            words.arrangement = ArrangementWish::default();
-        }
-        if !structure.has_plain_coefficients() {
-            words.integers = IntegerWish::default();
-        }
-        match implement_toward(form, words, &goal) {
+        match implement_toward(form, fixed.in_structure(structure), &goal) {
             Err(error) => row.reason = Some(error.to_string()),
             Ok(filter) => {
                 let cost = filter.checked.cost();
@@ -59,20 +50,33 @@ pub(super) fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObj
     let widths: Vec<u32> = (wish.from..=wish.to).collect();
     let bar = progress(widths.len() as u64, "sweeping");
     let words = |bits: u32| -> Option<Fixed> {
-        if wish.coefficients {
-            let mut coefficients = fixed.coefficients;
-            coefficients.width = bits;
-            coefficients.fraction = None;
-            return Some(Fixed { coefficients, ..fixed });
-        }
         // As many whole bits as before.
         let resized = |word: WordFormat| {
             let whole = i64::from(word.width()) - i64::from(word.fraction());
             let fraction = i32::try_from(i64::from(bits) - whole).ok()?;
             WordFormat::new(word.is_signed(), bits, fraction).ok()
         };
-        let (input, output) = (resized(fixed.input)?, resized(fixed.output)?);
-        Some(Fixed { input, output, state: None, ..fixed })
+        Some(match wish.of {
+            Swept::Coefficients => {
+                let coefficients =
+                    CoefficientFormat { width: bits, fraction: None, ..fixed.coefficients };
+                Fixed { coefficients, ..fixed }
+            }
+            Swept::Data => {
+                let (input, output) = (resized(fixed.input)?, resized(fixed.output)?);
+                let (between, state) = (None, None);
+                Fixed { input, output, between, state, ..fixed }
+            }
+            Swept::Between => {
+                let word = measured.implementation.as_ref().map(Implementation::carried);
+                Fixed { between: Some(resized(word?)?), state: None, ..fixed }
+            }
+            Swept::Products => {
+                // Whole bits as the sum of the largest products needs them, at most; one for its sign.
+                let word = fixed.products.or_else(|| largest_products(measured))?;
+                Fixed { products: Some(resized(word)?), accumulator: None, ..fixed }
+            }
+        })
     };
     let row = |bits: &u32| {
         let mut row = SweepRow {
@@ -90,9 +94,12 @@ pub(super) fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObj
             None => row.reason = Some("no such word".to_owned()),
             Some(Err(error)) => row.reason = Some(error.to_string()),
             Some(Ok(filter)) => {
-                let is_coefficients = wish.coefficients;
-                row.format =
-                    Some(if is_coefficients { filter.table.format } else { filter.fixed.output });
+                row.format = Some(match wish.of {
+                    Swept::Coefficients => filter.table.format,
+                    Swept::Data => filter.fixed.output,
+                    Swept::Between => filter.carried(),
+                    Swept::Products => filter.fixed.products.unwrap_or(filter.fixed.output),
+                });
                 row.template_excess_db = excess_db(measured, &filter);
                 row.keeps_template = row.template_excess_db.map(|excess| excess <= 0.0);
                 row.noise_rms_lsb = noise_lsb(&filter);
@@ -107,11 +114,26 @@ pub(super) fn sweep(measured: &Measured, fixed: Fixed, wish: &Sweep) -> SweepObj
     };
     let rows: Vec<SweepRow> = widths.par_iter().map(row).collect();
     bar.finish_and_clear();
-    let of = if wish.coefficients { "coefficients" } else { "data" };
     let kept = |row: &SweepRow| row.keeps_template == Some(true);
     let quiet = |row: &SweepRow| row.added_to_converter_db.is_some_and(|added| added <= 1.0);
     let (fewest, fewest_for_converter) = (fewest(&rows, kept), fewest(&rows, quiet));
-    SweepObject { of, rows, fewest, fewest_for_converter }
+    SweepObject { of: wish.of.as_str(), rows, fewest, fewest_for_converter }
+}
+
+/// The word that holds every exact product of the filter with no fraction bits to spare: what shorter ones are cut from.
+fn largest_products(measured: &Measured) -> Option<WordFormat> {
+    let filter = measured.implementation.as_ref()?;
+    let datapath = filter.checked.datapath();
+    let table = datapath.tables.first()?;
+    let line = datapath.lines.iter().max_by_key(|line| line.format.width())?;
+    let largest = (0..table.rows.len())
+        .flat_map(|row| (0..table.rows[row].len()).map(move |column| (row, column)))
+        .map(|(row, column)| table.coefficient(row, column).unsigned_abs())
+        .max()?;
+    // Pairs of a folded filter may be twice as large as a word.
+    let size = i128::from(largest) << (line.format.width() + 1).min(62);
+    let fraction = table.format.fraction() + line.format.fraction();
+    WordFormat::holding(-size, size, fraction)
 }
 
 /// The width from which on every one does what is asked.

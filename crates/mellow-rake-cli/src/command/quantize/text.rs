@@ -2,7 +2,8 @@
 
 use super::advice;
 use super::objects::{
-    NoiseObject, OverflowObject, QuantizeObject, SectionCycles, StructureRow, SweepObject, SweepRow,
+    NoiseObject, OverflowObject, QuantizeObject, RemedyObject, SectionCycles, StructureRow,
+    SweepObject, SweepRow,
 };
 use crate::measured::Measured;
 use crate::print::{number, table, wrapped};
@@ -23,6 +24,9 @@ pub(super) fn text(
         (_, Some(margin)) => format!("MISSES the template by {:.4} dB", -margin),
     };
     text.push_str(&format!("\nResponse with rounded coefficients: {verdict}\n"));
+    if let Some(remedies) = &object.remedies {
+        text.push_str(&remedies_text(remedies));
+    }
     if let Some(matters) = &object.most_sensitive {
         let which = match filter.rounded.taps() {
             Some(_) => format!("tap {}", matters.index),
@@ -47,7 +51,7 @@ pub(super) fn text(
     }
     text.push_str(&noise_text(noise));
     if let Some(cycles) = object.oscillations {
-        text.push_str(&cycles_text(cycles, filter.fixed.output.maximum() as f64));
+        text.push_str(&cycles_text(cycles, filter.carried().maximum() as f64));
     }
     text.push_str(&structures_text(structures));
     if let Some(advice) = advice(measured, filter, object) {
@@ -58,6 +62,21 @@ pub(super) fn text(
         text.push_str(&sweep_text(sweep));
     }
     text
+}
+
+/// What would keep a template that is lost, or what was tried in vain.
+fn remedies_text(remedies: &[RemedyObject]) -> String {
+    let kept: Vec<String> = remedies
+        .iter()
+        .filter(|remedy| remedy.keeps())
+        .map(|remedy| format!("{} ({} dB to spare)", remedy.change, number(remedy.margin_db, 4)))
+        .collect();
+    let tried: Vec<&str> = remedies.iter().map(|remedy| remedy.change.as_str()).collect();
+    let text = match kept.is_empty() {
+        true => format!("  tried, and none keeps it: {}", tried.join("; ")),
+        false => format!("  kept with {}", kept.join(", or ")),
+    };
+    wrapped(&text, 4)
 }
 
 /// The filter in other structures.
@@ -228,7 +247,8 @@ pub(super) fn sweep_text(sweep: &SweepObject) -> String {
     };
     let rows: Vec<Vec<String>> = sweep.rows.iter().map(row).collect();
     let header = ["bits", "format", "template", "noise, LSB", "noise, dB of 1", "bound, LSB"];
-    let mut text = format!("\nWidths of the {}\n{}", sweep.of, table(&header, &rows));
+    let what = if sweep.of == "between" { "words between sections" } else { sweep.of };
+    let mut text = format!("\nWidths of the {what}\n{}", table(&header, &rows));
     let reasons: Vec<&SweepRow> = sweep.rows.iter().filter(|row| row.reason.is_some()).collect();
     if let Some(last) = reasons.last() {
         let reason = last.reason.as_deref().unwrap_or("");

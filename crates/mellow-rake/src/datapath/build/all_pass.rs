@@ -82,8 +82,8 @@ pub fn all_pass_sum(words_of: &AllPassWords, words: StateWords) -> Result<Datapa
         }
         for (rows, names) in [pairs, single].into_iter().zip(names) {
             if !rows.is_empty() {
-                let table =
-                    RoundedTable { format: *format, rows: rows.into_iter().cloned().collect() };
+                let rows = rows.into_iter().cloned().collect();
+                let table = RoundedTable::new(*format, rows);
                 *end = writer.sections(STRUCTURE, table, names, *end)?;
             }
         }
@@ -100,8 +100,8 @@ pub fn all_pass_sum(words_of: &AllPassWords, words: StateWords) -> Result<Datapa
         columns: 0,
     })?;
     let table = TableIndex(writer.tables.len());
-    let rows = vec![vec![1]];
-    writer.tables.push(Table { name: "half", holds: Coefficients::Half, format: half, rows });
+    let rows = RoundedTable::new(half, vec![vec![1]]);
+    writer.tables.push(Table::of("half", Coefficients::Half, &rows));
     let row = Row::Fixed(0);
     let mut section = writer.section(row, input);
     let word = section.push(Operation::Accumulate { terms, format });
@@ -134,8 +134,7 @@ impl Writer {
         let sum = sum.accumulator(structure, state, self.format)?;
         let index = TableIndex(self.tables.len());
         let lines = [LineIndex(self.lines.len()), LineIndex(self.lines.len() + 1)];
-        let rows = table.rows;
-        self.tables.push(Table { name, holds: Coefficients::AllPass, format: self.format, rows });
+        self.tables.push(Table::of(name, Coefficients::AllPass, &table));
         self.lines.extend([x, y].map(|name| Line {
             name,
             format: state,

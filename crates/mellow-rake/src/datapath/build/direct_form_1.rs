@@ -12,12 +12,7 @@ pub(super) const SECTION_ROWS: &str = "one row of 5 (b0, b1, b2, a1, a2) for eac
 
 /// The table of the sections' coefficients.
 pub(super) fn section_table(table: &RoundedTable) -> Table {
-    Table {
-        name: "section",
-        holds: Coefficients::Sections,
-        format: table.format,
-        rows: table.rows.clone(),
-    }
+    Table::of("section", Coefficients::Sections, table)
 }
 
 /// Products of a row of the first table with the words of a line.
@@ -29,7 +24,17 @@ pub(super) fn dot(
     age: usize,
     count: usize,
 ) -> Term {
-    Term::Dot { sign, table, table_row: row, column, line, line_row: row, age, count }
+    Term::Dot {
+        sign,
+        table,
+        table_row: row,
+        column,
+        line,
+        line_row: row,
+        age,
+        count,
+        products: None,
+    }
 }
 
 /// b0·x[n] + b1·x[n−1] + b2·x[n−2] − a1·y[n−1] − a2·y[n−2], from the first table.
@@ -107,11 +112,11 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
 /// # Ok::<(), mellow_rake::fixed::QuantizeError>(())
 /// ```
 pub fn shaping(table: &RoundedTable, order: usize) -> Vec<Vec<i64>> {
-    let row = |row: &Vec<i64>| {
-        let value = |k: usize| row.get(k).map_or(0.0, |a| table.format.value(*a));
-        shaping_numbers([value(3), value(4)], order)
+    let row = |row: usize| {
+        let mut poles = table.values(row).skip(3);
+        shaping_numbers(std::array::from_fn(|_| poles.next().unwrap_or(0.0)), order)
     };
-    table.rows.iter().map(row).collect()
+    (0..table.rows.len()).map(row).collect()
 }
 
 /// The whole numbers for one pair of poles.
@@ -206,7 +211,7 @@ pub fn direct_form_1_shaped(
         output,
         tables: vec![
             section_table(table),
-            Table { name: "shape", holds: Coefficients::Shaping, format: integers, rows },
+            Table::of("shape", Coefficients::Shaping, &RoundedTable::new(integers, rows)),
         ],
         lines: vec![
             Line { name: "x", format: incoming, rows: sections, depth: 2 },

@@ -141,6 +141,7 @@ fn folded(
         mirror: table.rows[0].len() - 1,
         stride: pairs.stride,
         count: pairs.count,
+        products: None,
     })];
     terms.extend(pairs.middle.map(|age| Term::Dot {
         sign: Sign::Plus,
@@ -151,6 +152,7 @@ fn folded(
         line_row: row,
         age,
         count: 1,
+        products: None,
     }));
     let held = Held { holds: Coefficients::TapsFolded, taps: distinct, terms };
     over_line(structure, table, held, words)

@@ -32,10 +32,12 @@ impl Sums {
         incoming: WordFormat,
     ) -> Result<Self, BuildError> {
         let LatticeTables { reflection, ladder } = tables;
-        let single = RoundedTable {
-            format: reflection.format,
-            rows: reflection.rows.iter().flatten().map(|k| vec![*k]).collect(),
+        let lifted = |(row, integers): (usize, &Vec<i64>)| {
+            let each = integers.iter().enumerate();
+            each.map(|(k, value)| vec![value << reflection.lift(row, k)]).collect::<Vec<_>>()
         };
+        let rows = reflection.rows.iter().enumerate().flat_map(lifted).collect();
+        let single = RoundedTable::new(reflection.format, rows);
         let state = words.state;
         let arriving = [largest(state), largest(incoming)];
         let finest = arriving[0].1.max(arriving[1].1);
@@ -99,18 +101,12 @@ fn datapath(
     lines: Vec<Line>,
     body: Block,
 ) -> Datapath {
-    let table = |name, holds, from: &RoundedTable| Table {
-        name,
-        holds,
-        format: from.format,
-        rows: from.rows.clone(),
-    };
     Datapath {
         input: words.sections.input,
         output: words.sections.output,
         tables: vec![
-            table("reflection", Coefficients::Reflection, tables.reflection),
-            table("ladder", Coefficients::Ladder, tables.ladder),
+            Table::of("reflection", Coefficients::Reflection, tables.reflection),
+            Table::of("ladder", Coefficients::Ladder, tables.ladder),
         ],
         lines,
         body,

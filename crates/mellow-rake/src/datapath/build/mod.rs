@@ -79,6 +79,25 @@ pub enum BuildError {
         /// Bits too many.
         over: u32,
     },
+    /// A word for products that is too short.
+    #[error("the products need {needed} at that fraction; {found} is too short")]
+    Products {
+        /// The word asked for.
+        found: WordFormat,
+        /// The word that holds all of them.
+        needed: WordFormat,
+    },
+    /// An accumulator with less fraction than the products that it adds.
+    #[error(
+        "the accumulator has {found} fraction bits and the products that it adds have {needed}; an accumulator with as many, or products \
+         rounded to fewer (key `products`), would do"
+    )]
+    Sums {
+        /// Fraction bits asked for.
+        found: i32,
+        /// Fraction bits needed.
+        needed: i32,
+    },
     /// Nothing is lost that could be fed back.
     #[error(
         "error feedback needs bits that are dropped: the sum has {sum} fraction bits, the output {output}; fewer fraction bits in the \
@@ -92,13 +111,13 @@ pub enum BuildError {
     },
     /// A word that is carried from section to section must hold the input.
     #[error(
-        "in a cascade the input is carried in the output format: {output} cannot hold all of {input}; \
-         give the output at least as many whole and fraction bits as the input"
+        "a cascade carries the input in the words between its sections: {output} cannot hold all of {input}; \
+         give them at least as many whole and fraction bits as the input has"
     )]
     Carry {
         /// The input format.
         input: WordFormat,
-        /// The output format.
+        /// The format of the words between sections.
         output: WordFormat,
     },
 }
@@ -151,17 +170,18 @@ impl SumSize {
     fn of(table: &RoundedTable, terms: &[(std::ops::Range<usize>, WordFormat)]) -> SumSize {
         let fraction = terms.iter().map(|(_, word)| word.fraction()).max().unwrap_or(0)
             + table.format.fraction();
-        let row_size = |row: &Vec<i64>| {
+        let row_size = |(index, row): (usize, &Vec<i64>)| {
             terms.iter().fold(0i128, |size, (columns, word)| {
                 let shift = (fraction - table.format.fraction() - word.fraction()).min(126) as u32;
                 let largest =
                     word.minimum().abs().max(word.maximum()).saturating_mul(1i128 << shift);
-                row[columns.clone()].iter().fold(size, |size, c| {
-                    size.saturating_add(i128::from(c.unsigned_abs()).saturating_mul(largest))
+                columns.clone().fold(size, |size, column| {
+                    let c = i128::from(row[column].unsigned_abs()) << table.lift(index, column);
+                    size.saturating_add(c.saturating_mul(largest))
                 })
             })
         };
-        let size = table.rows.iter().map(row_size).max().unwrap_or(0);
+        let size = table.rows.iter().enumerate().map(row_size).max().unwrap_or(0);
         SumSize { fraction, size }
     }
 
@@ -176,23 +196,20 @@ impl SumSize {
         self
     }
 
-    /// The accumulator that holds the sum by this proof.
+    /// The accumulator that holds the sum by this proof, or the widest there is.
     fn accumulator(
         &self,
         structure: &'static str,
         data: WordFormat,
         coefficients: WordFormat,
     ) -> Result<WordFormat, BuildError> {
-        let needed = 129 - self.size.leading_zeros();
-        WordFormat::holding(-self.size.max(1), self.size, self.fraction).ok_or(
-            BuildError::Accumulator {
-                structure,
-                needed,
-                data,
-                coefficients,
-                over: needed.saturating_sub(64),
-            },
-        )
+        // Beyond 64 bits it wraps, which is harmless where the sum itself is proved to be smaller.
+        let widest = || WordFormat::new(true, 64, self.fraction).ok();
+        WordFormat::holding(-self.size.max(1), self.size, self.fraction).or_else(widest).ok_or({
+            let needed = 129 - self.size.leading_zeros();
+            let over = needed.saturating_sub(64);
+            BuildError::Accumulator { structure, needed, data, coefficients, over }
+        })
     }
 }
 

@@ -70,12 +70,7 @@ pub fn state_space(table: &RoundedTable, words: StateWords) -> Result<Datapath, 
     Ok(Datapath {
         input: words.input,
         output: words.output,
-        tables: vec![Table {
-            name: "section",
-            holds: Coefficients::StateSpace,
-            format: table.format,
-            rows: table.rows.clone(),
-        }],
+        tables: vec![Table::of("section", Coefficients::StateSpace, table)],
         lines: vec![remembered("s1"), remembered("s2")],
         body,
     })

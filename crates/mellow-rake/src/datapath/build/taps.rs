@@ -34,6 +34,7 @@ pub fn fir_direct(
         line_row: row,
         age: 0,
         count,
+        products: None,
     }];
     let held = Held { holds: Coefficients::Taps, taps: table.rows[0].clone(), terms };
     over_line(STRUCTURE, table, held, TapWords { input, output, rounding, overflow })
@@ -77,12 +78,11 @@ pub(super) fn over_line(
     Ok(Datapath {
         input,
         output,
-        tables: vec![Table {
-            name: "taps",
-            holds: held.holds,
-            format: table.format,
-            rows: vec![held.taps],
-        }],
+        tables: vec![Table::of(
+            "taps",
+            held.holds,
+            &RoundedTable::new(table.format, vec![held.taps]),
+        )],
         lines: vec![Line { name: "x", format: input, rows: 1, depth: taps - 1 }],
         body: Block { operations, result },
     })
@@ -173,12 +173,11 @@ pub fn fir_transposed(
     Ok(Datapath {
         input,
         output,
-        tables: vec![Table {
-            name: "taps",
-            holds: Coefficients::TapsBackward,
-            format: table.format,
-            rows,
-        }],
+        tables: vec![Table::of(
+            "taps",
+            Coefficients::TapsBackward,
+            &RoundedTable::new(table.format, rows),
+        )],
         lines: vec![Line { name: "sums", format: accumulator, rows: taps - 1, depth: 1 }],
         body: Block { operations: outer, result },
     })

@@ -21,7 +21,8 @@ pub(super) type Move = (usize, i64);
 /// Integers and their response.
 pub(super) struct Model<'a> {
     judge: &'a Judge,
-    format: WordFormat,
+    /// Those of each row and column; their widths are the same.
+    formats: Vec<Vec<WordFormat>>,
     wish: IntegerWish,
     rows: Vec<Vec<i64>>,
     variables: Vec<Variable>,
@@ -50,7 +51,7 @@ impl<'a> Model<'a> {
         }
         let mut model = Model {
             judge,
-            format: table.format,
+            formats: formats(table),
             wish,
             rows,
             variables,
@@ -93,7 +94,7 @@ impl<'a> Model<'a> {
     }
 
     fn unit(&self, variable: usize) -> Vec<Complex64> {
-        let step = self.format.step();
+        let step = self.formats[0][0].step();
         let power = |w: &Complex64, n: usize| {
             let omega = libm::atan2(-w.im, w.re) * n as f64;
             Complex64::new(libm::cos(omega), -libm::sin(omega))
@@ -116,7 +117,7 @@ impl<'a> Model<'a> {
             }
             return sum;
         }
-        let section = self.section(values);
+        let section = self.section(row, values);
         self.judge.w.iter().map(|w| section.response(*w)).collect()
     }
 
@@ -133,10 +134,11 @@ impl<'a> Model<'a> {
         let places = &self.variables[variable].places;
         let (row, column, sign) = places[0];
         let value = self.rows[row][column];
-        let next = digits::next(value, up == (sign > 0), self.wish.digits, self.format)?;
+        let next =
+            digits::next(value, up == (sign > 0), self.wish.digits, self.formats[row][column])?;
         let units = (next - value) * sign;
         let holds = |(row, column, sign): &(usize, usize, i64)| {
-            self.format.holds((self.rows[*row][*column] + units * sign).into())
+            self.formats[*row][*column].holds((self.rows[*row][*column] + units * sign).into())
         };
         places.iter().all(holds).then_some(units)
     }
@@ -146,7 +148,7 @@ impl<'a> Model<'a> {
         if self.is_taps {
             let fits = |(variable, units): &Move| {
                 let (row, column, sign) = self.variables[*variable].places[0];
-                self.format.holds((self.rows[row][column] + units * sign).into())
+                self.formats[row][column].holds((self.rows[row][column] + units * sign).into())
             };
             if !moves.iter().all(fits) {
                 return None;
@@ -172,14 +174,14 @@ impl<'a> Model<'a> {
                 changed[at].1[*column] += units * sign;
             }
         }
-        for (_, values) in &changed {
-            let fits = values.iter().all(|value| self.format.holds((*value).into()));
-            if !fits || !self.section(values).is_stable() {
+        for (row, values) in &changed {
+            let fits = values.iter().all(|value| self.formats[*row][0].holds((*value).into()));
+            if !fits || !self.section(*row, values).is_stable() {
                 return None;
             }
         }
         let sections: Vec<(usize, Section)> =
-            changed.iter().map(|(row, values)| (*row, self.section(values))).collect();
+            changed.iter().map(|(row, values)| (*row, self.section(*row, values))).collect();
         let at = |k: usize| {
             let one = Complex64::new(1.0, 0.0);
             (0..self.parts.len()).fold(one, |product, row| {
@@ -192,8 +194,8 @@ impl<'a> Model<'a> {
     }
 
     /// A row of integers as a section.
-    fn section(&self, values: &[i64]) -> Section {
-        let value = |k: usize| self.format.value(values[k]);
+    fn section(&self, row: usize, values: &[i64]) -> Section {
+        let value = |k: usize| self.formats[row][k].value(values[k]);
         Section { b: [value(0), value(1), value(2)], a: [value(3), value(4)] }
     }
 
@@ -217,6 +219,14 @@ impl<'a> Model<'a> {
         }
         self.rows = rows;
     }
+}
+
+/// The formats of all coefficients.
+fn formats(table: &RoundedTable) -> Vec<Vec<WordFormat>> {
+    let row = |(row, integers): (usize, &Vec<i64>)| {
+        (0..integers.len()).map(|column| table.format_at(row, column)).collect()
+    };
+    table.rows.iter().enumerate().map(row).collect()
 }
 
 /// Taps that move together: mirror images of a symmetric or antisymmetric row. Zeros in half-band places stay zeros.

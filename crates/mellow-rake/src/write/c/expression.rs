@@ -4,7 +4,7 @@ use super::super::WriteError;
 use super::super::number::c_integer;
 use super::types::{Arithmetic, Helper, storage};
 use crate::datapath::{
-    Block, Checked, Fold, LineIndex, Node, Operation, Row, Sign, TableIndex, Term,
+    Block, Checked, Fold, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
@@ -37,6 +37,14 @@ impl Body {
         statements.line(&format!("return {};", statements.word(result)));
         Ok(Body { text: statements.text, helpers: statements.helpers })
     }
+}
+
+/// The types of a sum and of its products.
+struct Types {
+    sum: Arithmetic,
+    product: Arithmetic,
+    /// Of products before they are rounded.
+    before: Arithmetic,
 }
 
 struct Statements<'a> {
@@ -161,12 +169,12 @@ impl Statements<'_> {
             }
             Operation::Product { table, row, column, word } => {
                 let coefficient = self.coefficient(*table, *row, &column.to_string());
-                let word = self.word(*word);
+                let (word, lift) = (self.word(*word), self.lift(*table, *row, *column, kind));
                 self.line(&format!(
-                    "const {kind} {name} = ({kind}){coefficient} * ({kind}){word}; /* {format} */"
+                    "const {kind} {name} = ({kind}){coefficient}{lift} * ({kind}){word}; /* {format} */"
                 ));
             }
-            Operation::Accumulate { terms, format } => self.accumulate(node, terms, *format),
+            Operation::Accumulate { terms, format } => self.accumulate(node, terms, *format)?,
             Operation::Round { word, fraction, rounding } => {
                 self.round(node, *word, *fraction, *rounding)?;
             }
@@ -199,16 +207,31 @@ impl Statements<'_> {
         }
     }
 
-    fn accumulate(&mut self, node: Node, terms: &[Term], format: WordFormat) {
+    fn accumulate(
+        &mut self,
+        node: Node,
+        terms: &[Term],
+        format: WordFormat,
+    ) -> Result<(), WriteError> {
         let fact = self.checked.facts().sum(node).expect("the check finds a fact for every sum");
         // Words that are added before their product fit its type, too, even where the product is zero.
         let pair = self.largest_pair(terms);
         let signed = Arithmetic::holding(fact.partial.max(pair));
         let sum_type = signed.unwrap_or(Arithmetic::Modular).max(Arithmetic::of(format));
-        let product_type = match sum_type {
-            Arithmetic::Modular => Arithmetic::Modular,
-            _ => Arithmetic::holding(fact.product.max(pair)).unwrap_or(Arithmetic::Wide),
-        };
+        let product = Arithmetic::holding(fact.product.max(pair));
+        let are_rounded = terms.iter().any(|term| self.dropped(term).is_some());
+        if are_rounded && product.is_none() {
+            return Err(WriteError::Product {
+                target: "C",
+                node,
+                needed: 129 - fact.product.leading_zeros(),
+                limit: 64,
+                fits: "take shorter coefficients or data",
+            });
+        }
+        // A product that is rounded may be wider before than the sum; one that is not fits what the sum fits.
+        let before = product.unwrap_or(Arithmetic::Wide);
+        let types = Types { sum: sum_type, product: before.min(sum_type), before };
         let name = self.word(node);
         let word_type = Arithmetic::of(format);
         // A sum that never wraps, added up in the type of its word, is the word itself.
@@ -217,10 +240,10 @@ impl Statements<'_> {
         let kind = sum_type.name();
         self.line(&format!("{kind} {sum} = 0; /* {format} */"));
         for term in terms {
-            self.term(&sum, term, format.fraction(), (sum_type, product_type));
+            self.term(node, &sum, term, format.fraction(), &types)?;
         }
         if direct {
-            return;
+            return Ok(());
         }
         let kind = word_type.name();
         if sum_type == Arithmetic::Modular || fact.wraps {
@@ -232,6 +255,38 @@ impl Statements<'_> {
             ));
         } else {
             self.line(&format!("const {kind} {name} = ({kind}){sum};"));
+        }
+        Ok(())
+    }
+
+    /// Bits that each product of a term drops before it is added, and how.
+    fn dropped(&self, term: &Term) -> Option<(u32, Rounding)> {
+        let (table, line, products) = match term {
+            Term::Word { .. } => return None,
+            Term::Dot { table, line, products, .. } => (table, line, products),
+            Term::Folded(Fold { table, line, products, .. }) => (table, line, products),
+        };
+        let RoundedProducts { fraction, rounding } = (*products)?;
+        let datapath = self.checked.datapath();
+        let own =
+            datapath.tables[table.0].format.fraction() + datapath.lines[line.0].format.fraction();
+        u32::try_from(own - fraction).ok().filter(|bits| *bits > 0).map(|bits| (bits, rounding))
+    }
+
+    /// The factor that brings a coefficient to the fraction of its table. Loops over columns have one for all: `column` is the first.
+    fn lift(&self, index: TableIndex, row: Row, column: usize, one: &str) -> String {
+        let table = &self.checked.datapath().tables[index.0];
+        let bits = match row {
+            Row::Fixed(row) => Some(table.lift(row, column)),
+            Row::Pass => table.common_lift(column),
+        };
+        match bits {
+            Some(0) => String::new(),
+            Some(bits) => format!(" * (({one})1 << {bits})"),
+            None => {
+                let place = self.place(table.rows.len(), row, &column.to_string());
+                format!(" * (({one})1 << {}_{}_lift{place})", self.name, table.name)
+            }
         }
     }
 
@@ -250,11 +305,19 @@ impl Statements<'_> {
 
     fn term(
         &mut self,
+        node: Node,
         sum: &str,
         term: &Term,
         fraction: i32,
-        (sum_type, product_type): (Arithmetic, Arithmetic),
-    ) {
+        types: &Types,
+    ) -> Result<(), WriteError> {
+        let dropped = self.dropped(term);
+        let Types { sum: sum_type, product: product_type, before } = *types;
+        let product_type = match (dropped, sum_type) {
+            (Some(_), _) => before,
+            (None, Arithmetic::Modular) => Arithmetic::Modular,
+            (None, _) => product_type,
+        };
         // A shift that the type cannot hold only occurs where all that is shifted is zero: the partial sum,
         // shift included, is known to fit.
         let (one, most) = match sum_type {
@@ -267,12 +330,23 @@ impl Statements<'_> {
             bits if bits > most => " * 0".to_owned(),
             bits => format!(" * (({one})1 << {bits})"),
         };
-        let cast = match product_type {
-            // Conversion to uint64_t is modulo 2^64 for every integer type (6.3.1.3).
-            Arithmetic::Modular => "(uint64_t)",
-            Arithmetic::Wide => "(int64_t)",
-            Arithmetic::Narrow => "(int32_t)",
+        // Conversion to uint64_t is modulo 2^64 for every integer type (6.3.1.3).
+        let cast = format!("({})", product_type.name());
+        let rounder = match dropped {
+            None => (String::new(), String::new()),
+            Some((bits, rounding)) => {
+                let (target, limit) = ("C", 63);
+                let fits = "take fewer fraction bits in the coefficients or more in the products";
+                if bits > limit {
+                    return Err(WriteError::Shift { target, node, shift: bits, limit, fits });
+                }
+                let long = if bits > 31 { Arithmetic::Wide } else { Arithmetic::Narrow };
+                let helpers = Helper::rounding(rounding, product_type.max(long));
+                self.helpers.extend(helpers);
+                (format!("({}){}(", sum_type.name(), helpers[0].name()), format!(", {bits})"))
+            }
         };
+        let (before, behind) = rounder;
         match term {
             Term::Word { sign, word } => {
                 let bits = fraction - self.format(*word).fraction();
@@ -281,17 +355,21 @@ impl Statements<'_> {
                 let cast = format!("({})", sum_type.name());
                 self.line(&format!("{sum} {} {cast}{word}{};", mark(*sign), shifted(bits)));
             }
-            Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let datapath = self.checked.datapath();
                 let own = datapath.tables[table.0].format.fraction()
                     + datapath.lines[line.0].format.fraction();
-                let shift = shifted(fraction - own);
+                let own = products.filter(|_| dropped.is_some()).map_or(own, |p| p.fraction);
+                let shift = format!("{behind}{}", shifted(fraction - own));
                 let sign = mark(*sign);
                 let (mut column, mut age, mut count) = (*column, *age, *count);
                 let write_one = |this: &mut Self, column: usize, age: usize| {
                     let coefficient = this.coefficient(*table, *table_row, &column.to_string());
                     let word = this.tap(*line, *line_row, age);
-                    this.line(&format!("{sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"));
+                    let lift = this.lift(*table, *table_row, column, product_type.name());
+                    this.line(&format!(
+                        "{sum} {sign} {before}{cast}{coefficient}{lift} * {cast}{word}{shift};"
+                    ));
                 };
                 if age == 0 {
                     write_one(self, column, age);
@@ -301,34 +379,42 @@ impl Statements<'_> {
                     for k in 0..count {
                         write_one(self, column + k, age + k);
                     }
-                    return;
+                    return Ok(());
                 }
                 let at = |offset: usize| {
                     if offset == 0 { "k".to_owned() } else { format!("k + {offset}") }
                 };
                 let coefficient = self.coefficient(*table, *table_row, &at(column));
                 let word = self.remembered(*line, *line_row, &at(age - 1));
+                let lift = self.lift(*table, *table_row, column, product_type.name());
                 self.line(&format!("for (int k = 0; k < {count}; k++) {{"));
-                self.line(&format!("    {sum} {sign} {cast}{coefficient} * {cast}{word}{shift};"));
+                self.line(&format!(
+                    "    {sum} {sign} {before}{cast}{coefficient}{lift} * {cast}{word}{shift};"
+                ));
                 self.line("}");
             }
             Term::Folded(fold) => {
                 let datapath = self.checked.datapath();
                 let own = datapath.tables[fold.table.0].format.fraction()
                     + datapath.lines[fold.line.0].format.fraction();
-                self.fold(sum, fold, cast, &shifted(fraction - own));
+                let own = fold.products.filter(|_| dropped.is_some()).map_or(own, |p| p.fraction);
+                let shift = format!("{behind}{}", shifted(fraction - own));
+                self.fold(sum, fold, (&before, product_type.name()), &shift);
             }
         }
+        Ok(())
     }
 
     /// A folded product: the first pair by itself where it has the word of this sample, the others in a loop.
-    fn fold(&mut self, sum: &str, fold: &Fold, cast: &str, shift: &str) {
+    fn fold(&mut self, sum: &str, fold: &Fold, (before, kind): (&str, &str), shift: &str) {
+        let (cast, lift) =
+            (format!("({kind})"), self.lift(fold.table, fold.table_row, fold.column, kind));
         let Fold { table, table_row, line, line_row, stride, .. } = *fold;
         let sign = if fold.second == Sign::Plus { "+" } else { "-" };
         let put = |this: &mut Self, indent: &str, column: &str, one: &str, other: &str| {
             let coefficient = this.coefficient(table, table_row, column);
             this.line(&format!(
-                "{indent}{sum} += {cast}{coefficient} * ({cast}{one} {sign} {cast}{other}){shift};"
+                "{indent}{sum} += {before}{cast}{coefficient}{lift} * ({cast}{one} {sign} {cast}{other}){shift};"
             ));
         };
         let (age, mirror) = (fold.age, fold.mirror);

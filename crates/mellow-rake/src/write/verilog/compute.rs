@@ -1,9 +1,9 @@
 //! The combinational part: the program itself.
 
 use super::super::number::verilog_integer;
-use super::constant_name;
+use super::{LIFT_BITS, constant_name};
 use crate::datapath::{
-    Block, Checked, Fold, LineIndex, Node, Operation, Row, Sign, TableIndex, Term,
+    Block, Checked, Fold, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::BTreeMap;
@@ -156,10 +156,10 @@ impl Statements<'_> {
             }
             Operation::Product { table, row, column, word } => {
                 let coefficient = format!("{name}_c");
-                let table_format = self.checked.datapath().tables[table.0].format;
+                let table_format = self.lifted(*table);
                 self.declare(&coefficient, table_format.width());
                 let value = self.coefficient(*table, *row, *column, "");
-                self.line(&format!("{coefficient} = {value};"));
+                self.take_coefficient(&coefficient, *table, (*row, *column), &value);
                 let coefficient = Vector::new(coefficient, table_format).at(format.width());
                 let word = self.node(*word).at(format.width());
                 self.line(&format!("{name} = {coefficient} * {word}; // {format}"));
@@ -244,11 +244,10 @@ impl Statements<'_> {
                 let word = vector.shifted(shift as u32, width);
                 self.line(&format!("{sum} = {sum} {} {word};", mark(*sign)));
             }
-            Term::Dot { sign, table, table_row, column, line, line_row, age, count } => {
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let datapath = self.checked.datapath();
-                let table_format = datapath.tables[table.0].format;
+                let table_format = self.lifted(*table);
                 let line_format = datapath.lines[line.0].format;
-                let shift = (fraction - table_format.fraction() - line_format.fraction()) as u32;
                 let product_width = table_format.width() + line_format.width();
                 let parts = ["c", "w", "p"].map(|part| format!("{sum}_{part}{index}"));
                 let widths = [table_format.width(), line_format.width(), product_width];
@@ -258,6 +257,9 @@ impl Statements<'_> {
                 let [c, w, p] = parts;
                 let signed = table_format.is_signed() || line_format.is_signed();
                 let product = Vector { name: p.clone(), width: product_width, signed };
+                let own = table_format.fraction() + line_format.fraction();
+                let (round, product, own) = self.rounded(product, own, *products);
+                let shift = (fraction - own) as u32;
                 let add =
                     format!("{sum} = {sum} {} {};", mark(*sign), product.shifted(shift, width));
                 let factors = [
@@ -269,9 +271,10 @@ impl Statements<'_> {
                 let one = |this: &mut Self, column: usize, age: usize, running: &str| {
                     let coefficient = this.coefficient(*table, *table_row, column, running);
                     let word = this.tap(*line, *line_row, age, running);
-                    this.line(&format!("{c} = {coefficient};"));
+                    this.take_coefficient(&c, *table, (*table_row, column), &coefficient);
                     this.line(&format!("{w} = {word};"));
                     this.line(&multiply);
+                    round.iter().for_each(|line| this.line(line));
                     this.line(&add);
                 };
                 if age == 0 {
@@ -298,9 +301,8 @@ impl Statements<'_> {
     /// A folded product: the first pair by itself where it has the word of this sample, the others in a loop.
     fn fold(&mut self, sum: &str, index: usize, fold: &Fold, format: WordFormat) {
         let datapath = self.checked.datapath();
-        let table_format = datapath.tables[fold.table.0].format;
+        let table_format = self.lifted(fold.table);
         let line_format = datapath.lines[fold.line.0].format;
-        let fraction = table_format.fraction() + line_format.fraction();
         let pair_width = line_format.width() + 1;
         let product_width = table_format.width() + pair_width;
         let parts = ["c", "w", "p"].map(|part| format!("{sum}_{part}{index}"));
@@ -314,7 +316,9 @@ impl Statements<'_> {
         let signed = table_format.is_signed() || pair_signed;
         let pair = Vector { name: w.clone(), width: pair_width, signed: pair_signed };
         let product = Vector { name: p.clone(), width: product_width, signed };
-        let shifted = product.shifted((format.fraction() - fraction) as u32, format.width());
+        let own = table_format.fraction() + line_format.fraction();
+        let (round, product, own) = self.rounded(product, own, fold.products);
+        let shifted = product.shifted((format.fraction() - own) as u32, format.width());
         let factors =
             [Vector::new(c.clone(), table_format).at(product_width), pair.at(product_width)];
         // A word by itself is a plain vector; a part of a line is named first, so that its sign can be repeated.
@@ -323,15 +327,16 @@ impl Statements<'_> {
             self.declare(name, line_format.width());
         }
         let word = |name: &String| Vector::new(name.clone(), line_format).at(pair_width);
-        let lines = [
+        let mut lines = vec![
             format!("{w} = {} {} {};", word(&first), mark(fold.second), word(&other)),
             format!("{p} = {} * {};", factors[0], factors[1]),
-            format!("{sum} = {sum} + {shifted};"),
         ];
+        lines.extend(round);
+        lines.push(format!("{sum} = {sum} + {shifted};"));
         let Fold { age, mirror, stride, .. } = *fold;
         let by_itself = if fold.count <= WRITTEN_OUT { fold.count } else { usize::from(age == 0) };
         let put = |this: &mut Self, coefficient: String, one: String, two: String| {
-            this.line(&format!("{c} = {coefficient};"));
+            this.take_coefficient(&c, fold.table, (fold.table_row, fold.column), &coefficient);
             this.line(&format!("{first} = {one};"));
             this.line(&format!("{other} = {two};"));
             lines.iter().for_each(|line| this.line(line));
@@ -382,14 +387,31 @@ impl Statements<'_> {
             self.line(&format!("{name} = {word}; // {format}"));
             return;
         }
-        let shift = shift as u32;
+        let lines = self.dropping(&vector, shift as u32, rounding, &name, width);
+        let last = lines.len() - 1;
+        for (index, line) in lines.iter().enumerate() {
+            let comment = if index == last { format!(" // {format}") } else { String::new() };
+            self.line(&format!("{line}{comment}"));
+        }
+    }
+
+    /// Statements that give `name`, of so many bits, the vector without its lowest bits.
+    fn dropping(
+        &mut self,
+        vector: &Vector,
+        shift: u32,
+        rounding: Rounding,
+        name: &str,
+        width: u32,
+    ) -> Vec<String> {
+        let mut lines = Vec::new();
         // One bit of sign above the bits that are dropped, at least.
         let long = vector.width.max(shift + 1);
         let dropped = if long > vector.width {
             let extended = format!("{name}_x");
             self.declare(&extended, long);
             let word = vector.at(long);
-            self.line(&format!("{extended} = {word};"));
+            lines.push(format!("{extended} = {word};"));
             extended
         } else {
             vector.name.clone()
@@ -397,7 +419,7 @@ impl Statements<'_> {
         let kept = long - shift;
         let floor = Vector { name: format!("{name}_f"), width: kept, signed: vector.signed };
         self.declare(&floor.name, kept);
-        self.line(&format!("{} = {dropped}[{}:{shift}];", floor.name, long - 1));
+        lines.push(format!("{} = {dropped}[{}:{shift}];", floor.name, long - 1));
         let half = format!("{dropped}[{}]", shift - 1);
         let below =
             if shift > 1 { format!("(|{dropped}[{}:0])", shift - 2) } else { "1'b0".to_owned() };
@@ -417,7 +439,70 @@ impl Statements<'_> {
             Some(up) if width == 1 => format!("{floor} + {up}"),
             Some(up) => format!("{floor} + {{{}'d0, {up}}}", width - 1),
         };
-        self.line(&format!("{name} = {text}; // {format}"));
+        lines.push(format!("{name} = {text};"));
+        lines
+    }
+
+    /// A product of the fraction `own` as it is added to a sum: the statements that round it, its vector and its fraction.
+    fn rounded(
+        &mut self,
+        product: Vector,
+        own: i32,
+        products: Option<RoundedProducts>,
+    ) -> (Vec<String>, Vector, i32) {
+        match products {
+            Some(RoundedProducts { fraction, rounding }) if fraction < own => {
+                let shift = (own - fraction) as u32;
+                // A carry may need one bit more than what is left.
+                let width = product.width.max(shift + 1) - shift + 1;
+                let name = format!("{}_r", product.name);
+                self.declare(&name, width);
+                let lines = self.dropping(&product, shift, rounding, &name, width);
+                (lines, Vector { name, width, signed: product.signed }, fraction)
+            }
+            _ => (Vec::new(), product, own),
+        }
+    }
+
+    /// The format that holds the coefficients of all rows of a table at its finest fraction.
+    fn lifted(&self, index: TableIndex) -> WordFormat {
+        let table = &self.checked.datapath().tables[index.0];
+        let most = table.lifts.iter().flatten().copied().max().unwrap_or(0);
+        let format = table.format;
+        WordFormat::new(format.is_signed(), format.width() + most, format.fraction())
+            .expect("checked: lifted coefficients have at most 63 bits")
+    }
+
+    /// Gives a variable of the lifted format a coefficient.
+    fn take_coefficient(
+        &mut self,
+        variable: &str,
+        index: TableIndex,
+        (row, column): (Row, usize),
+        value: &str,
+    ) {
+        let table = &self.checked.datapath().tables[index.0];
+        let (format, name) = (table.format, constant_name(table));
+        if table.lifts.is_empty() {
+            self.line(&format!("{variable} = {value};"));
+            return;
+        }
+        // Named first, so that its sign can be repeated.
+        let plain = format!("{variable}_i");
+        let wide = self.lifted(index).width();
+        let extended = Vector::new(plain.clone(), format).at(wide);
+        let lift = match row {
+            Row::Pass => {
+                let place = Self::place(row, table.rows[0].len(), column, "", LIFT_BITS as u32);
+                format!("{name}_LIFT{place}")
+            }
+            Row::Fixed(row) => table.lift(row, column).to_string(),
+        };
+        if !self.out.variables.iter().any(|(known, _)| *known == plain) {
+            self.declare(&plain, format.width());
+        }
+        self.line(&format!("{plain} = {value};"));
+        self.line(&format!("{variable} = {extended} << {lift};"));
     }
 
     fn limit(&mut self, node: Node, word: Node, format: WordFormat, overflow: Overflow) {

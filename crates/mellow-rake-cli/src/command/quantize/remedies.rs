@@ -1,0 +1,68 @@
+//! Where rounding the coefficients loses the template: changes of the spec that keep it, with what they leave.
+
+use super::excess_db;
+use super::objects::RemedyObject;
+use crate::measured::Measured;
+use mellow_rake::implementation::implement_toward;
+use mellow_rake::spec::{Fixed, Fractions};
+use rayon::prelude::*;
+
+/// Up to so many bits more are tried.
+const MORE: u32 = 16;
+
+/// Changes tried where the words of the spec lose a template, and what each leaves of it; `None` where there is nothing to mend, or the
+/// design itself misses it.
+pub(super) fn remedies(
+    measured: &Measured,
+    fixed: Fixed,
+    [designed, rounded]: [Option<f64>; 2],
+) -> Option<Vec<RemedyObject>> {
+    if designed? < 0.0 || rounded? >= 0.0 {
+        return None;
+    }
+    let (form, goal) = (&measured.loaded.design.form, measured.loaded.goal());
+    let try_one = |(change, words): (String, Fixed)| {
+        let filter = implement_toward(form, words, &goal).ok();
+        let excess = filter.and_then(|filter| excess_db(measured, &filter));
+        RemedyObject { change, margin_db: excess.map(|excess| 0.0 - excess) }
+    };
+    let mut changes = Vec::new();
+    let apart = match fixed.structure {
+        structure if !structure.is_cascade() => None,
+        structure if structure.has_plain_coefficients() => Some(Fractions::ZerosAndPoles),
+        _ => Some(Fractions::PerSection),
+    };
+    let apart = apart.filter(|_| fixed.coefficients.fraction.is_none());
+    if let Some(fractions) = apart.filter(|fractions| *fractions != fixed.fractions) {
+        let change = format!("coefficient_fraction = \"{}\"", fractions.as_str());
+        changes.push((change, Fixed { fractions, ..fixed }));
+    }
+    if fixed.structure.has_plain_coefficients() && !fixed.integers.search {
+        let search = "coefficient_search = \"neighbours\"";
+        let searched = |mut words: Fixed| {
+            words.integers.search = true;
+            words
+        };
+        let both = changes
+            .first()
+            .map(|(change, words)| (format!("{change} and {search}"), searched(*words)));
+        changes.push((search.to_owned(), searched(fixed)));
+        changes.extend(both);
+    }
+    let mut tried: Vec<RemedyObject> = changes.into_par_iter().map(try_one).collect();
+    let width = fixed.coefficients.width;
+    // The first that keeps it, or the widest that was tried.
+    let mut wider = None;
+    for width in width + 1..=(width + MORE).min(48) {
+        let mut words = fixed;
+        (words.coefficients.width, words.coefficients.fraction) = (width, None);
+        let one = try_one((format!("coefficients = \"{}\"", words.coefficients), words));
+        let keeps = one.keeps();
+        wider = Some(one);
+        if keeps {
+            break;
+        }
+    }
+    tried.extend(wider);
+    Some(tried)
+}

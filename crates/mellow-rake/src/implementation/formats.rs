@@ -1,0 +1,109 @@
+//! Formats of the nodes between input and output: given, or chosen.
+
+use super::ImplementError;
+use crate::datapath::{BuildError, Checked, Datapath, DatapathError, Operation, WidthError};
+use crate::fixed::WordFormat;
+use crate::spec::Fixed;
+
+/// The format of the words that go from section to section.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ChosenBetween {
+    /// The format.
+    pub format: WordFormat,
+    /// Whether it was chosen, or given.
+    pub is_chosen: bool,
+}
+
+/// What goes from section to section of a cascade: what was given; else the output, if that holds the input, or what holds both.
+pub(super) fn between(
+    fixed: &Fixed,
+    sections: usize,
+) -> Result<Option<ChosenBetween>, ImplementError> {
+    let Fixed { input, output, .. } = *fixed;
+    if !fixed.structure.is_cascade() {
+        return Ok(None);
+    }
+    if let Some(format) = fixed.between {
+        if sections > 1 && !holds(format, input) {
+            return Err(BuildError::Carry { input, output: format }.into());
+        }
+        return Ok(Some(ChosenBetween { format, is_chosen: false }));
+    }
+    if sections < 2 {
+        return Ok(None);
+    }
+    if holds(output, input) {
+        return Ok(Some(ChosenBetween { format: output, is_chosen: true }));
+    }
+    let is_signed = input.is_signed() || output.is_signed();
+    let fraction = input.fraction().max(output.fraction());
+    let width = whole(input).max(whole(output)) + i64::from(fraction) + i64::from(is_signed);
+    let width = u32::try_from(width.max(1)).ok();
+    let format = width.and_then(|width| WordFormat::new(is_signed, width, fraction).ok());
+    let format = format.ok_or(BuildError::Carry { input, output })?;
+    Ok(Some(ChosenBetween { format, is_chosen: true }))
+}
+
+/// Bits before the binary point, without the sign.
+fn whole(format: WordFormat) -> i64 {
+    i64::from(format.width()) - i64::from(format.fraction()) - i64::from(format.is_signed())
+}
+
+/// Whether every value of one format is one of another.
+fn holds(format: WordFormat, other: WordFormat) -> bool {
+    format.fraction() >= other.fraction()
+        && (format.is_signed() || !other.is_signed())
+        && whole(format) >= whole(other)
+}
+
+/// A program with products and accumulators as asked for; else with accumulators as narrow as is proved.
+pub(super) fn settle(datapath: Datapath, fixed: &Fixed) -> Result<Checked, ImplementError> {
+    let of_width = |error: WidthError| match error {
+        WidthError::Build(error) => ImplementError::Build(error),
+        WidthError::Datapath(error) => ImplementError::Datapath(error),
+    };
+    let datapath = match fixed.products {
+        Some(format) => datapath.with_products(format, fixed.rounding).map_err(of_width)?,
+        None => datapath,
+    };
+    let checked = datapath.clone().check().map_err(|error| match error {
+        // What is wide are sums, or what becomes of them.
+        DatapathError::TooWide { needed, .. } => too_wide(needed, &datapath, fixed).into(),
+        other => ImplementError::Datapath(other),
+    })?;
+    let checked = checked.narrowed();
+    for (node, operation, _) in checked.datapath().operations() {
+        let Operation::Accumulate { format, .. } = operation else { continue };
+        if let Some(fact) = checked.facts().sum(node)
+            && fact.wraps
+            && format.width() == 64
+        {
+            let size = fact.low.saturating_abs().max(fact.high);
+            return Err(too_wide(129 - size.leading_zeros(), &datapath, fixed).into());
+        }
+    }
+    let Some(asked) = fixed.accumulator else { return Ok(checked) };
+    for (node, format) in checked.datapath().sums_of_products() {
+        let more = asked.fraction.map_or(0, |fraction| fraction - format.fraction()).max(0);
+        let needed = format.width() + more as u32 - u32::from(!asked.signed);
+        let sign = !asked.signed && checked.facts().range(node).0 < 0;
+        if needed > asked.width || sign {
+            let needed = format!("s{}f{}", format.width() + more as u32, format.fraction() + more);
+            return Err(ImplementError::Accumulator { node, needed, found: asked });
+        }
+    }
+    let datapath = checked.datapath().clone().with_accumulators(asked).map_err(of_width)?;
+    Ok(datapath.check()?)
+}
+
+fn too_wide(needed: u32, datapath: &Datapath, fixed: &Fixed) -> BuildError {
+    let widest = datapath.lines.iter().map(|line| line.format).max_by_key(|format| format.width());
+    let coefficients = datapath.tables.first().map_or(fixed.output, |table| table.format);
+    BuildError::Accumulator {
+        structure: fixed.structure.as_str(),
+        needed,
+        data: widest.unwrap_or(fixed.output),
+        coefficients,
+        over: needed.saturating_sub(64),
+    }
+}
