@@ -406,6 +406,7 @@ fn words_are_judged_on_one_page() {
     assert!(
         of("error-feedback-2") < 0.1 * of("direct-form-1") && of("direct-form-2") < of("coupled")
     );
+    assert!(object["remedies"].is_null() || !object["remedies"].as_array().unwrap().is_empty());
     let sweep = object["sweep"]["rows"].as_array().unwrap();
     let excess = |row: usize| number(&sweep[row]["template_excess_db"]);
     assert!(sweep.len() == 13 && excess(0) > 100.0 * excess(12));
@@ -441,6 +442,15 @@ fn words_are_judged_on_one_page() {
     assert!(
         object["fewest_coefficient_bits"].as_u64().unwrap() > 20 && object["reason"].is_string()
     );
+    // A low-pass that 16 bits cannot do at this rate, but at a lower one.
+    let text = "name = \"low\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"0.5 Hz\"\n[method]\n\
+        design = \"butterworth\"\norder = 4\n[fixed]\ninput = \"s16f15\"\n";
+    let low = folder.path().join("low.toml");
+    std::fs::write(&low, text).unwrap();
+    let (status, object) = json(&["quantize", low.to_str().unwrap(), "--json"]);
+    let rates = object["at_lower_rates"].as_array().unwrap();
+    let noise: Vec<f64> = rates.iter().map(|rate| number(&rate["noise_rms_lsb"])).collect();
+    assert!(status == 1 && noise.len() > 3 && noise.is_sorted_by(|a, b| a > b), "{noise:?}");
     // The mooring line behind a converter of 12 bits: fewer data bits than its own would be heard.
     let text = std::fs::read_to_string(common::root().join("demo/mooring/pump_hum.toml")).unwrap();
     let line = folder.path().join("line.toml");
@@ -454,10 +464,23 @@ fn words_are_judged_on_one_page() {
     let added = number(&swept["noise"]["converter"]["added_by_filter_db"]);
     assert!((added - 10.0 * (1.0 + own * own / power).log10()).abs() < 1e-9, "{added}");
     assert!(number(&swept["most_moved_pole"]["share"]) < 1.0);
-    let fewest = swept["sweep"]["fewest_for_converter"].as_u64().unwrap();
+    let fewest = swept["sweep"]["for_converter"]["fewest"].as_u64().unwrap();
     let added =
         |bits: u64| number(&swept["sweep"]["rows"][bits as usize - 12]["added_to_converter_db"]);
     assert!(fewest > 12 && added(fewest) <= 1.0 && added(fewest - 1) > 1.0, "{fewest}");
+    // The same words in every structure; those of the spec's own are the sweep itself.
+    let (_, all) =
+        json(&["quantize", line, "--sweep", "data=12..15", "--every-structure", "--json"]);
+    let all = &all["sweep"];
+    let structures = all["structures"].as_array().unwrap();
+    let own = structures.iter().find(|one| one["structure"] == "direct-form-1").unwrap();
+    assert!(structures.len() == 10 && own["rows"] == all["rows"]);
+    // Sums of two all-passes keep the notch with less noise than its own structure, in as many bits.
+    let sum = structures.iter().find(|one| one["structure"] == "all-pass-sum").unwrap();
+    for row in 0..4 {
+        let noise = |one: &Value| number(&one["rows"][row]["noise_rms_lsb"]);
+        assert!(noise(sum) < noise(own));
+    }
     for bad in ["coefficients=3..8", "data=20..10", "state=8..9", "coefficients=8"] {
         assert_eq!(run(&["quantize", MODEM, "--sweep", bad]).0, 2, "{bad}");
     }

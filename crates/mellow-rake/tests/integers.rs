@@ -136,6 +136,33 @@ fn neighbours_never_lose_and_often_save_the_template() {
     assert!(saved >= 3, "{saved}");
 }
 
+/// A template without any room, for an elliptic filter fills it exactly: the nearest integers miss it at most widths, those that are found at none
+/// from 14 bits on, and with more bits they come nearer to what was designed.
+#[test]
+fn long_integers_keep_a_template_without_room_and_stay_near() {
+    let filter = "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nstop_edge = \"60 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"";
+    let (mut missed, mut distances) = (0, Vec::new());
+    for bits in 14..=26 {
+        let words = format!("coefficients = \"s{bits}\"\nstructure = \"direct-form-1\"");
+        let made = spec(filter, &words);
+        let used = |wish| {
+            let filter = build(&made, wish);
+            (use_of(&filter.rounded, 20.0, 60.0, 0.5, 50.0), filter)
+        };
+        missed += usize::from(used(IntegerWish::default()).0 > 1.0);
+        let (found, filter) = used(IntegerWish { search: true, ..Default::default() });
+        assert!(found <= 1.0 + 1e-6, "{bits} bits: {found}");
+        let apart = |k: i32| {
+            let omega = f64::from(k) * std::f64::consts::PI / 25.0 / 400.0;
+            (filter.rounded.response(omega) - made.1.form.response(omega)).norm()
+        };
+        distances.push((0..=400).map(apart).fold(0.0, f64::max));
+    }
+    assert!(missed >= 7, "{missed}");
+    let largest = |part: &[f64]| part.iter().copied().fold(0.0, f64::max);
+    assert!(largest(&distances[8..]) < largest(&distances[..4]) / 20.0, "{distances:?}");
+}
+
 /// At most so many digits in every coefficient; searched together they use less of the template than each nearest by itself.
 #[test]
 fn signed_digits_are_as_few_as_asked() {

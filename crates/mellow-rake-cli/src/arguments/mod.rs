@@ -284,6 +284,9 @@ pub(crate) struct Quantize {
     /// Try all these widths as well: coefficients=8..24; or of data, between (words between sections), products.
     #[arg(long, value_name = "WORDS=FROM..TO")]
     pub(crate) sweep: Option<Sweep>,
+    /// Sweep in every structure that takes the filter, and set them side by side.
+    #[arg(long, requires = "sweep")]
+    pub(crate) every_structure: bool,
     /// Draw the responses and the noise spectrum, predicted and measured, into this .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,

@@ -3,6 +3,7 @@
 use super::noise_lsb;
 use super::objects::{QuantizeObject, StructureRow};
 use crate::measured::Measured;
+use mellow_rake::analysis::{Measures, Report};
 use mellow_rake::design::design;
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Goal, Implementation, implement_toward};
@@ -84,35 +85,51 @@ fn wider(measured: &Measured, filter: &Implementation, own: f64) -> Option<Strin
     })
 }
 
-/// The same words after the rate was lowered, where everything that is asked for lies far below it.
+/// The same words after the rate was lowered, where everything that is asked for lies far below it: the lowest rate that leaves room for
+/// the filter that must stand before shows what is gained.
 fn slower(measured: &Measured, fixed: Fixed, own: f64) -> Option<String> {
-    let spec = &measured.loaded.spec;
-    // The lowest rate shows what is gained; half of it above the bands leaves room for the filter that must stand before.
-    let mut best = None;
-    for factor in [2u32, 4, 8, 16, 32, 64] {
-        let rate = SampleRate::from_hertz(spec.sample_rate.hertz() / f64::from(factor))?;
-        let slow = Spec { sample_rate: rate, ..spec.clone() };
-        let Ok(design) = design(&slow) else { break };
-        let goal = Goal::of(&slow, &design);
-        if highest_edge(&goal)? > rate.nyquist() / 2.0 {
-            break;
-        }
-        let Ok(found) = implement_toward(&design.form, fixed, &goal) else { continue };
-        let noise = noise_lsb(&found)?;
-        if noise < own / 2.0 {
-            best = Some((factor, noise));
-        }
-    }
-    best.map(|(factor, noise)| {
+    let lowest = at_lower_rates(measured, fixed).filter(|(_, noise)| *noise < own / 2.0).last();
+    lowest.map(|(factor, noise)| {
         format!("after the rate was lowered {factor} times, the same words and structure leave {noise:.2}")
     })
 }
 
-/// The highest frequency that a low-pass or a band asks something of; `None` for filters that let the highest frequencies through.
-fn highest_edge(goal: &Goal) -> Option<f64> {
-    let Goal::Template { rate, pass, stop, .. } = goal else { return None };
-    if pass.iter().any(|(_, high)| *high >= rate.nyquist()) {
+/// By how many times the rate is lowered, and the noise in LSB that the same words and structure leave then, where they can do it and keep
+/// the template: every factor of two for which the bands still lie below half the new band.
+pub(super) fn at_lower_rates(
+    measured: &Measured,
+    fixed: Fixed,
+) -> impl Iterator<Item = (u32, f64)> + '_ {
+    let spec = &measured.loaded.spec;
+    let highest = highest_edge(measured).unwrap_or(f64::INFINITY);
+    let factors = (1..=10).map(|power| 1u32 << power);
+    let fits =
+        move |factor: &u32| highest <= spec.sample_rate.nyquist() / (2.0 * f64::from(*factor));
+    factors.take_while(fits).filter_map(move |factor| {
+        let rate = SampleRate::from_hertz(spec.sample_rate.hertz() / f64::from(factor))?;
+        let slow = Spec { sample_rate: rate, ..spec.clone() };
+        let design = design(&slow).ok()?;
+        let found = implement_toward(&design.form, fixed, &Goal::of(&slow, &design)).ok()?;
+        let (form, choice) = (&found.rounded, &design.choice);
+        let measures = Report::of(form, form, choice, [0; 3], rate).measures;
+        let keeps = measures.template_excess_db(choice).is_none_or(|excess| excess <= 0.0);
+        Some((factor, noise_lsb(&found).filter(|_| keeps)?))
+    })
+}
+
+/// The highest frequency that a low-pass or a band-pass asks something of, or twice its half-power point where it names no template; `None` for
+/// filters that let the highest frequencies through.
+fn highest_edge(measured: &Measured) -> Option<f64> {
+    if !matches!(measured.loaded.spec.want.kind(), "lowpass" | "bandpass") {
         return None;
     }
-    stop.iter().map(|(low, _)| *low).chain(pass.iter().map(|(_, high)| *high)).reduce(f64::max)
+    if let Goal::Template { pass, stop, .. } = measured.loaded.goal() {
+        let nyquist = measured.loaded.spec.sample_rate.nyquist();
+        let ends = pass.iter().map(|(_, high)| *high).chain(stop.iter().map(|(low, _)| *low));
+        return ends.filter(|hz| *hz < nyquist).reduce(f64::max);
+    }
+    match &measured.designed.measures {
+        Measures::Bands(found) => found.edges_3db_hz.last().copied().flatten().map(|hz| 2.0 * hz),
+        _ => None,
+    }
 }

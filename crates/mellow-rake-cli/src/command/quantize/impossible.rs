@@ -1,5 +1,6 @@
 //! Words that cannot carry the filter at all: why, and what can.
 
+use super::advice::at_lower_rates;
 use super::objects::StructureRow;
 use super::sweep::structures as structures_of;
 use super::text::structures_text;
@@ -19,7 +20,15 @@ struct ImpossibleObject<'a> {
     reason: String,
     fewest_coefficient_bits: Option<u32>,
     noise_rms_lsb: Option<f64>,
+    at_lower_rates: &'a [LowerRate],
     structures: &'a [StructureRow],
+}
+
+/// By how many times the rate is lowered, and the noise that the words of the spec leave then.
+#[derive(Serialize)]
+struct LowerRate {
+    factor: u32,
+    noise_rms_lsb: f64,
 }
 
 /// Whether other words or structures may do what these cannot: for such errors there is a page, others say what would do.
@@ -65,6 +74,9 @@ pub(super) fn explain(
 ) -> Result<Outcome, Failure> {
     let structures = structures_of(measured, fixed);
     let fewest = fewest_bits(measured, fixed);
+    let slower: Vec<LowerRate> = at_lower_rates(measured, fixed)
+        .map(|(factor, noise_rms_lsb)| LowerRate { factor, noise_rms_lsb })
+        .collect();
     let structure = fixed.structure.as_str();
     if as_json {
         print::json(&ImpossibleObject {
@@ -73,6 +85,7 @@ pub(super) fn explain(
             reason: error.to_string(),
             fewest_coefficient_bits: fewest.map(|(bits, _)| bits),
             noise_rms_lsb: fewest.and_then(|(_, noise)| noise),
+            at_lower_rates: &slower,
             structures: &structures,
         })?;
         return Ok(Outcome::of(false));
@@ -101,6 +114,16 @@ pub(super) fn explain(
             row.multiplies.unwrap_or(0),
             row.state_bits.unwrap_or(0)
         ));
+    }
+    if let [first, rest @ ..] = &slower[..] {
+        let LowerRate { factor, noise_rms_lsb } = first;
+        let mut way = format!(
+            "{structure} in these words does it after the rate was lowered {factor} times, and leaves {noise_rms_lsb:.2} LSB"
+        );
+        if let Some(LowerRate { factor, noise_rms_lsb }) = rest.last() {
+            way.push_str(&format!(" ({factor} times: {noise_rms_lsb:.2})"));
+        }
+        ways.push(way);
     }
     let moved =
         matches!(error, ImplementError::Unstable { .. } | ImplementError::Reflection { .. });

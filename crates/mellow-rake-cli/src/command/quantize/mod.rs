@@ -52,7 +52,10 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     let cycles = (!filter.fixed.structure.is_for_taps()).then(|| oscillations(filter));
     let structures = structures(&measured, filter.fixed);
     let most_moved_pole = most_moved_pole(&measured, filter);
-    let sweep = options.sweep.as_ref().map(|wish| sweep(&measured, filter.fixed, wish));
+    let sweep = options
+        .sweep
+        .as_ref()
+        .map(|wish| sweep(&measured, filter.fixed, wish, options.every_structure));
     let matters = matters(&measured, filter);
     if let Some(path) = &options.figure {
         let sheet = sheet(&measured, filter, &noise.words.error)?;

@@ -106,12 +106,29 @@ pub(super) struct StructureRow {
     pub(super) reason: Option<String>,
 }
 
+/// Bits that are enough: the fewest, and those from which on every width is.
+#[derive(Serialize, Clone, Copy)]
+pub(super) struct Enough {
+    pub(super) fewest: Option<u32>,
+    pub(super) all_from: Option<u32>,
+}
+
 #[derive(Serialize)]
 pub(super) struct SweepObject {
     pub(super) of: &'static str,
     pub(super) rows: Vec<SweepRow>,
-    pub(super) fewest: Option<u32>,
-    pub(super) fewest_for_converter: Option<u32>,
+    pub(super) for_template: Enough,
+    pub(super) for_converter: Enough,
+    /// The same in every structure, where that was asked for.
+    pub(super) structures: Option<Vec<StructureSweep>>,
+}
+
+#[derive(Serialize)]
+pub(super) struct StructureSweep {
+    pub(super) structure: &'static str,
+    pub(super) for_template: Enough,
+    pub(super) for_converter: Enough,
+    pub(super) rows: Vec<SweepRow>,
 }
 
 #[derive(Serialize)]

@@ -2,8 +2,8 @@
 
 use super::advice;
 use super::objects::{
-    NoiseObject, OverflowObject, QuantizeObject, RemedyObject, SectionCycles, StructureRow,
-    SweepObject, SweepRow,
+    Enough, NoiseObject, OverflowObject, QuantizeObject, RemedyObject, SectionCycles, StructureRow,
+    StructureSweep, SweepObject, SweepRow,
 };
 use crate::measured::Measured;
 use crate::print::{number, table, wrapped};
@@ -254,16 +254,67 @@ pub(super) fn sweep_text(sweep: &SweepObject) -> String {
         let reason = last.reason.as_deref().unwrap_or("");
         text.push_str(&wrapped(&format!("  {} bits: {reason}", last.bits), 4));
     }
-    let has_template = sweep.rows.iter().any(|row| row.keeps_template.is_some());
-    match sweep.fewest {
-        Some(bits) => text.push_str(&format!("  the template is kept from {bits} bits on\n")),
-        None if has_template => text.push_str("  the template is not kept up to the widest\n"),
-        None => {}
+    if sweep.rows.iter().any(|row| row.keeps_template.is_some()) {
+        text.push_str(&enough_text("the template is kept", sweep.for_template));
     }
-    if let Some(bits) = sweep.fewest_for_converter {
-        text.push_str(&format!(
-            "  the converter's noise is raised by less than 1 dB from {bits} bits on\n"
-        ));
+    if sweep.rows.iter().any(|row| row.added_to_converter_db.is_some()) {
+        let what = "the converter's noise is raised by less than 1 dB";
+        text.push_str(&enough_text(what, sweep.for_converter));
+    }
+    if let Some(structures) = &sweep.structures {
+        text.push_str(&structure_sweeps_text(what, structures));
     }
     text
+}
+
+/// With how few bits something holds, and from where on always.
+fn enough_text(what: &str, enough: Enough) -> String {
+    let text = match (enough.fewest, enough.all_from) {
+        (None, _) => format!("  {what} at none of these widths"),
+        (Some(fewest), Some(all)) if fewest == all => format!("  {what} from {fewest} bits on"),
+        (Some(fewest), Some(all)) => {
+            format!("  {what} with {fewest} bits, and always from {all} bits on")
+        }
+        (Some(fewest), None) => {
+            format!(
+                "  {what} with {fewest} bits, but not always with more: not with the most tried"
+            )
+        }
+    };
+    wrapped(&text, 4)
+}
+
+/// Structures side by side: the fewest bits of each, and the noise of all at a few equal widths.
+fn structure_sweeps_text(what: &str, structures: &[StructureSweep]) -> String {
+    const SHOWN: usize = 4;
+    let count = structures.first().map_or(0, |one| one.rows.len());
+    let mut shown: Vec<usize> =
+        (0..SHOWN).map(|k| k * count.saturating_sub(1) / (SHOWN - 1)).collect();
+    shown.dedup();
+    let bits = |bits: Option<u32>| bits.map_or("-".to_owned(), |bits| bits.to_string());
+    let row = |one: &StructureSweep| {
+        let noise = |at: &usize| {
+            let rms = one.rows.get(*at).and_then(|row| row.noise_rms);
+            rms.map_or("-".to_owned(), |rms| format!("{:.1}", 20.0 * rms.log10()))
+        };
+        let mut cells = vec![
+            one.structure.to_owned(),
+            bits(one.for_template.fewest),
+            bits(one.for_converter.fewest),
+        ];
+        cells.extend(shown.iter().map(noise));
+        cells
+    };
+    let rows: Vec<Vec<String>> = structures.iter().map(row).collect();
+    let widths: Vec<String> = shown
+        .iter()
+        .filter_map(|at| Some(format!("{} bits", structures.first()?.rows.get(*at)?.bits)))
+        .collect();
+    let mut header = vec!["structure", "template", "converter"];
+    header.extend(widths.iter().map(String::as_str));
+    format!(
+        "\nEvery structure: the fewest bits of the {what} that keep the template, that raise the\n\
+         converter's noise by less than 1 dB, and the noise predicted, dB of 1\n{}",
+        table(&header, &rows)
+    )
 }

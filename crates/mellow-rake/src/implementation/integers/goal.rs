@@ -62,6 +62,8 @@ enum Marks {
     },
     Template {
         pass: Range<usize>,
+        /// What was designed in the pass-band.
+        wanted: Vec<Complex64>,
         stop: Range<usize>,
         /// What lies between the bands.
         between: Range<usize>,
@@ -114,6 +116,7 @@ impl Judge {
                 let peak = all.get(stop_end).map_or(0.0, |omega| gain(*omega) / high);
                 let marks = Marks::Template {
                     pass: 0..pass_end,
+                    wanted: all[..pass_end].iter().map(|o| designed.response(*o)).collect(),
                     stop: pass_end..stop_end,
                     between,
                     ripple_db: *ripple_db,
@@ -143,7 +146,9 @@ impl Judge {
                 }
                 libm::sqrt(largest) / peak
             }
-            Marks::Template { pass, stop, between, ripple_db, middle_db, floor, ceiling } => {
+            Marks::Template {
+                pass, stop, between, ripple_db, middle_db, floor, ceiling, ..
+            } => {
                 let (mut low, mut high) = (f64::INFINITY, 0.0f64);
                 let most = libm::exp10(limit * ripple_db / 10.0);
                 for k in pass.clone() {
@@ -178,6 +183,29 @@ impl Judge {
             }
         };
         (score < limit).then_some(score)
+    }
+}
+
+impl Judge {
+    /// How far a response that keeps the goal lies from the one that was designed, at most over the pass-band and over the peak there. `None` where
+    /// it does not keep it, or is seen to be `limit` or more away.
+    pub(super) fn distance(
+        &self,
+        limit: f64,
+        response: impl Fn(usize) -> Complex64,
+    ) -> Option<f64> {
+        let Marks::Template { wanted, .. } = &self.goal else { return self.score(limit, response) };
+        let peak = wanted.iter().map(|h| h.norm_sqr()).fold(1e-300, f64::max);
+        let most = limit * limit * peak;
+        let mut largest = 0.0f64;
+        for (k, wanted) in wanted.iter().enumerate() {
+            largest = largest.max((response(k) - wanted).norm_sqr());
+            if largest >= most {
+                return None;
+            }
+        }
+        self.score(1.0, response)?;
+        Some(libm::sqrt(largest / peak))
     }
 }
 

@@ -24,6 +24,10 @@ pub(super) struct Model<'a> {
     /// Those of each row and column; their widths are the same.
     formats: Vec<Vec<WordFormat>>,
     wish: IntegerWish,
+    /// By how much an integer moves at a time.
+    stride: i64,
+    /// Whether the goal is only to be kept, and the designed response to be come near to.
+    is_near: bool,
     rows: Vec<Vec<i64>>,
     variables: Vec<Variable>,
     is_taps: bool,
@@ -53,6 +57,8 @@ impl<'a> Model<'a> {
             judge,
             formats: formats(table),
             wish,
+            stride: 1,
+            is_near: false,
             rows,
             variables,
             is_taps,
@@ -126,7 +132,33 @@ impl<'a> Model<'a> {
             let one = Complex64::new(1.0, 0.0);
             self.parts.iter().fold(one, |product, part| product * part[k])
         };
-        self.judge.score(f64::INFINITY, all).unwrap_or(f64::INFINITY)
+        self.judged(f64::INFINITY, all).unwrap_or(f64::INFINITY)
+    }
+
+    /// How many bits longer the integers of sections are than so many; 0 where only few digits are allowed, which have steps of their own, and
+    /// for taps, the best of which lie next to the nearest, for the response is linear in them.
+    pub(super) fn bits_beyond(&self, bits: u32) -> u32 {
+        match self.wish.digits {
+            None if !self.is_taps => self.formats[0][0].width().saturating_sub(bits),
+            _ => 0,
+        }
+    }
+
+    /// From now on the goal is only to be kept, and the score is the distance from the designed response.
+    pub(super) fn come_near(&mut self, is_near: bool) {
+        self.is_near = is_near;
+    }
+
+    fn judged(&self, limit: f64, response: impl Fn(usize) -> Complex64) -> Option<f64> {
+        match self.is_near {
+            true => self.judge.distance(limit, response),
+            false => self.judge.score(limit, response),
+        }
+    }
+
+    /// From now on integers move by so much at a time.
+    pub(super) fn stride(&mut self, stride: i64) {
+        self.stride = stride;
     }
 
     /// The units by which a variable can move up or down next; `None` at the end of its format.
@@ -134,8 +166,11 @@ impl<'a> Model<'a> {
         let places = &self.variables[variable].places;
         let (row, column, sign) = places[0];
         let value = self.rows[row][column];
-        let next =
-            digits::next(value, up == (sign > 0), self.wish.digits, self.formats[row][column])?;
+        let up = up == (sign > 0);
+        let next = match self.stride {
+            1 => digits::next(value, up, self.wish.digits, self.formats[row][column])?,
+            stride => value.checked_add(if up { stride } else { -stride })?,
+        };
         let units = (next - value) * sign;
         let holds = |(row, column, sign): &(usize, usize, i64)| {
             self.formats[*row][*column].holds((self.rows[*row][*column] + units * sign).into())
@@ -159,7 +194,7 @@ impl<'a> Model<'a> {
                     sum + self.variables[*variable].unit[k] * *units as f64
                 })
             };
-            return self.judge.score(limit, at);
+            return self.judged(limit, at);
         }
         let mut changed: Vec<(usize, Vec<i64>)> = Vec::new();
         for (variable, units) in moves {
@@ -190,7 +225,7 @@ impl<'a> Model<'a> {
                 product * own.map_or_else(|| self.parts[row][k], |(_, section)| section.response(w))
             })
         };
-        self.judge.score(limit, at)
+        self.judged(limit, at)
     }
 
     /// A row of integers as a section.

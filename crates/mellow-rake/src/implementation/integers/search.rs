@@ -1,4 +1,5 @@
-//! Local search over neighbouring integers: one at a time, then two at a time, then again from a few steps away.
+//! Local search over neighbouring integers: one at a time, then two at a time, then again from a few steps away; in longer strides where
+//! the integers are so long that single steps do not mend what is missed.
 
 use super::model::{Model, Move};
 use crate::signal::NoiseSource;
@@ -6,7 +7,11 @@ use crate::signal::NoiseSource;
 /// Points of responses that are computed at most, over all that is tried: a second or some.
 const EFFORT: u64 = 120_000_000;
 /// How often it starts again from a few steps away.
-const KICKS: usize = 1000;
+const KICKS: i64 = 1000;
+/// Integers of this many bits are never moved by more than one; of longer ones a last bit may be too small.
+const SHORT: u32 = 12;
+/// After so many attempts the strides may be twice as long.
+const ATTEMPTS: i64 = 16;
 /// An improvement must be more than rounding.
 const LESS: f64 = 1.0 - 1e-9;
 
@@ -15,23 +20,70 @@ pub(super) fn improve(model: &mut Model<'_>) -> u64 {
     let most = (EFFORT / model.points().max(1) as u64).clamp(200, 200_000);
     let mut tried = 0;
     let mut best = descend(model, &mut tried, most / 4);
+    let longest = model.bits_beyond(SHORT);
     let mut rows = model.rows().to_vec();
     let mut noise = NoiseSource::new(1);
-    for _ in 0..KICKS {
+    let mut is_far = false;
+    for attempt in 0..KICKS {
         if tried >= most || model.variables() < 2 {
             break;
         }
+        // No longer strides than are needed to keep the goal, for the filter is to stay near the one that was designed.
+        let reach = if best < 1.0 { 0 } else { (attempt / ATTEMPTS).min(longest.into()) };
+        let strides = if reach > 0 { noise.integer(0, reach) as u32 } else { 0 };
+        model.stride(1 << strides);
         kick(model, &mut noise);
-        let found = descend(model, &mut tried, most / 8);
+        let found = settle(model, strides, &mut tried, most / 8);
         if found < best * LESS {
             best = found;
+            is_far |= strides > 0;
             rows = model.rows().to_vec();
         } else {
             model.set(rows.clone());
         }
     }
     model.set(rows);
+    model.stride(1);
+    if is_far && best < 1.0 {
+        return_towards_design(model, longest, &mut tried, most);
+    }
     tried
+}
+
+/// Where long strides led away from what was designed: back towards it, as far as the goal stays kept.
+fn return_towards_design(model: &mut Model<'_>, longest: u32, tried: &mut u64, most: u64) {
+    model.come_near(true);
+    let mut best = settle(model, longest, tried, most / 32);
+    let mut rows = model.rows().to_vec();
+    let mut noise = NoiseSource::new(2);
+    let end = *tried + most / 4;
+    while *tried < end {
+        let strides = noise.integer(0, longest.into()) as u32;
+        model.stride(1 << strides);
+        kick(model, &mut noise);
+        let found = settle(model, strides, tried, most / 64);
+        if found < best * LESS {
+            best = found;
+            rows = model.rows().to_vec();
+        } else {
+            model.set(rows.clone());
+        }
+        // A kick away from the goal that finds no way back is an attempt, too.
+        *tried += 1;
+    }
+    model.set(rows);
+    model.stride(1);
+    model.come_near(false);
+}
+
+/// Downward in strides of powers of two, from so many bits to single steps.
+fn settle(model: &mut Model<'_>, strides: u32, tried: &mut u64, most: u64) -> f64 {
+    let mut score = f64::INFINITY;
+    for bits in (0..=strides).rev() {
+        model.stride(1 << bits);
+        score = descend(model, tried, most >> bits.min(2));
+    }
+    score
 }
 
 /// From here downward, as far as single steps and pairs of steps lead; the score there.
