@@ -2,7 +2,7 @@
 
 mod common;
 
-use common::{Case, cases, mutated};
+use common::{Case, all_files, cases, mutated};
 use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
 use mellow_rake::implementation::implement;
@@ -172,6 +172,36 @@ fn a_change_in_the_generated_text_is_caught() {
             assert!(answer.own_mismatches.is_none_or(|count| count == comparison.differing));
         }
     }
+}
+
+/// What a core without a multiplier runs: the calls and instructions that multiply, in the code of a compiler for one.
+fn multiplications(files: &[GeneratedFile]) -> usize {
+    let folder = tempfile::tempdir().unwrap();
+    for file in &files[..2] {
+        std::fs::write(folder.path().join(&file.name), &file.text).unwrap();
+    }
+    // RISC-V without its extension M: the base has additions and shifts only.
+    let flags = ["--target=riscv32-unknown-elf", "-march=rv32i", "-mabi=ilp32", "-ffreestanding"];
+    let mut command = ToolName::CLANG.find().unwrap().command(folder.path());
+    command.args(flags).args(["-O2", "-S", "-o", "-", &files[1].name]);
+    let code = run(&mut command, b"", Duration::from_secs(60)).unwrap().text();
+    let word = |line: &str| line.trim().split([' ', '\t']).any(|word| word.contains("mul"));
+    code.lines().filter(|line| line.starts_with('\t') && word(line)).count()
+}
+
+/// Without a multiplier nothing multiplies, whatever the structure; the filter as it was needs calls for its products.
+#[test]
+fn nothing_multiplies_without_a_multiplier() {
+    let mut called = Vec::new();
+    for Case { name, checked, files } in cases() {
+        let Ok(shifts) = checked.without_multiplier().unwrap().check() else {
+            panic!("{name}: no program");
+        };
+        assert_eq!(multiplications(&all_files(&shifts, name)), 0, "{name}");
+        called.push(multiplications(&files));
+    }
+    // Powers of two need none either.
+    assert!(called.iter().filter(|calls| **calls > 0).count() > called.len() / 2, "{called:?}");
 }
 
 /// Two instances side by side share nothing, `init` clears one of them in mid-stream, and blocks of any length are the

@@ -318,6 +318,14 @@ fn random_case(noise: &mut NoiseSource, rows: Rows) -> (Checked, Vec<i64>, Vec<i
         checked = checked.narrowed();
         NARROWED.fetch_add(usize::from(checked.cost().accumulator_bits < wide), Ordering::Relaxed);
     }
+    // Nor do sums of shifted words in place of products.
+    if below(noise, 6) == 0 {
+        let shifts = checked.without_multiplier().unwrap().check().unwrap();
+        let cost = checked.cost().shift_adds_per_sample;
+        assert_eq!((shifts.cost().multiplies_per_sample, shifts.cost().adds_per_sample), (0, cost));
+        SHIFTED.fetch_add(1, Ordering::Relaxed);
+        checked = shifts;
+    }
     (checked, input, output)
 }
 
@@ -394,6 +402,9 @@ fn check_batch(seed: u64, rows: Rows) -> usize {
 /// How many filters were given a narrower accumulator.
 static NARROWED: AtomicUsize = AtomicUsize::new(0);
 
+/// How many filters have no products.
+static SHIFTED: AtomicUsize = AtomicUsize::new(0);
+
 /// How many filters round their products.
 static ROUNDED: AtomicUsize = AtomicUsize::new(0);
 
@@ -429,6 +440,7 @@ fn simulator_and_c_agree_on_ten_thousand_random_notches() {
 fn simulator_and_c_agree_on_random_recursive_filters() {
     let limited = check_many(RECURSIVE, recursive);
     assert!(limited > RECURSIVE / 8, "limits acted in {limited} of {RECURSIVE}");
+    assert!(SHIFTED.load(Ordering::Relaxed) > RECURSIVE / 10, "{SHIFTED:?}");
 }
 
 #[test]

@@ -300,6 +300,47 @@ fn wide_words_are_refused_only_where_the_sum_needs_more_than_64_bits() {
     assert!(short.contains("s40f44 is too short"), "{short}");
 }
 
+/// Without a multiplier every structure gives the same integers, proves the same and costs what was counted.
+#[test]
+fn sums_of_shifted_words_are_products() {
+    for structure in Structure::ALL {
+        let want = match structure {
+            Structure::FirSkipZeros => {
+                "kind = \"halfband\"\npass_edge = \"200 Hz\"\n[method]\ndesign = \"equiripple\"\ntaps = 31"
+            }
+            one if one.is_for_taps() => TAPS,
+            Structure::AllPassSum => LOW,
+            _ => BAND,
+        };
+        let places = ["", "products = \"s40f18\"\naccumulator = \"s46\"\n"];
+        let places = if structure.adds_whole_products() { &places[..] } else { &places[..1] };
+        for places in places {
+            let keys = format!(
+                "input = \"s14f13\"\noutput = \"s18f15\"\ncoefficients = \"s18\"\nstructure = \"{}\"\n{places}",
+                structure.as_str()
+            );
+            let multiplied = with(want, &keys).unwrap();
+            let shifted = with(want, &format!("{keys}multiplier = false")).unwrap();
+            let [cost, own] = [&multiplied, &shifted].map(|filter| filter.checked.cost());
+            assert_eq!(own.multiplies_per_sample, 0);
+            assert!(cost.multiplies_per_sample > 0);
+            assert_eq!(own.adds_per_sample, cost.shift_adds_per_sample, "{structure:?} {places}");
+            let mut input = noise(multiplied.fixed.input, 2000, 9);
+            input.extend([8191; 50]);
+            input.extend([-8192; 50]);
+            assert_eq!(run(&shifted.checked, &input), run(&multiplied.checked, &input));
+            let error = |filter: &Implementation| {
+                filter.checked.facts().bounds().as_ref().unwrap().error.largest()
+            };
+            let (one, other) = (error(&shifted), error(&multiplied));
+            // What the proof adds for its own f64 grows with the number of operations.
+            assert!((one / other - 1.0).abs() < 1e-4, "{structure:?} {places}: {one} {other}");
+            let rms = |filter: &Implementation| filter.predictions.as_ref().unwrap().noise.rms();
+            assert!((rms(&shifted) / rms(&multiplied) - 1.0).abs() < 1e-9, "{structure:?}");
+        }
+    }
+}
+
 /// What is not given is chosen, and the reason is there.
 #[test]
 fn what_is_not_given_is_chosen_with_a_reason() {

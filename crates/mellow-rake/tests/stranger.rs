@@ -97,6 +97,13 @@ impl Stranger {
                     stored.insert((text("line"), row(&step["row"])), word);
                     word
                 }
+                "tap" => {
+                    let (line, row) = (text("line"), row(&step["row"]));
+                    match step["age"].as_u64().unwrap() as usize {
+                        0 => stored[&(line, row)],
+                        age => self.lines[&line][row][age - 1],
+                    }
+                }
                 "accumulate" => {
                     let terms = step["terms"].as_array().unwrap();
                     let sum = terms.iter().map(|term| self.term(term, pass, words, stored)).sum();
@@ -205,7 +212,9 @@ fn a_stranger_builds_the_same_filter_from_the_json_alone() {
                 let own = direct_form_1(&table, words).unwrap();
                 let own = own.with_products("s30f14".parse().unwrap(), rounding).unwrap();
                 let own = own.delivering("s9f7".parse().unwrap(), rounding, overflow);
-                assert_equal(&own.check().unwrap().narrowed(), &name);
+                let own = own.check().unwrap().narrowed();
+                assert_equal(&own, &name);
+                assert_equal(&own.without_multiplier().unwrap().check().unwrap(), &name);
             }
             let taps: Vec<f64> = (0..9).map(|k| f64::from(k) / 40.0 - 0.1).collect();
             let table = round_coefficients(&[taps], "s8f7".parse().unwrap()).unwrap();

@@ -100,6 +100,9 @@ pub(crate) fn words(implementation: &Implementation) -> String {
         if fixed.accumulator.is_some() { "as given" } else { "as proved" },
         cost.state_words
     );
+    if !fixed.multiplier {
+        text.push_str("  no multiplier: each product is a sum of shifted words\n");
+    }
     match checked.facts().bounds() {
         Ok(bounds) => {
             let count = table.rows.len();
@@ -118,8 +121,12 @@ pub(crate) fn words(implementation: &Implementation) -> String {
                 let act =
                     if reach.safe { format!("cannot {act}: proved") } else { format!("can {act}") };
                 let is_cascade = count > 1 && what == LIMIT && structure != Structure::AllPassSum;
-                let section =
-                    if is_cascade { format!(" {}", reach.pass + 1) } else { String::new() };
+                // Where loops are written out there are no passes to count.
+                let section = match (fixed.multiplier, is_cascade) {
+                    (false, _) => format!(" at n{}", reach.node.0),
+                    (true, true) => format!(" {}", reach.pass + 1),
+                    (true, false) => String::new(),
+                };
                 let high = reach.format.maximum() as f64 * reach.format.step();
                 let _ = writeln!(
                     text,
@@ -167,7 +174,7 @@ fn chosen(choice: &IntegerChoice, filter: &Implementation) -> String {
     if filter.fixed.integers.search {
         let _ = write!(text, "; {tried} sets tried");
     }
-    if digits.is_some() {
+    if digits.is_some() && filter.fixed.multiplier {
         let adders = filter.checked.cost().shift_adds_per_sample;
         let _ = write!(text, "; made of shifts, a sample takes {adders} adds and no multiply");
     }

@@ -1,8 +1,9 @@
 //! What one sample costs, counted on the program.
 
-use super::{Checked, Operation, Row, TableIndex, Term};
+use super::{Checked, Node, Operation, Sign, TableIndex, Term};
 use crate::fixed::signed_digits;
 use serde::Serialize;
+use std::ops::Range;
 
 /// Operations per sample and memory of a datapath, before any target makes something better of it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -11,8 +12,8 @@ pub struct Cost {
     pub multiplies_per_sample: usize,
     /// Additions and subtractions per sample: terms of sums less one for each sum, and those inside of folded products.
     pub adds_per_sample: usize,
-    /// Additions and subtractions per sample where every product is made of shifts and additions: one less than the coefficient has signed
-    /// digits for each product, none at all for products by zero, and those of the sums.
+    /// Additions and subtractions per sample where every product is made of shifts and additions: words and signed digits of coefficients in
+    /// each sum less one, and those inside of folded products that are not by zero.
     pub shift_adds_per_sample: usize,
     /// Roundings that drop bits, per sample.
     pub roundings_per_sample: usize,
@@ -74,48 +75,61 @@ impl Checked {
                 _ => {}
             }
         }
-        cost.shift_adds_per_sample = self.shift_adds(cost.adds_per_sample);
+        cost.shift_adds_per_sample = self.shift_adds();
         cost
     }
 
-    /// Additions without a multiplier, from those of the sums.
-    fn shift_adds(&self, sums: usize) -> usize {
+    /// Additions without a multiplier.
+    fn shift_adds(&self) -> usize {
         let datapath = self.datapath();
-        let (mut more, mut less) = (0, 0);
-        let mut product = |value: i64| match signed_digits(value) {
-            0 => less += 1,
-            digits => more += digits as usize - 1,
+        let digits = |table: TableIndex, row: usize, columns: Range<usize>| {
+            datapath.tables[table.0].rows[row][columns].iter().map(|value| signed_digits(*value))
         };
+        let mut adds = 0;
         for (_, operation, passes) in datapath.operations() {
-            let mut all = |table: TableIndex, row: Row, column: usize, count: usize| {
-                for pass in 0..passes {
-                    let row = &datapath.tables[table.0].rows[row.at(pass)];
-                    row[column..column + count].iter().for_each(|value| product(*value));
-                }
-            };
-            match operation {
-                Operation::Product { table, row, column, .. } => all(*table, *row, *column, 1),
-                Operation::Accumulate { terms, .. } => {
-                    for term in terms {
-                        match term {
-                            Term::Word { .. } => {}
-                            Term::Dot { table, table_row, column, count, .. } => {
-                                all(*table, *table_row, *column, *count);
-                            }
-                            Term::Folded(fold) => {
-                                all(fold.table, fold.table_row, fold.column, fold.count);
+            for pass in 0..passes {
+                // Words and digits that are added up, and pairs that are added before.
+                let (mut added, mut pairs) = (0, 0);
+                match operation {
+                    Operation::Product { table, row, column, .. } => {
+                        added += digits(*table, row.at(pass), *column..column + 1).sum::<u32>();
+                    }
+                    Operation::Accumulate { terms, .. } => {
+                        for term in terms {
+                            match term {
+                                Term::Word { .. } => added += 1,
+                                Term::Dot { table, table_row, column, count, .. } => {
+                                    let columns = *column..column + count;
+                                    added +=
+                                        digits(*table, table_row.at(pass), columns).sum::<u32>();
+                                }
+                                Term::Folded(fold) => {
+                                    let columns = fold.column..fold.column + fold.count;
+                                    for digits in
+                                        digits(fold.table, fold.table_row.at(pass), columns)
+                                    {
+                                        added += digits;
+                                        pairs += usize::from(digits > 0);
+                                    }
+                                }
                             }
                         }
                     }
+                    _ => {}
                 }
-                _ => {}
+                adds += pairs + (added as usize).saturating_sub(1);
             }
         }
-        (sums + more).saturating_sub(less)
+        adds
     }
 }
 
 impl Term {
+    /// A word as it is.
+    pub(super) fn word(sign: Sign, word: Node) -> Term {
+        Term::Word { sign, word, halvings: 0 }
+    }
+
     /// Number of products in the term.
     pub fn products(&self) -> usize {
         match self {

@@ -247,10 +247,10 @@ impl Describer<'_> {
     fn term(&self, term: &Term, fraction: i32) -> TermDescription {
         let datapath = self.checked.datapath();
         match term {
-            Term::Word { sign, word } => TermDescription::Word {
+            Term::Word { sign, word, halvings } => TermDescription::Word {
                 sign: mark(*sign),
                 word: word.0,
-                shift_left: fraction - self.checked.fractions()[word.0 as usize],
+                shift_left: fraction - self.checked.fractions()[word.0 as usize] - halvings,
             },
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let product = datapath.tables[table.0].format.fraction()

@@ -73,7 +73,11 @@ fn block(text: &mut String, steps: &[Step], indent: &str) {
             }
             Action::Accumulate { terms } => {
                 let terms: Vec<String> = terms.iter().map(term).collect();
-                writeln!(text, "sum {}", terms.join(" "))
+                writeln!(
+                    text,
+                    "sum {}",
+                    if terms.is_empty() { "0".to_owned() } else { terms.join(" ") }
+                )
             }
             Action::Round { word, shift_right, rounding } if *shift_right > 0 => {
                 writeln!(text, "round n{word}, drop {shift_right} bits, {rounding}")

@@ -79,6 +79,9 @@ impl Arithmetic for Linear<'_> {
     fn add(&mut self, sum: f64, sign: Sign, term: f64, _: u32) -> f64 {
         if sign == Sign::Plus || self.absolute { sum + term } else { sum - term }
     }
+    fn halve(&mut self, word: f64, halvings: i32) -> f64 {
+        libm::scalbn(word, -halvings)
+    }
     fn close_sum(&mut self, at: Place, sum: f64, _: WordFormat) -> f64 {
         self.pass_by(at, sum)
     }

@@ -65,6 +65,7 @@ mod narrow;
 mod noise;
 mod range;
 mod run;
+mod shifts;
 mod structure;
 mod walk;
 mod widths;
@@ -213,12 +214,14 @@ pub enum Sign {
 /// One term of a sum.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Term {
-    /// A word.
+    /// A word, times a power of two.
     Word {
         /// Added or subtracted.
         sign: Sign,
         /// The word.
         word: Node,
+        /// How often it is halved, without losing a bit: its fraction counts as so many bits larger. Below zero it is doubled.
+        halvings: i32,
     },
     /// Σ table\[table_row\]\[column + k\] · line\[line_row\]\[age + k\] for k = 0 … count − 1.
     Dot {

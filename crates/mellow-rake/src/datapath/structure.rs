@@ -155,7 +155,17 @@ impl<'a> Structure<'a> {
         inside: Option<Loop>,
     ) -> Result<i32, DatapathError> {
         match term {
-            Term::Word { word, .. } => self.word(node, *word),
+            Term::Word { word, halvings, .. } => {
+                let fraction = self.word(node, *word)?;
+                let wide = (-128..=128).contains(halvings);
+                let found = fraction.saturating_add(*halvings);
+                let expected = fraction;
+                if wide {
+                    Ok(found)
+                } else {
+                    Err(DatapathError::Fraction { node, found, expected })
+                }
+            }
             Term::Dot {
                 table, table_row, column, line, line_row, age, count, products, ..
             } => {

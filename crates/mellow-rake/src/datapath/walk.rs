@@ -24,6 +24,10 @@ pub(super) trait Arithmetic {
     /// `sum ± term · 2^shift`
     fn add(&mut self, sum: Self::Word, sign: Sign, term: Self::Word, shift: u32) -> Self::Word;
     fn close_sum(&mut self, at: Place, sum: Self::Word, format: WordFormat) -> Self::Word;
+    /// A word whose fraction counts as larger by some bits: the same integer.
+    fn halve(&mut self, word: Self::Word, _halvings: i32) -> Self::Word {
+        word
+    }
     /// Drops `shift` bits, or appends `-shift` zeros.
     fn round(&mut self, at: Place, word: Self::Word, shift: i32, rounding: Rounding) -> Self::Word;
     /// The same to a product on its way into a sum.
@@ -178,9 +182,10 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
 
     fn add_term(&mut self, at: Place, sum: A::Word, term: &Term, fraction: i32) -> A::Word {
         match term {
-            Term::Word { sign, word } => {
-                let shift = (fraction - self.fractions[word.0 as usize]) as u32;
+            Term::Word { sign, word, halvings } => {
+                let shift = (fraction - self.fractions[word.0 as usize] - halvings) as u32;
                 let word = self.value(*word);
+                let word = self.arithmetic.halve(word, *halvings);
                 self.arithmetic.add(sum, *sign, word, shift)
             }
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {

@@ -52,7 +52,9 @@ impl Datapath {
         let rounded = Some(RoundedProducts { fraction: format.fraction(), rounding });
         self.each_sum(|_, terms, sum| {
             let word = |term: &Term| match term {
-                Term::Word { word, .. } => Some(fractions[word.0 as usize]),
+                Term::Word { word, halvings, .. } => {
+                    Some(fractions[word.0 as usize].saturating_add(*halvings))
+                }
                 _ => None,
             };
             let finest = terms.iter().filter_map(word).fold(format.fraction(), i32::max);

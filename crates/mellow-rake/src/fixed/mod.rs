@@ -9,7 +9,7 @@ mod word;
 pub use coefficients::{
     CoefficientFormat, QuantizeError, RoundedTable, round_coefficients, round_groups,
 };
-pub use digits::signed_digits;
+pub use digits::{signed_digit_powers, signed_digits};
 pub use overflow::Overflow;
 pub use rounding::Rounding;
 pub use word::{FormatError, WordFormat};

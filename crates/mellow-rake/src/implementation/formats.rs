@@ -56,22 +56,25 @@ fn holds(format: WordFormat, other: WordFormat) -> bool {
         && whole(format) >= whole(other)
 }
 
-/// A program with products and accumulators as asked for; else with accumulators as narrow as is proved.
-pub(super) fn settle(datapath: Datapath, fixed: &Fixed) -> Result<Checked, ImplementError> {
-    let of_width = |error: WidthError| match error {
+fn of_width(error: WidthError) -> ImplementError {
+    match error {
         WidthError::Build(error) => ImplementError::Build(error),
         WidthError::Datapath(error) => ImplementError::Datapath(error),
-    };
+    }
+}
+
+/// A program with products and accumulators as asked for, else with accumulators as narrow as is proved; without products where there is no multiplier.
+pub(super) fn settle(datapath: Datapath, fixed: &Fixed) -> Result<Checked, ImplementError> {
     let datapath = match fixed.products {
         Some(format) => datapath.with_products(format, fixed.rounding).map_err(of_width)?,
         None => datapath,
     };
-    let checked = datapath.clone().check().map_err(|error| match error {
-        // What is wide are sums, or what becomes of them.
+    // What is wide are sums, or what becomes of them.
+    let wide = |error| match error {
         DatapathError::TooWide { needed, .. } => too_wide(needed, &datapath, fixed).into(),
         other => ImplementError::Datapath(other),
-    })?;
-    let checked = checked.narrowed();
+    };
+    let checked = datapath.clone().check().map_err(wide)?.narrowed();
     for (node, operation, _) in checked.datapath().operations() {
         let Operation::Accumulate { format, .. } = operation else { continue };
         if let Some(fact) = checked.facts().sum(node)
@@ -82,6 +85,15 @@ pub(super) fn settle(datapath: Datapath, fixed: &Fixed) -> Result<Checked, Imple
             return Err(too_wide(129 - size.leading_zeros(), &datapath, fixed).into());
         }
     }
+    let checked = accumulate(checked, fixed)?;
+    if fixed.multiplier {
+        return Ok(checked);
+    }
+    checked.without_multiplier().and_then(Datapath::check).map_err(wide)
+}
+
+/// Accumulators as asked for, where they are no narrower than those of the proof.
+fn accumulate(checked: Checked, fixed: &Fixed) -> Result<Checked, ImplementError> {
     let Some(asked) = fixed.accumulator else { return Ok(checked) };
     for (node, format) in checked.datapath().sums_of_products() {
         let more = asked.fraction.map_or(0, |fraction| fraction - format.fraction()).max(0);

@@ -48,6 +48,8 @@ pub struct Fixed {
     pub arrangement: ArrangementWish,
     /// How integers are chosen for the coefficients.
     pub integers: IntegerWish,
+    /// Whether there is a multiplier; without one products are sums of shifted words.
+    pub multiplier: bool,
 }
 
 impl Fixed {
@@ -86,6 +88,7 @@ impl Fixed {
             overflow: Overflow::Saturate,
             arrangement: ArrangementWish::default(),
             integers: IntegerWish::default(),
+            multiplier: true,
         }
     }
 

@@ -18,6 +18,7 @@ pub(super) fn fixed(top: &Keys<'_>, has_taps: bool) -> Result<Option<Fixed>, Spe
         "between",
         "state",
         "structure",
+        "multiplier",
         "rounding",
         "overflow",
         "scaling",
@@ -68,6 +69,7 @@ pub(super) fn fixed(top: &Keys<'_>, has_taps: bool) -> Result<Option<Fixed>, Spe
         placed(&keys, "accumulator", structure)?.map(|found| found.parse(forms)).transpose()?;
     fixed.between =
         placed(&keys, "between", structure)?.map(|found| found.parse(WORD_FORMS)).transpose()?;
+    fixed.multiplier = keys.find("multiplier").map_or(Ok(true), |found| found.boolean())?;
     fixed.arrangement = arrangement(&keys, structure)?;
     fixed.integers = integers(&keys, structure)?;
     Ok(Some(fixed))

@@ -7,6 +7,8 @@ use mellow_rake::implementation::implement_toward;
 use mellow_rake::spec::{Fixed, Fractions};
 use rayon::prelude::*;
 
+/// Up to so many signed digits more are tried.
+const MORE_DIGITS: u32 = 4;
 /// Up to so many bits more are tried.
 const MORE: u32 = 16;
 
@@ -50,19 +52,35 @@ pub(super) fn remedies(
         changes.extend(both);
     }
     let mut tried: Vec<RemedyObject> = changes.into_par_iter().map(try_one).collect();
+    // More digits, as far as they are few.
+    if let Some(digits) = fixed.integers.digits {
+        tried.extend(first_that_keeps(digits + 1..=digits + MORE_DIGITS, |digits| {
+            let mut words = fixed;
+            words.integers.digits = Some(digits);
+            try_one((format!("signed_digits = {digits}"), words))
+        }));
+    }
     let width = fixed.coefficients.width;
-    // The first that keeps it, or the widest that was tried.
-    let mut wider = None;
-    for width in width + 1..=(width + MORE).min(48) {
+    tried.extend(first_that_keeps(width + 1..=(width + MORE).min(48), |width| {
         let mut words = fixed;
         (words.coefficients.width, words.coefficients.fraction) = (width, None);
-        let one = try_one((format!("coefficients = \"{}\"", words.coefficients), words));
-        let keeps = one.keeps();
-        wider = Some(one);
-        if keeps {
-            break;
-        }
-    }
-    tried.extend(wider);
+        try_one((format!("coefficients = \"{}\"", words.coefficients), words))
+    }));
     Some(tried)
+}
+
+/// The first of some changes that keeps the template, or the last.
+fn first_that_keeps(
+    numbers: std::ops::RangeInclusive<u32>,
+    mut try_one: impl FnMut(u32) -> RemedyObject,
+) -> Option<RemedyObject> {
+    let mut last = None;
+    for number in numbers {
+        let one = try_one(number);
+        if one.keeps() {
+            return Some(one);
+        }
+        last = Some(one);
+    }
+    last
 }

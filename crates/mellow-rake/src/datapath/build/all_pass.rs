@@ -88,7 +88,7 @@ pub fn all_pass_sum(words_of: &AllPassWords, words: StateWords) -> Result<Datapa
             }
         }
     }
-    let terms = ends.iter().zip(signs).map(|(word, sign)| Term::Word { sign: *sign, word: *word });
+    let terms = ends.iter().zip(signs).map(|(word, sign)| Term::word(*sign, *word));
     let both = SumSize { fraction: state.fraction(), size: 2 * largest(state).0 };
     let format = both.accumulator(STRUCTURE, state, words_of.format)?;
     let terms = terms.collect();
@@ -154,19 +154,16 @@ impl Writer {
             section.push(Operation::Tap { line: lines[which], row, age })
         };
         let oldest = tap(&mut section, 0, order);
-        let mut terms = vec![Term::Word { sign: Sign::Plus, word: oldest }];
+        let mut terms = vec![Term::word(Sign::Plus, oldest)];
         // a_k meets x[n − (N − k)] − y[n − k].
         for age in 1..=order {
             let newer = tap(&mut section, 0, order - age);
             let fed_back = tap(&mut section, 1, age);
-            let difference = vec![
-                Term::Word { sign: Sign::Plus, word: newer },
-                Term::Word { sign: Sign::Minus, word: fed_back },
-            ];
+            let difference = vec![Term::word(Sign::Plus, newer), Term::word(Sign::Minus, fed_back)];
             let word = section.push(Operation::Accumulate { terms: difference, format: pair });
             let product = Operation::Product { table: index, row, column: age - 1, word };
             let word = section.push(product);
-            terms.push(Term::Word { sign: Sign::Plus, word });
+            terms.push(Term::word(Sign::Plus, word));
         }
         let total = section.push(Operation::Accumulate { terms, format: sum });
         let result = section.deliver(total, state, &words);

@@ -195,10 +195,7 @@ pub fn direct_form_1_shaped(
         let format = output;
         let limit = Operation::Limit { word: rounded, format, overflow: words.overflow };
         let result = section.push(limit);
-        let terms = vec![
-            Term::Word { sign: Sign::Plus, word: sum },
-            Term::Word { sign: Sign::Minus, word: rounded },
-        ];
+        let terms = vec![Term::word(Sign::Plus, sum), Term::word(Sign::Minus, rounded)];
         let left = section.push(Operation::Accumulate { terms, format: error });
         section.push(Operation::Store { line: e, row, word: left });
         section.push(Operation::Store { line: y, row, word: result });

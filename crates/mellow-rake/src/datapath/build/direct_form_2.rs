@@ -37,7 +37,7 @@ pub fn direct_form_2(table: &RoundedTable, words: StateWords) -> Result<Datapath
     let body = cascade(sections, &words, |section| {
         let row = section.row;
         let terms = vec![
-            Term::Word { sign: Sign::Plus, word: section.word },
+            Term::word(Sign::Plus, section.word),
             dot(Sign::Minus, coefficients, 3, (w, row), 1, 2),
         ];
         let sum = section.push(Operation::Accumulate { terms, format: poles });

@@ -70,8 +70,7 @@ impl Sums {
             section.push(Operation::Product { table: TableIndex(0), row, column, word })
         };
         let sum = |section: &mut Section<'_>, whole: Node, sign: Sign, part: Node| {
-            let terms =
-                vec![Term::Word { sign: Sign::Plus, word: whole }, Term::Word { sign, word: part }];
+            let terms = vec![Term::word(Sign::Plus, whole), Term::word(sign, part)];
             let sum = section.push(Operation::Accumulate { terms, format: self.lattice });
             section.deliver(sum, self.words.state, &self.words.sections)
         };
@@ -88,7 +87,7 @@ impl Sums {
         for (column, word) in words.iter().enumerate() {
             let (row, word) = (section.row, *word);
             let word = section.push(Operation::Product { table: TableIndex(1), row, column, word });
-            terms.push(Term::Word { sign: Sign::Plus, word });
+            terms.push(Term::word(Sign::Plus, word));
         }
         let sum = section.push(Operation::Accumulate { terms, format: self.ladder });
         section.deliver(sum, self.words.sections.output, &self.words.sections)

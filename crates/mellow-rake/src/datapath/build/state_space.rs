@@ -56,7 +56,7 @@ pub fn state_space(table: &RoundedTable, words: StateWords) -> Result<Datapath, 
                 .enumerate()
                 .map(|(k, line)| dot(Sign::Plus, coefficients, 3 * which + k, (*line, row), 1, 1))
                 .collect();
-            terms.push(Term::Word { sign: Sign::Plus, word: input });
+            terms.push(Term::word(Sign::Plus, input));
             let sum = section.push(Operation::Accumulate { terms, format });
             let to = if which < 2 { state } else { words.output };
             results.push(section.deliver(sum, to, &words));

@@ -148,7 +148,7 @@ pub fn fir_transposed(
     let mut program = Program::default();
     let (mut outer, mut inner) = (Vec::new(), Vec::new());
     let x = program.push(&mut outer, Operation::Input);
-    let word = |word| Term::Word { sign: Sign::Plus, word };
+    let word = |word| Term::word(Sign::Plus, word);
     // Nothing comes before the last register.
     let zero =
         program.push(&mut outer, Operation::Accumulate { terms: Vec::new(), format: accumulator });

@@ -37,7 +37,7 @@ impl Sums {
 fn product(section: &mut Section<'_>, sign: Sign, column: usize, word: Node) -> Term {
     let (table, row) = (TableIndex(0), section.row);
     let word = section.push(Operation::Product { table, row, column, word });
-    Term::Word { sign, word }
+    Term::word(sign, word)
 }
 
 /// The two partial sums of this sample, for the next one.
@@ -54,7 +54,7 @@ fn remember(
     for (sign, column, word) in first {
         terms.push(product(section, *sign, *column, *word));
     }
-    terms.push(Term::Word { sign: Sign::Plus, word: old });
+    terms.push(Term::word(Sign::Plus, old));
     let sum = section.push(Operation::Accumulate { terms, format: sums.first });
     section.push(Operation::Store { line: one, row, word: sum });
     let mut terms: Vec<Term> = Vec::new();
@@ -103,8 +103,7 @@ pub fn direct_form_2_transposed(
     let body = cascade(sections, &words, |section| {
         let (row, x) = (section.row, section.word);
         let old = section.push(Operation::Tap { line: one, row, age: 1 });
-        let terms =
-            vec![product(section, Sign::Plus, 0, x), Term::Word { sign: Sign::Plus, word: old }];
+        let terms = vec![product(section, Sign::Plus, 0, x), Term::word(Sign::Plus, old)];
         let sum = section.push(Operation::Accumulate { terms, format: total });
         let y = section.deliver(sum, output, &words);
         let first = [(Sign::Plus, 1, x), (Sign::Minus, 3, y)];
@@ -140,7 +139,7 @@ pub fn direct_form_1_transposed(
     let [r1, r2, q1, q2] = [0, 1, 2, 3].map(LineIndex);
     let body = cascade(sections, &words, |section| {
         let (row, word) = (section.row, section.word);
-        let plus = |word| Term::Word { sign: Sign::Plus, word };
+        let plus = |word| Term::word(Sign::Plus, word);
         let old = section.push(Operation::Tap { line: r1, row, age: 1 });
         let terms = vec![plus(word), plus(old)];
         let sum = section.push(Operation::Accumulate { terms, format: inner });

@@ -76,6 +76,16 @@ impl Statements<'_> {
         if self.kinds.get(&node) == Some(&kind) { word } else { format!("({kind}){word}") }
     }
 
+    /// A word converted to the type of a sum. A short one is promoted before it loses its sign: gcc takes the direct way, cast or not, for a change
+    /// of sign that nobody asked for.
+    fn cast(&self, node: Node, sum: Arithmetic) -> String {
+        let is_short = matches!(self.kinds.get(&node), Some(&("int8_t" | "int16_t")));
+        match sum == Arithmetic::ModularNarrow && is_short {
+            true => format!("({})({} + 0)", sum.name(), self.word(node)),
+            false => format!("({}){}", sum.name(), self.word(node)),
+        }
+    }
+
     fn format(&self, node: Node) -> WordFormat {
         self.checked.facts().format(node)
     }
@@ -218,6 +228,11 @@ impl Statements<'_> {
         let pair = self.largest_pair(terms);
         let signed = Arithmetic::holding(fact.partial.max(pair));
         let sum_type = signed.unwrap_or(Arithmetic::Modular).max(Arithmetic::of(format));
+        let sum_type = match sum_type {
+            Arithmetic::Narrow => sum_type,
+            _ if format.width() <= 32 && self.lifts_are_short() => Arithmetic::ModularNarrow,
+            _ => sum_type,
+        };
         let product = Arithmetic::holding(fact.product.max(pair));
         let are_rounded = terms.iter().any(|term| self.dropped(term).is_some());
         if are_rounded && product.is_none() {
@@ -239,24 +254,60 @@ impl Statements<'_> {
         let sum = if direct { name.clone() } else { format!("{name}_sum") };
         let kind = sum_type.name();
         self.line(&format!("{kind} {sum} = 0; /* {format} */"));
-        for term in terms {
-            self.term(node, &sum, term, format.fraction(), &types)?;
+        if is_of_digits(terms) {
+            self.digits(&sum, terms, format.fraction(), sum_type);
+        } else {
+            for term in terms {
+                self.term(node, &sum, term, format.fraction(), &types)?;
+            }
         }
         if direct {
             return Ok(());
         }
         let kind = word_type.name();
-        if sum_type == Arithmetic::Modular || fact.wraps {
-            let helper = if format.is_signed() { Helper::WrapSigned } else { Helper::WrapUnsigned };
+        if sum_type.wraps() || fact.wraps {
+            let helper = Helper::wrapping(format.is_signed(), sum_type);
             self.helpers.insert(helper);
             let (helper, width) = (helper.name(), format.width());
-            self.line(&format!(
-                "const {kind} {name} = ({kind}){helper}((uint64_t){sum}, {width});"
-            ));
+            let cast = if sum_type.wraps() { "" } else { "(uint64_t)" };
+            self.line(&format!("const {kind} {name} = ({kind}){helper}({cast}{sum}, {width});"));
         } else {
             self.line(&format!("const {kind} {name} = ({kind}){sum};"));
         }
         Ok(())
+    }
+
+    /// Whether every lift of a coefficient is one that a type of 32 bits can make.
+    fn lifts_are_short(&self) -> bool {
+        let tables = self.checked.datapath().tables.iter();
+        tables.flat_map(|table| table.lifts.iter().flatten()).all(|lift| *lift < 32)
+    }
+
+    /// A sum of signed digits, from the largest power of two downward: the sum is doubled between them instead of each word, which takes as few
+    /// shifts as there are powers, and keeps compilers from putting the digits of a coefficient together to a product again.
+    fn digits(&mut self, sum: &str, terms: &[Term], fraction: i32, kind: Arithmetic) {
+        let mut words: Vec<(i32, Sign, Node)> = terms
+            .iter()
+            .filter_map(|term| match term {
+                Term::Word { sign, word, halvings } => {
+                    Some((fraction - self.format(*word).fraction() - halvings, *sign, *word))
+                }
+                _ => None,
+            })
+            .collect();
+        words.sort_by_key(|(bits, ..)| -bits);
+        let mut last = words.first().map_or(0, |(bits, ..)| *bits);
+        for (bits, sign, word) in words {
+            if bits < last {
+                self.line(&format!("{sum} = {sum}{};", kind.shifted(last - bits)));
+                last = bits;
+            }
+            let word = self.cast(word, kind);
+            self.line(&format!("{sum} {} {word};", mark(sign)));
+        }
+        if last > 0 {
+            self.line(&format!("{sum} = {sum}{};", kind.shifted(last)));
+        }
     }
 
     /// Bits that each product of a term drops before it is added, and how.
@@ -315,22 +366,11 @@ impl Statements<'_> {
         let Types { sum: sum_type, product: product_type, before } = *types;
         let product_type = match (dropped, sum_type) {
             (Some(_), _) => before,
-            (None, Arithmetic::Modular) => Arithmetic::Modular,
+            (None, wrapping) if wrapping.wraps() => wrapping,
             (None, _) => product_type,
         };
-        // A shift that the type cannot hold only occurs where all that is shifted is zero: the partial sum,
-        // shift included, is known to fit.
-        let (one, most) = match sum_type {
-            Arithmetic::Narrow => ("int32_t", 30),
-            Arithmetic::Wide => ("int64_t", 62),
-            Arithmetic::Modular => ("uint64_t", 63),
-        };
-        let shifted = |bits: i32| match bits {
-            0 => String::new(),
-            bits if bits > most => " * 0".to_owned(),
-            bits => format!(" * (({one})1 << {bits})"),
-        };
-        // Conversion to uint64_t is modulo 2^64 for every integer type (6.3.1.3).
+        let shifted = |bits: i32| sum_type.shifted(bits);
+        // Conversion to an unsigned type is modulo its size for every integer type (6.3.1.3).
         let cast = format!("({})", product_type.name());
         let rounder = match dropped {
             None => (String::new(), String::new()),
@@ -348,12 +388,11 @@ impl Statements<'_> {
         };
         let (before, behind) = rounder;
         match term {
-            Term::Word { sign, word } => {
-                let bits = fraction - self.format(*word).fraction();
-                let word = self.word(*word);
+            Term::Word { sign, word, halvings } => {
+                let bits = fraction - self.format(*word).fraction() - halvings;
                 // A word is as wide as any sum that it is added to.
-                let cast = format!("({})", sum_type.name());
-                self.line(&format!("{sum} {} {cast}{word}{};", mark(*sign), shifted(bits)));
+                let word = self.cast(*word, sum_type);
+                self.line(&format!("{sum} {} {word}{};", mark(*sign), shifted(bits)));
             }
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let datapath = self.checked.datapath();
@@ -506,6 +545,17 @@ impl Statements<'_> {
         };
         self.line(&format!("const {kind} {name} = {expression}; /* {format} */"));
     }
+}
+
+/// Whether a sum has words only, and some of them more than once: digits of coefficients.
+fn is_of_digits(terms: &[Term]) -> bool {
+    let mut seen = BTreeSet::new();
+    let mut again = false;
+    for term in terms {
+        let Term::Word { word, .. } = term else { return false };
+        again |= !seen.insert(*word);
+    }
+    again
 }
 
 fn mark(sign: Sign) -> &'static str {

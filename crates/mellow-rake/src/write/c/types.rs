@@ -25,6 +25,8 @@ pub(super) enum Arithmetic {
     Wide,
     /// `uint64_t`, for sums that wrap.
     Modular,
+    /// `uint32_t`, for sums of at most 32 bits that wrap, or whose parts are wider than they are.
+    ModularNarrow,
 }
 
 impl Arithmetic {
@@ -45,11 +47,33 @@ impl Arithmetic {
         if narrow { Arithmetic::Narrow } else { Arithmetic::Wide }
     }
 
+    /// Whether sums in it are right modulo a power of two only.
+    pub(super) fn wraps(self) -> bool {
+        matches!(self, Arithmetic::Modular | Arithmetic::ModularNarrow)
+    }
+
+    /// A factor that shifts a word of this type to the left. A shift that the type cannot hold only occurs where all that is shifted is zero, for the
+    /// partial sum, shift included, is known to fit; or where nothing is left of it modulo the power of two.
+    pub(super) fn shifted(self, bits: i32) -> String {
+        let most = match self {
+            Arithmetic::Narrow => 30,
+            Arithmetic::Wide => 62,
+            Arithmetic::Modular => 63,
+            Arithmetic::ModularNarrow => 31,
+        };
+        match bits {
+            0 => String::new(),
+            bits if bits > most => " * 0".to_owned(),
+            bits => format!(" * (({})1 << {bits})", self.name()),
+        }
+    }
+
     pub(super) fn name(self) -> &'static str {
         match self {
             Arithmetic::Narrow => "int32_t",
             Arithmetic::Wide => "int64_t",
             Arithmetic::Modular => "uint64_t",
+            Arithmetic::ModularNarrow => "uint32_t",
         }
     }
 }
@@ -69,9 +93,21 @@ pub(super) enum Helper {
     TowardZero64,
     WrapSigned,
     WrapUnsigned,
+    WrapSigned32,
+    WrapUnsigned32,
 }
 
 impl Helper {
+    /// The function that reads the low bits of a sum as a word.
+    pub(super) fn wrapping(is_signed: bool, arithmetic: Arithmetic) -> Helper {
+        match (is_signed, arithmetic) {
+            (true, Arithmetic::ModularNarrow) => Helper::WrapSigned32,
+            (false, Arithmetic::ModularNarrow) => Helper::WrapUnsigned32,
+            (true, _) => Helper::WrapSigned,
+            (false, _) => Helper::WrapUnsigned,
+        }
+    }
+
     /// The function that rounds this way, and those that it calls.
     pub(super) fn rounding(rounding: Rounding, arithmetic: Arithmetic) -> [Helper; 2] {
         let wide = arithmetic != Arithmetic::Narrow;
@@ -101,6 +137,8 @@ impl Helper {
             Helper::TowardZero64 => "mellow_rake_toward_zero_64",
             Helper::WrapSigned => "mellow_rake_wrap_signed",
             Helper::WrapUnsigned => "mellow_rake_wrap_unsigned",
+            Helper::WrapSigned32 => "mellow_rake_wrap_signed_32",
+            Helper::WrapUnsigned32 => "mellow_rake_wrap_unsigned_32",
         }
     }
 
@@ -118,6 +156,8 @@ impl Helper {
             Helper::TowardZero64 => include_str!("helpers/toward_zero_64.c"),
             Helper::WrapSigned => include_str!("helpers/wrap_signed.c"),
             Helper::WrapUnsigned => include_str!("helpers/wrap_unsigned.c"),
+            Helper::WrapSigned32 => include_str!("helpers/wrap_signed_32.c"),
+            Helper::WrapUnsigned32 => include_str!("helpers/wrap_unsigned_32.c"),
         }
     }
 }

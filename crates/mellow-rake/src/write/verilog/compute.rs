@@ -238,9 +238,9 @@ impl Statements<'_> {
     fn term(&mut self, sum: &str, index: usize, term: &Term, format: WordFormat) {
         let (width, fraction) = (format.width(), format.fraction());
         match term {
-            Term::Word { sign, word } => {
+            Term::Word { sign, word, halvings } => {
                 let vector = self.node(*word);
-                let shift = fraction - self.checked.facts().format(*word).fraction();
+                let shift = fraction - self.checked.facts().format(*word).fraction() - halvings;
                 let word = vector.shifted(shift as u32, width);
                 self.line(&format!("{sum} = {sum} {} {word};", mark(*sign)));
             }
