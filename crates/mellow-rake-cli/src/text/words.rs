@@ -85,11 +85,11 @@ pub(crate) fn words(implementation: &Implementation) -> String {
         } else {
             "as given"
         };
-        let _ = writeln!(
-            text,
+        let line = format!(
             "  states {}, which reach {:.4} before roundings ({how})",
             state.format, state.largest
         );
+        text.push_str(&wrapped(&line, 4));
     }
     let _ = writeln!(
         text,

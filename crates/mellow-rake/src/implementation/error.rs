@@ -86,8 +86,8 @@ pub enum ImplementError {
     },
     /// No word holds the states.
     #[error(
-        "key `fixed.structure`: the states of \"{structure}\" reach {largest:.3e}, which with the output's fraction and two bits more needs \
-         {needed} bits; direct-form-1 remembers nothing larger than its output"
+        "key `fixed.structure`: the states of \"{structure}\" reach {largest:.3}, which with the output's fraction and two bits more needs \
+         {needed} bits, and a word has at most 64; the key `state`, or direct-form-1, which remembers nothing larger than its output, would do"
     )]
     State {
         /// The structure.

@@ -90,7 +90,7 @@ fn format(fixed: Fixed, largest: f64) -> Result<ChosenState, ImplementError> {
     // A little more than the norm, for the roundings.
     let whole = libm::ceil(libm::log2((largest * 1.001).max(1e-300))) as i32;
     let needed = (1 + whole + fraction).max(2);
-    let format = u32::try_from(needed).ok().filter(|width| *width <= 48);
+    let format = u32::try_from(needed).ok().filter(|width| *width <= 64);
     let format = format.and_then(|width| WordFormat::new(true, width, fraction).ok());
     let structure = fixed.structure.as_str();
     let format = format.ok_or(ImplementError::State { structure, largest, needed })?;

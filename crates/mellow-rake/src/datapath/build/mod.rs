@@ -65,7 +65,8 @@ pub enum BuildError {
     /// The sum of products needs more bits than an accumulator may have.
     #[error(
         "the accumulator of {structure} needs {needed} bits for {data} data and {coefficients} coefficients; \
-         at most 64 are there, so {over} bits fewer, in coefficients or data, would fit"
+         at most 64 are there, so {over} bits fewer would fit, in coefficients or data, or in rounded products (key `products`) where it has a \
+         place for them"
     )]
     Accumulator {
         /// The structure.

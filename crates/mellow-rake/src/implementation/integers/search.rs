@@ -9,9 +9,9 @@ const EFFORT: u64 = 120_000_000;
 /// How often it starts again from a few steps away.
 const KICKS: i64 = 1000;
 /// Integers of this many bits are never moved by more than one; of longer ones a last bit may be too small.
-const SHORT: u32 = 12;
+const SHORT: u32 = 10;
 /// After so many attempts the strides may be twice as long.
-const ATTEMPTS: i64 = 16;
+const ATTEMPTS: i64 = 8;
 /// An improvement must be more than rounding.
 const LESS: f64 = 1.0 - 1e-9;
 
@@ -25,7 +25,9 @@ pub(super) fn improve(model: &mut Model<'_>) -> u64 {
     let mut noise = NoiseSource::new(1);
     let mut is_far = false;
     for attempt in 0..KICKS {
-        if tried >= most || model.variables() < 2 {
+        // More of it for as long as long integers miss what they could keep.
+        let effort = if best >= 1.0 && longest > 0 { 3 * most } else { most };
+        if tried >= effort || model.variables() < 2 {
             break;
         }
         // No longer strides than are needed to keep the goal, for the filter is to stay near the one that was designed.
