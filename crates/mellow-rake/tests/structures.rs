@@ -255,8 +255,8 @@ fn states_that_no_word_holds_are_refused() {
         "kind = \"highpass\"\ncutoff = \"0.05 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 2",
     );
     let error =
-        implement(&slow, fixed(Structure::DirectForm2, ("s32f31", "s40", "half-up"))).unwrap_err();
-    assert!(matches!(error, ImplementError::State { needed, .. } if needed > 48), "{error}");
+        implement(&slow, fixed(Structure::DirectForm2, ("s48f47", "s40", "half-up"))).unwrap_err();
+    assert!(matches!(error, ImplementError::State { needed, .. } if needed > 64), "{error}");
     // Chosen narrower by hand, it is built and says where it can overflow.
     let mut narrow = fixed(Structure::DirectForm2, ("s16f15", "s32", "half-up"));
     narrow.state = Some("s24f16".parse().unwrap());

@@ -1,9 +1,9 @@
 //! What one sample costs, counted on the program.
 
-use super::{Checked, Node, Operation, Sign, TableIndex, Term};
+use super::factors::Factors;
+use super::{Checked, Node, Operation, Sign, Term};
 use crate::fixed::signed_digits;
 use serde::Serialize;
-use std::ops::Range;
 
 /// Operations per sample and memory of a datapath, before any target makes something better of it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -82,9 +82,6 @@ impl Checked {
     /// Additions without a multiplier.
     fn shift_adds(&self) -> usize {
         let datapath = self.datapath();
-        let digits = |table: TableIndex, row: usize, columns: Range<usize>| {
-            datapath.tables[table.0].rows[row][columns].iter().map(|value| signed_digits(*value))
-        };
         let mut adds = 0;
         for (_, operation, passes) in datapath.operations() {
             for pass in 0..passes {
@@ -92,26 +89,18 @@ impl Checked {
                 let (mut added, mut pairs) = (0, 0);
                 match operation {
                     Operation::Product { table, row, column, .. } => {
-                        added += digits(*table, row.at(pass), *column..column + 1).sum::<u32>();
+                        let value = datapath.tables[table.0].rows[row.at(pass)][*column];
+                        added += signed_digits(value);
                     }
                     Operation::Accumulate { terms, .. } => {
                         for term in terms {
-                            match term {
-                                Term::Word { .. } => added += 1,
-                                Term::Dot { table, table_row, column, count, .. } => {
-                                    let columns = *column..column + count;
-                                    added +=
-                                        digits(*table, table_row.at(pass), columns).sum::<u32>();
-                                }
-                                Term::Folded(fold) => {
-                                    let columns = fold.column..fold.column + fold.count;
-                                    for digits in
-                                        digits(fold.table, fold.table_row.at(pass), columns)
-                                    {
-                                        added += digits;
-                                        pairs += usize::from(digits > 0);
-                                    }
-                                }
+                            let Some(factors) = Factors::of(term) else {
+                                added += 1;
+                                continue;
+                            };
+                            for value in factors.coefficients(datapath, pass) {
+                                added += signed_digits(value);
+                                pairs += (factors.words - 1) * usize::from(value != 0);
                             }
                         }
                     }
@@ -132,18 +121,11 @@ impl Term {
 
     /// Number of products in the term.
     pub fn products(&self) -> usize {
-        match self {
-            Term::Word { .. } => 0,
-            Term::Dot { count, .. } => *count,
-            Term::Folded(fold) => fold.count,
-        }
+        Factors::of(self).map_or(0, |factors| factors.columns.len())
     }
 
     /// Number of words that are added to another before a product.
     fn pairs(&self) -> usize {
-        match self {
-            Term::Folded(fold) => fold.count,
-            _ => 0,
-        }
+        Factors::of(self).map_or(0, |factors| (factors.words - 1) * factors.columns.len())
     }
 }

@@ -3,6 +3,7 @@
 //! What a rounding or a limit does to a word is then something *added* to it; so the distance between the
 //! exact program and the linear one is the sum of these additions, each through its own path.
 
+use super::factors::Factors;
 use super::walk::{Arithmetic, Machine, Place};
 use super::{Checked, Datapath, Node, Operation, RoundedProducts, Sign, Term};
 use crate::filter::LinearSystem;
@@ -207,30 +208,17 @@ pub(super) fn rounding_sources(datapath: &Datapath, fractions: &[i32]) -> Vec<Ro
 
 /// The roundings of products inside a term. A coefficient with zeros at its end leaves that many of the dropped bits zero.
 fn product_sources(datapath: &Datapath, at: Place, term: &Term, sources: &mut Vec<RoundingSource>) {
-    let (sign, table, row, column, count, line, products) = match term {
-        Term::Word { .. } => return,
-        Term::Dot { sign, table, table_row, column, count, line, products, .. } => {
-            (*sign, *table, *table_row, *column, *count, *line, *products)
-        }
-        Term::Folded(fold) => (
-            Sign::Plus,
-            fold.table,
-            fold.table_row,
-            fold.column,
-            fold.count,
-            fold.line,
-            fold.products,
-        ),
+    let Some(factors) = Factors::of(term) else { return };
+    let (Some((most, _)), Some(RoundedProducts { fraction, rounding })) =
+        (factors.dropped(datapath), factors.products)
+    else {
+        return;
     };
-    let Some(RoundedProducts { fraction, rounding }) = products else { return };
-    let table = &datapath.tables[table.0];
-    let own = table.format.fraction() + datapath.lines[line.0].format.fraction();
     let mut alike: BTreeMap<u32, usize> = BTreeMap::new();
-    for k in 0..count {
-        let value = table.coefficient(row.at(at.pass), column + k);
-        let zeros = if value == 0 { i32::MAX } else { value.trailing_zeros() as i32 };
-        if let Some(dropped) = (own - fraction).checked_sub(zeros).filter(|bits| *bits > 0) {
-            *alike.entry(dropped as u32).or_default() += 1;
+    for value in factors.coefficients(datapath, at.pass).filter(|value| *value != 0) {
+        let dropped = most.saturating_sub(value.trailing_zeros());
+        if dropped > 0 {
+            *alike.entry(dropped).or_default() += 1;
         }
     }
     sources.extend(alike.into_iter().map(|(dropped, alike)| RoundingSource {
@@ -240,7 +228,7 @@ fn product_sources(datapath: &Datapath, at: Place, term: &Term, sources: &mut Ve
         dropped,
         step: libm::scalbn(1.0, -fraction),
         alike,
-        sign,
+        sign: factors.sign,
     }));
 }
 

@@ -58,6 +58,7 @@ mod cost;
 mod describe;
 mod dump;
 mod error;
+mod factors;
 mod fast;
 mod limit_cycles;
 mod linear;
@@ -83,6 +84,7 @@ pub use cost::Cost;
 pub use describe::{Description, describe};
 pub use dump::dump;
 pub use error::DatapathError;
+pub(crate) use factors::Factors;
 pub use limit_cycles::{
     CycleSearch, LimitCycle, LimitCycles, OverflowSearch, overflow_oscillations, zero_input_cycles,
 };

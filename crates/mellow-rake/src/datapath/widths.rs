@@ -1,10 +1,8 @@
 //! Words stated by hand: of products, of sums, and of what goes out.
 
+use super::factors::Factors;
 use super::structure::Structure;
-use super::{
-    BuildError, Datapath, DatapathError, Fold, LineIndex, Node, Operation, RoundedProducts, Row,
-    TableIndex, Term,
-};
+use super::{BuildError, Datapath, DatapathError, Fold, Node, Operation, RoundedProducts, Term};
 use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 
 impl Datapath {
@@ -154,37 +152,7 @@ pub enum WidthError {
     Datapath(#[from] DatapathError),
 }
 
-/// What is multiplied in a term.
-struct Factors {
-    table: TableIndex,
-    row: Row,
-    columns: std::ops::Range<usize>,
-    line: LineIndex,
-    /// Words that are added before a product.
-    words: i128,
-}
-
 impl Factors {
-    fn of(term: &Term) -> Option<Factors> {
-        Some(match term {
-            Term::Word { .. } => return None,
-            Term::Dot { table, table_row, column, count, line, .. } => Factors {
-                table: *table,
-                row: *table_row,
-                columns: *column..column + count,
-                line: *line,
-                words: 1,
-            },
-            Term::Folded(fold) => Factors {
-                table: fold.table,
-                row: fold.table_row,
-                columns: fold.column..fold.column + fold.count,
-                line: fold.line,
-                words: 2,
-            },
-        })
-    }
-
     /// The format that holds every product of a pass brought to a fraction; `None` beyond 64 bits.
     fn rounded(
         &self,
@@ -193,12 +161,11 @@ impl Factors {
         fraction: i32,
         rounding: Rounding,
     ) -> Option<WordFormat> {
-        let (table, line) = (&datapath.tables[self.table.0], &datapath.lines[self.line.0]);
-        let size = line.format.minimum().abs().max(line.format.maximum()) * self.words;
-        let shift = table.format.fraction() + line.format.fraction() - fraction;
-        let sizes = self.columns.clone().map(|column| {
-            let value = i128::from(table.coefficient(self.row.at(pass), column));
-            let product = value.abs().saturating_mul(size);
+        let format = datapath.lines[self.line.0].format;
+        let size = format.minimum().abs().max(format.maximum()) * self.words as i128;
+        let shift = self.fraction(datapath) - fraction;
+        let sizes = self.coefficients(datapath, pass).map(|value| {
+            let product = i128::from(value).abs().saturating_mul(size);
             match u32::try_from(shift) {
                 Ok(dropped) => rounding.shift_right(product, dropped.min(126)) + 1,
                 Err(_) => product.saturating_mul(1i128 << (-shift).min(126)).saturating_add(1),

@@ -4,7 +4,7 @@ use super::super::WriteError;
 use super::super::number::c_integer;
 use super::types::{Arithmetic, Helper, storage};
 use crate::datapath::{
-    Block, Checked, Fold, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
+    Block, Checked, Factors, Fold, LineIndex, Node, Operation, Row, Sign, TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
@@ -312,16 +312,7 @@ impl Statements<'_> {
 
     /// Bits that each product of a term drops before it is added, and how.
     fn dropped(&self, term: &Term) -> Option<(u32, Rounding)> {
-        let (table, line, products) = match term {
-            Term::Word { .. } => return None,
-            Term::Dot { table, line, products, .. } => (table, line, products),
-            Term::Folded(Fold { table, line, products, .. }) => (table, line, products),
-        };
-        let RoundedProducts { fraction, rounding } = (*products)?;
-        let datapath = self.checked.datapath();
-        let own =
-            datapath.tables[table.0].format.fraction() + datapath.lines[line.0].format.fraction();
-        u32::try_from(own - fraction).ok().filter(|bits| *bits > 0).map(|bits| (bits, rounding))
+        Factors::of(term)?.dropped(self.checked.datapath())
     }
 
     /// The factor that brings a coefficient to the fraction of its table. Loops over columns have one for all: `column` is the first.
