@@ -406,7 +406,14 @@ fn words_are_judged_on_one_page() {
     assert!(
         of("error-feedback-2") < 0.1 * of("direct-form-1") && of("direct-form-2") < of("coupled")
     );
-    assert!(object["remedies"].is_null() || !object["remedies"].as_array().unwrap().is_empty());
+    // Rounded to the nearest it misses its template; what would keep it is named, and one way does not.
+    assert!(number(&object["template_margin_db"][1]) < 0.0);
+    let remedies = object["remedies"].as_array().unwrap();
+    let keeps = |remedy: &&Value| remedy["margin_db"].as_f64().is_some_and(|margin| margin >= 0.0);
+    let changes: Vec<&str> =
+        remedies.iter().filter(keeps).map(|remedy| remedy["change"].as_str().unwrap()).collect();
+    assert!(changes.contains(&"coefficient_search = \"neighbours\""), "{changes:?}");
+    assert!(changes.len() < remedies.len(), "{remedies:?}");
     let sweep = object["sweep"]["rows"].as_array().unwrap();
     let excess = |row: usize| number(&sweep[row]["template_excess_db"]);
     assert!(sweep.len() == 13 && excess(0) > 100.0 * excess(12));

@@ -54,7 +54,7 @@ pub(super) fn remedies(
     let mut tried: Vec<RemedyObject> = changes.into_par_iter().map(try_one).collect();
     // More digits, as far as they are few.
     if let Some(digits) = fixed.integers.digits {
-        tried.extend(first_that_keeps(digits + 1..=digits + MORE_DIGITS, |digits| {
+        tried.extend(first_that_keeps(digits + 1..=(digits + MORE_DIGITS).min(24), |digits| {
             let mut words = fixed;
             words.integers.digits = Some(digits);
             try_one((format!("signed_digits = {digits}"), words))
