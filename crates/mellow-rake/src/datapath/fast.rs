@@ -27,12 +27,12 @@ struct Ending {
 
 /// Direct form I.
 pub(super) struct FastSections {
-    /// b0, b1, b2, a1, a2.
+    /// b0, b1, b2, a1, a2, each shifted so that its products have the fraction of the sum.
     rows: Vec<[i64; 5]>,
     /// x[n−1], x[n−2], y[n−1], y[n−2].
     state: Vec<[i64; 4]>,
-    /// How far the input is moved to the left before the first section, and the products of inputs and outputs before they are added.
-    shifts: [u32; 3],
+    /// How far the input is moved to the left before the first section.
+    align: u32,
     input: (i64, i64),
     ending: Ending,
     /// Behind the last section, where another word goes out.
@@ -140,12 +140,21 @@ impl Fast {
                 let near = |shift: i32| u32::try_from(shift).ok().filter(|shift| *shift <= 62);
                 let shifts = [align, own(incoming), own(carried)].map(near);
                 let [Some(a), Some(b), Some(c)] = shifts else { return None };
-                let row = |row| std::array::from_fn(|column| table.coefficient(row, column));
-                let rows: Vec<[i64; 5]> = (0..table.rows.len()).map(row).collect();
+                // The shift of a product is one of its coefficient.
+                let shifted = |row: usize| -> Option<[i64; 5]> {
+                    let mut all = [0; 5];
+                    for (column, shifted) in all.iter_mut().enumerate() {
+                        let factor = 1i64 << if column < 3 { b } else { c };
+                        *shifted = table.coefficient(row, column).checked_mul(factor)?;
+                    }
+                    Some(all)
+                };
+                let rows: Vec<[i64; 5]> =
+                    (0..table.rows.len()).map(shifted).collect::<Option<_>>()?;
                 Some(Fast::Sections(FastSections {
                     state: vec![[0; 4]; rows.len()],
                     rows,
-                    shifts: [a, b, c],
+                    align: a,
                     input: ends(input)?,
                     ending,
                     last,
@@ -243,18 +252,17 @@ impl FastSections {
         round: impl Fn(i64) -> i64 + Copy,
         limit: impl Fn(i64) -> i64 + Copy,
     ) -> (Vec<i64>, Vec<bool>) {
-        let [align, of_inputs, of_outputs] = self.shifts;
         let (low, high) = self.input;
-        let mut words: Vec<i64> = input.iter().map(|x| (*x).clamp(low, high) << align).collect();
+        let mut words: Vec<i64> =
+            input.iter().map(|x| (*x).clamp(low, high) << self.align).collect();
         let mut limited = vec![false; words.len()];
-        let shifts = (of_inputs, of_outputs);
         // Two sections at a time: their coefficients and states stay in registers.
         for (rows, state) in self.rows.chunks(2).zip(self.state.chunks_mut(2)) {
             match (rows, state) {
                 ([one, two], [first, second]) => {
                     for (word, limited) in words.iter_mut().zip(&mut limited) {
-                        let (between, acted) = section(one, first, *word, shifts, (round, limit));
-                        let (y, too) = section(two, second, between, shifts, (round, limit));
+                        let (between, acted) = section(one, first, *word, (round, limit));
+                        let (y, too) = section(two, second, between, (round, limit));
                         *word = y;
                         *limited |= acted | too;
                     }
@@ -262,7 +270,7 @@ impl FastSections {
                 (rows, state) => {
                     for (row, state) in rows.iter().zip(state) {
                         for (word, limited) in words.iter_mut().zip(&mut limited) {
-                            let (y, acted) = section(row, state, *word, shifts, (round, limit));
+                            let (y, acted) = section(row, state, *word, (round, limit));
                             *word = y;
                             *limited |= acted;
                         }
@@ -280,13 +288,12 @@ fn section(
     [b0, b1, b2, a1, a2]: &[i64; 5],
     state: &mut [i64; 4],
     x: i64,
-    (of_inputs, of_outputs): (u32, u32),
     (round, limit): (impl Fn(i64) -> i64, impl Fn(i64) -> i64),
 ) -> (i64, bool) {
     let [x1, x2, y1, y2] = *state;
     // What waits for the newest output comes last.
-    let known = ((b0 * x + b1 * x1 + b2 * x2) << of_inputs) - ((a2 * y2) << of_outputs);
-    let rounded = round(known - ((a1 * y1) << of_outputs));
+    let known = b0 * x + b1 * x1 + b2 * x2 - a2 * y2;
+    let rounded = round(known - a1 * y1);
     let y = limit(rounded);
     *state = [x, x1, y, y1];
     (y, y != rounded)
