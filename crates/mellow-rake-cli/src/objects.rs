@@ -325,7 +325,10 @@ fn quantized_object(
         template_excess_db,
         reach,
         rounding_error_bound_lsb: bounds.map(|bounds| bounds.error.largest() / lsb),
-        rounding_noise_rms_lsb: predictions.map(|predictions| predictions.noise.rms() / lsb),
+        rounding_noise_rms_lsb: implementation
+            .predicted_noise()
+            .ok()
+            .map(|noise| noise.rms() / lsb),
         coefficient_error_gain: predictions.map(|p| p.coefficient_error.l1_bound()),
         cost,
         datapath: describe(checked),

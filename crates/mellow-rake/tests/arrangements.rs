@@ -34,7 +34,7 @@ fn fixed(structure: Structure, arrangement: ArrangementWish) -> Fixed {
 }
 
 fn noise(filter: &Implementation) -> f64 {
-    filter.predictions.as_ref().unwrap().noise.variance
+    filter.predicted_noise().unwrap().variance
 }
 
 fn permutations(of: &[usize]) -> Vec<Vec<usize>> {

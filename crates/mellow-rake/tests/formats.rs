@@ -87,7 +87,7 @@ fn rounded_products_are_those_of_a_loop_by_hand() {
             (0..input.len()).map(at).collect::<Vec<_>>(),
             "{word}"
         );
-        let noise = |filter: &Implementation| filter.predictions.as_ref().unwrap().noise.variance;
+        let noise = |filter: &Implementation| filter.predicted_noise().unwrap().variance;
         assert!(noise(&folded) < noise(&filter));
 
         let filter = with(LOW, &format!("{keys}\"direct-form-1\"")).unwrap();
@@ -128,12 +128,12 @@ fn noise_of_rounded_products_is_as_predicted() {
             let filter = with(want, &keys(&format!("products = \"{word}\""))).unwrap();
             let own = noise(filter.fixed.input, 60_000, 5);
             let found = measure_word_noise(&filter, &filter.rounded, &own);
-            let predicted = filter.predictions.as_ref().unwrap().noise;
+            let predicted = filter.predicted_noise().unwrap();
             let apart = 20.0 * (found.measured_rms_lsb / found.predicted_rms_lsb.unwrap()).log10();
             assert!(apart.abs() < 1.0, "{structure} {word} {rounding}: {apart} dB");
             let exact = with(want, &keys("")).unwrap();
             louder +=
-                usize::from(predicted.variance > 1.5 * exact.predictions.unwrap().noise.variance);
+                usize::from(predicted.variance > 1.5 * exact.predicted_noise().unwrap().variance);
             // The worst input, and a long run of noise: within the bound.
             let bounds = filter.checked.facts().bounds().as_ref().unwrap();
             let mut input = filter.checked.worst_case_input(&bounds.gain, 2000).input;
@@ -220,7 +220,7 @@ fn words_between_sections_are_those_of_the_sections_alone() {
         let expected: Vec<i64> = words.iter().map(last).collect();
         assert_eq!(run(&filter.checked, &input), expected, "{structure:?}");
         // The last rounding is most of the noise: an output of 12 bits.
-        let noise = filter.predictions.as_ref().unwrap().noise.rms() / filter.fixed.output.step();
+        let noise = filter.predicted_noise().unwrap().rms() / filter.fixed.output.step();
         assert!((noise - 1.0 / 12f64.sqrt()).abs() < 0.05, "{structure:?}: {noise}");
     }
     // An output that cannot hold the input: the words between hold both, and that is said.
@@ -231,7 +231,7 @@ fn words_between_sections_are_those_of_the_sections_alone() {
     let notch = "kind = \"notch\"\ncenter = \"87.5 Hz\"\nwidth = \"5 Hz\"";
     let quiet = with(notch, "input = \"s16f15\"\nbetween = \"s22f20\"").unwrap();
     let plain = with(notch, "input = \"s16f15\"").unwrap();
-    let rms = |filter: &Implementation| filter.predictions.as_ref().unwrap().noise.rms();
+    let rms = |filter: &Implementation| filter.predicted_noise().unwrap().rms();
     assert!(rms(&quiet) < rms(&plain) / 2.0);
 }
 
@@ -335,8 +335,17 @@ fn sums_of_shifted_words_are_products() {
             let (one, other) = (error(&shifted), error(&multiplied));
             // What the proof adds for its own f64 grows with the number of operations.
             assert!((one / other - 1.0).abs() < 1e-4, "{structure:?} {places}: {one} {other}");
-            let rms = |filter: &Implementation| filter.predictions.as_ref().unwrap().noise.rms();
-            assert!((rms(&shifted) / rms(&multiplied) - 1.0).abs() < 1e-9, "{structure:?}");
+            // Of products as sums of their own less is known about how evenly each drops its bits.
+            let rms = |filter: &Implementation| filter.predicted_noise().map(|noise| noise.rms());
+            match (rms(&shifted), rms(&multiplied)) {
+                (Ok(one), Ok(other)) => {
+                    assert!((one / other - 1.0).abs() < 0.02, "{structure:?} {one} {other}");
+                }
+                (one, other) => assert!(
+                    structure == Structure::FirTransposed || !places.is_empty(),
+                    "{structure:?} {one:?} {other:?}"
+                ),
+            }
         }
     }
 }

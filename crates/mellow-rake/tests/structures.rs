@@ -110,7 +110,7 @@ fn noise_is_as_predicted_in_every_structure() {
                     }
                     Err(error) => panic!("{name} {structure:?} {words:?}: {error}"),
                 };
-                let predicted = filter.predictions.as_ref().unwrap().noise.rms();
+                let predicted = filter.predicted_noise().unwrap().rms();
                 let (_, error) = run(&filter, 40_000);
                 let settled = &error[4000..];
                 let rms =

@@ -78,7 +78,7 @@ impl Contender {
     /// The rounding noise that is predicted at the output of the integer filter, in decibels of an rms value of 1.
     fn noise_db(&self) -> Option<f64> {
         let integers = self.measured.implementation.as_ref().filter(|_| self.is_rounded)?;
-        let rms = integers.predictions.as_ref().ok()?.noise.rms();
+        let rms = integers.predicted_noise().ok()?.rms();
         (rms > 0.0).then(|| 20.0 * rms.log10())
     }
 

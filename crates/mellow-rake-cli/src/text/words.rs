@@ -8,7 +8,7 @@ use std::fmt::Write;
 
 /// The fixed-point side of a design.
 pub(crate) fn words(implementation: &Implementation) -> String {
-    let Implementation { fixed, table, checked, predictions, .. } = implementation;
+    let Implementation { fixed, table, checked, .. } = implementation;
     let cost = checked.cost();
     let lsb = fixed.output.step();
     let mut text = format!(
@@ -149,16 +149,14 @@ pub(crate) fn words(implementation: &Implementation) -> String {
             let _ = writeln!(text, "  no bound proved: {why}");
         }
     }
-    let _ = match predictions {
-        Ok(predictions) => {
-            writeln!(
-                text,
-                "  predicted rounding noise: {:.2} LSB rms",
-                predictions.noise.rms() / lsb
-            )
+    match implementation.predicted_noise() {
+        Ok(noise) => {
+            let _ = writeln!(text, "  predicted rounding noise: {:.2} LSB rms", noise.rms() / lsb);
         }
-        Err(why) => writeln!(text, "  no rounding noise predicted: {why}"),
-    };
+        Err(why) => {
+            text.push_str(&wrapped(&format!("  no rounding noise predicted: {why}"), 4));
+        }
+    }
     text
 }
 

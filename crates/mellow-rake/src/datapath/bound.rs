@@ -10,8 +10,10 @@
 //! operations and samples: if every limit is out of reach of the linear model, none acts first.
 
 use super::linear::{Drive, LinearDatapath, rounding_sources};
+use super::noise::{NoisePath, predict};
+use super::range::Start;
 use super::walk::Place;
-use super::{Checked, Datapath, Node, NoisePrediction, RoundingSource};
+use super::{Checked, Datapath, Node, NoisePrediction, NotPredicted, RoundingSource};
 use crate::filter::{Decay, NotProved, PeakGain};
 use crate::fixed::WordFormat;
 use crate::units::SampleRate;
@@ -58,8 +60,8 @@ pub struct Bounds {
     pub reaches: Vec<Reach>,
     /// The error at the output while no limit acts.
     pub error: ErrorBound,
-    /// What the roundings are expected to add at the output: an estimate, no bound.
-    pub noise: NoisePrediction,
+    /// What the roundings are expected to add at the output on white noise of half scale, an estimate and no bound; or why nothing is.
+    pub noise: Result<NoisePrediction, NotPredicted>,
     /// From the input to the output.
     pub gain: PeakGain,
 }
@@ -76,23 +78,41 @@ impl Bounds {
     }
 }
 
-/// Bounds for words that come to `watched` places on their way into the given formats.
-pub(super) fn bounds(
-    datapath: &Datapath,
-    fractions: &[i32],
-    watched: &[(Place, WordFormat)],
-) -> Result<Bounds, NotProved> {
-    let places: Vec<Place> = watched.iter().map(|(place, _)| *place).collect();
-    let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
+/// What an input range and all roundings together can bring about while no limit acts, and from where.
+pub(super) struct Levels<'a> {
+    /// The lowest and the highest value at each watched place, rounded outward.
+    pub(super) places: Vec<(f64, f64)>,
+    /// The same at the output.
+    pub(super) output: (f64, f64),
+    /// What the roundings alone do to the output.
+    error: ErrorBound,
+    /// From the input to the watched places and, last, to the output.
+    gains: Vec<PeakGain>,
+    /// Each rounding with what its path to the output makes of it.
+    paths: Vec<NoisePath>,
+    decay: Decay,
+    model: LinearDatapath<'a>,
+}
+
+/// The levels of words that operations give. Every word of the program is the sum of what the inputs and the roundings of all samples before do
+/// through their paths, so none is beyond what the l1 norms of these allow: for an input that begins at some time as for an oscillation without
+/// one that has always been there (J. L. Long & T. N. Trick, "An absolute bound on limit cycles due to roundoff errors in digital filters",
+/// 1973).
+pub(super) fn levels<'a>(
+    datapath: &'a Datapath,
+    fractions: &'a [i32],
+    places: &[Place],
+    (low, high): (f64, f64),
+    start: Start,
+) -> Result<Levels<'a>, NotProved> {
+    let mut model = LinearDatapath::watching(datapath, fractions, places, Drive::Input);
     let decay = Decay::prove(&mut model)?;
     let gains = decay.impulse(&mut model);
-    let (low, high) = (end(datapath.input, false), end(datapath.input, true));
     let mut levels: Vec<(f64, f64)> = gains.iter().map(|gain| gain.reach(low, high)).collect();
     let mut error = ErrorBound { low: 0.0, high: 0.0 };
-    let mut noise = NoisePrediction { mean: 0.0, variance: 0.0 };
-    for source in rounding_sources(datapath, fractions) {
-        let drive = Drive::After { node: source.node, pass: source.pass };
-        model = model.driven_by(drive);
+    let mut paths = Vec::new();
+    for source in rounding_sources(datapath, fractions, start) {
+        model = model.driven_by(source.drive());
         let gains = decay.norms(&mut model);
         let (low, high) = source.error_range();
         for (level, gain) in levels.iter_mut().zip(&gains) {
@@ -101,9 +121,23 @@ pub(super) fn bounds(
         }
         let output = &gains[gains.len() - 1];
         let (down, up) = output.reach(low, high);
-        noise.add(&source, output);
         error = ErrorBound { low: error.low + down, high: error.high + up };
+        paths.push(NoisePath { source, sum: output.sum(), energy: output.energy() });
     }
+    let output = levels.pop().unwrap_or((0.0, 0.0));
+    Ok(Levels { places: levels, output, error, gains, paths, decay, model })
+}
+
+/// Bounds for the words that `watched` operations give, on their way into the given formats.
+pub(super) fn bounds(
+    datapath: &Datapath,
+    fractions: &[i32],
+    watched: &[(Place, WordFormat)],
+) -> Result<Bounds, NotProved> {
+    let places: Vec<Place> = watched.iter().map(|(place, _)| *place).collect();
+    let input = (end(datapath.input, false), end(datapath.input, true));
+    let Levels { places: levels, error, gains, paths, decay, mut model, .. } =
+        levels(datapath, fractions, &places, input, Start::Zero)?;
     let mut reaches: Vec<Reach> = watched
         .iter()
         .zip(&levels)
@@ -126,6 +160,7 @@ pub(super) fn bounds(
         }
     }
     let gain = gains.into_iter().next_back().unwrap_or_default();
+    let noise = predict(datapath, fractions, &paths, &gain);
     Ok(Bounds { reaches, error, noise, gain })
 }
 
@@ -195,7 +230,7 @@ impl Checked {
 
     /// Every rounding as a source of error.
     pub fn rounding_sources(&self) -> Vec<RoundingSource> {
-        rounding_sources(self.datapath(), self.fractions())
+        rounding_sources(self.datapath(), self.fractions(), Start::Zero)
     }
 
     /// Every rounding that drops bits with its path to the output: the impulse response of the linear model from there.
@@ -207,8 +242,8 @@ impl Checked {
         let mut model = LinearDatapath::new(self, Drive::Input);
         let decay = Decay::prove(&mut model)?;
         let mut paths = Vec::new();
-        for source in rounding_sources(datapath, fractions) {
-            model = model.driven_by(Drive::After { node: source.node, pass: source.pass });
+        for source in rounding_sources(datapath, fractions, Start::Zero) {
+            model = model.driven_by(source.drive());
             paths.push((source, decay.impulse(&mut model).pop().unwrap_or_default()));
         }
         Ok(paths)

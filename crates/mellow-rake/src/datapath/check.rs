@@ -112,7 +112,7 @@ impl Datapath {
 fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
     check_tables(datapath)?;
     let fractions = Structure::check(datapath)?;
-    let Ranges { nodes, sums, products, limits } = ranges(datapath, &fractions);
+    let Ranges { nodes, sums, products, limits, .. } = ranges(datapath, &fractions);
 
     let mut formats = BTreeMap::new();
     let mut watched = Vec::new();
@@ -156,7 +156,7 @@ fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
         .iter()
         .map(|(node, sum)| {
             let product = products.get(node).copied().unwrap_or(0);
-            let Interval { low, high, partial } = *sum;
+            let Interval { low, high, partial, .. } = *sum;
             (*node, SumFact { partial, low, high, product, wraps: open(*node) })
         })
         .collect();

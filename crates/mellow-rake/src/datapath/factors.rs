@@ -12,6 +12,7 @@ pub(crate) struct Factors {
     pub(crate) row: Row,
     pub(crate) columns: Range<usize>,
     pub(crate) line: LineIndex,
+    pub(crate) line_row: Row,
     /// Words that are added up before each product.
     pub(crate) words: usize,
     /// What is done to each product before it is added.
@@ -23,7 +24,10 @@ impl Factors {
     pub(crate) fn of(term: &Term) -> Option<Factors> {
         Some(match term {
             Term::Word { .. } => return None,
-            Term::Dot { sign, table, table_row, column, line, count, products, .. } => Factors {
+            Term::Dot {
+                sign, table, table_row, column, line, line_row, count, products, ..
+            } => Factors {
+                line_row: *line_row,
                 sign: *sign,
                 table: *table,
                 row: *table_row,
@@ -33,6 +37,7 @@ impl Factors {
                 products: *products,
             },
             Term::Folded(fold) => Factors {
+                line_row: fold.line_row,
                 sign: Sign::Plus,
                 table: fold.table,
                 row: fold.table_row,

@@ -1,10 +1,10 @@
 //! Oscillations that go on by themselves: what a section does for ever without an input.
 
-use super::linear::{Drive, LinearDatapath, rounding_sources};
+use super::bound::levels;
+use super::range::Start;
 use super::run::Exact;
 use super::walk::{Machine, Place};
-use super::{Checked, Datapath, LineIndex, Node, Operation};
-use crate::filter::Decay;
+use super::{Checked, Datapath, Node, Operation};
 use crate::fixed::WordFormat;
 use crate::signal::NoiseSource;
 use std::collections::HashSet;
@@ -55,9 +55,8 @@ const STARTS: u64 = 4_000;
 /// Samples after which an orbit that has not come round is given up.
 const MOST_STEPS: usize = 200_000;
 
-/// The remembered words of an oscillation while no limit acts: without input every word is the sum of what the roundings do through
-/// their paths, so none is larger than the l1 norms of these allow (the argument of J. L. Long & T. N. Trick, "An absolute bound on limit
-/// cycles due to roundoff errors in digital filters", 1973). `None` for programs with loops and where nothing is proved.
+/// The remembered words of an oscillation while no limit acts: within the [`levels`] that roundings alone can bring about. `None` for programs
+/// with loops and where nothing is proved.
 struct StateBox {
     ranges: Vec<(i64, i64)>,
     output: f64,
@@ -65,35 +64,22 @@ struct StateBox {
 
 impl StateBox {
     fn new(checked: &Checked) -> Option<Self> {
-        let datapath = checked.datapath();
-        let made = stored(datapath)?;
-        let mut places = Vec::new();
-        let mut of_line: Vec<Option<usize>> = vec![None; datapath.lines.len()];
-        for (line, word) in made {
-            of_line[line.0] = Some(places.len());
-            places.push(Place { node: word, pass: 0 });
-        }
-        let fractions = checked.fractions();
-        let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
-        let decay = Decay::prove(&mut model).ok()?;
-        let mut levels = vec![(0.0, 0.0); places.len() + 1];
-        for source in rounding_sources(datapath, fractions) {
-            model = model.driven_by(Drive::After { node: source.node, pass: source.pass });
-            let (low, high) = source.rounding.error_range(source.dropped);
-            for (level, gain) in levels.iter_mut().zip(&decay.norms(&mut model)) {
-                let (down, up) = gain.reach(low * source.step, high * source.step);
-                *level = (level.0 + down, level.1 + up);
+        let (datapath, fractions) = (checked.datapath(), checked.fractions());
+        let stored = stored(datapath)?;
+        let places: Vec<Place> =
+            stored.iter().flatten().flatten().map(|word| Place { node: *word, pass: 0 }).collect();
+        let found = levels(datapath, fractions, &places, (0.0, 0.0), Start::Any).ok()?;
+        let mut levels = found.places.iter();
+        let mut ranges = Vec::new();
+        for (line, rows) in datapath.lines.iter().zip(&stored) {
+            for row in rows {
+                // Each row remembers another word.
+                let level = row.and_then(|_| levels.next());
+                let range = level.map_or((0, 0), |level| integers(*level, line.format));
+                ranges.extend(std::iter::repeat_n(range, line.depth));
             }
         }
-        let mut ranges = Vec::new();
-        for (line, level) in datapath.lines.iter().zip(&of_line) {
-            let range = match level {
-                None => (0, 0),
-                Some(index) => integers(levels[*index], line.format),
-            };
-            ranges.extend(std::iter::repeat_n(range, line.rows * line.depth));
-        }
-        let (low, high) = levels[places.len()];
+        let (low, high) = found.output;
         Some(StateBox { ranges, output: high.max(-low) / datapath.output.step() })
     }
 
@@ -125,17 +111,18 @@ impl StateBox {
     }
 }
 
-/// The words that each line is given, of lines that are not given the input, which is zero in an oscillation; `None` for programs with
-/// loops.
-fn stored(datapath: &Datapath) -> Option<Vec<(LineIndex, Node)>> {
-    let mut found = Vec::new();
+/// The word that each row of each line is given; `None` for rows that are given the input, which is zero in an oscillation. `None` as a whole
+/// for programs with loops.
+fn stored(datapath: &Datapath) -> Option<Vec<Vec<Option<Node>>>> {
+    let mut found: Vec<Vec<Option<Node>>> =
+        datapath.lines.iter().map(|line| vec![None; line.rows]).collect();
     for (_, operation, _) in datapath.operations() {
         match operation {
             Operation::Repeat { .. } => return None,
-            Operation::Store { line, word, .. } => {
+            Operation::Store { line, row, word } => {
                 let made = datapath.operations().find(|(node, ..)| node == word)?.1;
                 if !matches!(made, Operation::Input) {
-                    found.push((*line, *word));
+                    found[line.0][row.at(0)] = Some(*word);
                 }
             }
             _ => {}
@@ -312,17 +299,18 @@ pub fn overflow_oscillations(checked: &Checked, bound: f64) -> Option<OverflowSe
     const FEW_STARTS: u64 = 200;
     const STEPS: usize = 20_000;
     let datapath = checked.datapath();
-    let fed: Vec<LineIndex> = stored(datapath)?.into_iter().map(|(line, _)| line).collect();
+    let stored = stored(datapath)?;
     let mut free = Free::new(datapath, checked.fractions());
     let mut noise = NoiseSource::new(2);
     let mut found = OverflowSearch { starts: FEW_STARTS, count: 0, open: 0, largest: None };
     for _ in 0..FEW_STARTS {
         let mut state = Vec::new();
-        for (index, line) in datapath.lines.iter().enumerate() {
-            let whole = (f64::NEG_INFINITY, f64::INFINITY);
-            let (low, high) =
-                if fed.contains(&LineIndex(index)) { integers(whole, line.format) } else { (0, 0) };
-            state.extend((0..line.rows * line.depth).map(|_| noise.integer(low, high)));
+        for (line, rows) in datapath.lines.iter().zip(&stored) {
+            let whole = integers((f64::NEG_INFINITY, f64::INFINITY), line.format);
+            for row in rows {
+                let (low, high) = row.map_or((0, 0), |_| whole);
+                state.extend((0..line.depth).map(|_| noise.integer(low, high)));
+            }
         }
         if !free.settle(&mut state, STEPS) {
             found.open += 1;

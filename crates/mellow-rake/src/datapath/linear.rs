@@ -4,6 +4,7 @@
 //! exact program and the linear one is the sum of these additions, each through its own path.
 
 use super::factors::Factors;
+use super::range::{Idle, Start, idle_bits};
 use super::walk::{Arithmetic, Machine, Place};
 use super::{Checked, Datapath, Node, Operation, RoundedProducts, Sign, Term};
 use crate::filter::LinearSystem;
@@ -33,7 +34,7 @@ pub struct RoundingSource {
     pub pass: usize,
     /// How it rounds.
     pub rounding: Rounding,
-    /// Bits dropped, at least 1.
+    /// Bits dropped that are not always zero, at least 1: where all coefficients share a factor of two, so do their products.
     pub dropped: u32,
     /// The value of one step of its result.
     pub step: f64,
@@ -43,20 +44,18 @@ pub struct RoundingSource {
     pub sign: Sign,
 }
 
-struct Linear<'a> {
+struct Linear {
     /// What is added where; `None` when the input drives.
     added: Option<(Place, f64)>,
-    watched: &'a [Place],
+    /// The number of each place that is watched.
+    watched: BTreeMap<Place, usize>,
     seen: Vec<f64>,
     absolute: bool,
 }
 
-impl Linear<'_> {
-    /// Notes the word that comes to `at`, and adds what is to be added behind it.
-    fn pass_by(&mut self, at: Place, word: f64) -> f64 {
-        if let Some(index) = self.watched.iter().position(|place| *place == at) {
-            self.seen[index] = word;
-        }
+impl Linear {
+    /// Adds what an operation does to its word beyond the linear model.
+    fn disturbed(&self, at: Place, word: f64) -> f64 {
         match self.added {
             Some((place, amount)) if place == at => word + amount,
             _ => word,
@@ -64,7 +63,7 @@ impl Linear<'_> {
     }
 }
 
-impl Arithmetic for Linear<'_> {
+impl Arithmetic for Linear {
     type Word = f64;
 
     fn zero(&self) -> f64 {
@@ -84,22 +83,29 @@ impl Arithmetic for Linear<'_> {
         libm::scalbn(word, -halvings)
     }
     fn close_sum(&mut self, at: Place, sum: f64, _: WordFormat) -> f64 {
-        self.pass_by(at, sum)
+        self.disturbed(at, sum)
     }
     fn round(&mut self, at: Place, word: f64, _: i32, _: Rounding) -> f64 {
-        self.pass_by(at, word)
+        self.disturbed(at, word)
     }
     fn round_product(&mut self, _: Place, word: f64, _: i32, _: Rounding) -> f64 {
         word
     }
     fn limit(&mut self, at: Place, word: f64, _: WordFormat, _: Overflow) -> f64 {
-        self.pass_by(at, word)
+        self.disturbed(at, word)
+    }
+    /// What is watched is the word that an operation gives, its own roundings included: those of the products of a sum come into it on their
+    /// way, and a limit that does not act gives what it gets.
+    fn seen(&mut self, at: Place, word: f64) {
+        if let Some(index) = self.watched.get(&at) {
+            self.seen[*index] = word;
+        }
     }
 }
 
 /// The linear reading of a datapath, with one drive.
 pub struct LinearDatapath<'a> {
-    machine: Machine<'a, Linear<'a>>,
+    machine: Machine<'a, Linear>,
     drive: Drive,
     states: usize,
     operations: usize,
@@ -116,11 +122,15 @@ impl<'a> LinearDatapath<'a> {
     pub(super) fn watching(
         datapath: &'a Datapath,
         fractions: &'a [i32],
-        watched: &'a [Place],
+        watched: &[Place],
         drive: Drive,
     ) -> Self {
-        let linear =
-            Linear { added: None, watched, seen: vec![0.0; watched.len()], absolute: false };
+        let linear = Linear {
+            added: None,
+            watched: watched.iter().enumerate().map(|(index, place)| (*place, index)).collect(),
+            seen: vec![0.0; watched.len()],
+            absolute: false,
+        };
         LinearDatapath {
             machine: Machine::new(datapath, fractions, linear),
             drive,
@@ -178,58 +188,80 @@ impl LinearSystem for LinearDatapath<'_> {
 }
 
 /// Every rounding that drops bits, pass by pass.
-pub(super) fn rounding_sources(datapath: &Datapath, fractions: &[i32]) -> Vec<RoundingSource> {
+pub(super) fn rounding_sources(
+    datapath: &Datapath,
+    fractions: &[i32],
+    start: Start,
+) -> Vec<RoundingSource> {
+    let idle = idle_bits(datapath, fractions, start);
     let mut sources = Vec::new();
     for (node, operation, passes) in datapath.operations() {
         if let Operation::Round { word, fraction, rounding } = operation {
-            let dropped = fractions[word.0 as usize] - fraction;
-            if dropped > 0 {
-                sources.extend((0..passes).map(|pass| RoundingSource {
-                    node,
-                    pass,
-                    rounding: *rounding,
-                    dropped: dropped as u32,
-                    step: libm::scalbn(1.0, -fraction),
-                    alike: 1,
-                    sign: Sign::Plus,
-                }));
+            let shift = fractions[word.0 as usize] - fraction;
+            for pass in 0..passes {
+                let idle = idle.dropped.get(&Place { node, pass }).copied().unwrap_or(0);
+                let dropped = u32::try_from(shift).map_or(0, |shift| shift.saturating_sub(idle));
+                if dropped > 0 {
+                    sources.push(RoundingSource {
+                        node,
+                        pass,
+                        rounding: *rounding,
+                        dropped,
+                        step: libm::scalbn(1.0, -fraction),
+                        alike: 1,
+                        sign: Sign::Plus,
+                    });
+                }
             }
         }
         if let Operation::Accumulate { terms, .. } = operation {
             for pass in 0..passes {
-                for term in terms {
-                    product_sources(datapath, Place { node, pass }, term, &mut sources);
-                }
+                sources.extend(product_sources(datapath, Place { node, pass }, terms, &idle));
             }
         }
     }
     sources
 }
 
-/// The roundings of products inside a term. A coefficient with zeros at its end leaves that many of the dropped bits zero.
-fn product_sources(datapath: &Datapath, at: Place, term: &Term, sources: &mut Vec<RoundingSource>) {
-    let Some(factors) = Factors::of(term) else { return };
-    let (Some((most, _)), Some(RoundedProducts { fraction, rounding })) =
-        (factors.dropped(datapath), factors.products)
-    else {
-        return;
-    };
-    let mut alike: BTreeMap<u32, usize> = BTreeMap::new();
-    for value in factors.coefficients(datapath, at.pass).filter(|value| *value != 0) {
-        let dropped = most.saturating_sub(value.trailing_zeros());
-        if dropped > 0 {
-            *alike.entry(dropped).or_default() += 1;
+/// The roundings of products inside a sum. Zeros at the end of a coefficient or of its words leave as many of the dropped bits zero.
+fn product_sources(
+    datapath: &Datapath,
+    at: Place,
+    terms: &[Term],
+    idle: &Idle,
+) -> Vec<RoundingSource> {
+    let mut sources: Vec<RoundingSource> = Vec::new();
+    for factors in terms.iter().filter_map(Factors::of) {
+        let (Some((most, _)), Some(RoundedProducts { fraction, rounding })) =
+            (factors.dropped(datapath), factors.products)
+        else {
+            continue;
+        };
+        let zeros = idle.rows[factors.line.0][factors.line_row.at(at.pass)];
+        for value in factors.coefficients(datapath, at.pass).filter(|value| *value != 0) {
+            let dropped = most.saturating_sub(value.trailing_zeros().saturating_add(zeros));
+            if dropped == 0 {
+                continue;
+            }
+            let one = RoundingSource {
+                node: at.node,
+                pass: at.pass,
+                rounding,
+                dropped,
+                step: libm::scalbn(1.0, -fraction),
+                alike: 1,
+                sign: factors.sign,
+            };
+            let is_alike = |other: &&mut RoundingSource| {
+                RoundingSource { alike: other.alike, ..one } == **other
+            };
+            match sources.iter_mut().find(is_alike) {
+                Some(other) => other.alike += 1,
+                None => sources.push(one),
+            }
         }
     }
-    sources.extend(alike.into_iter().map(|(dropped, alike)| RoundingSource {
-        node: at.node,
-        pass: at.pass,
-        rounding,
-        dropped,
-        step: libm::scalbn(1.0, -fraction),
-        alike,
-        sign: factors.sign,
-    }));
+    sources
 }
 
 /// Products, additions and conversions of coefficients in one run of the program.

@@ -66,6 +66,7 @@ mod narrow;
 mod noise;
 mod range;
 mod run;
+mod shared;
 mod shifts;
 mod structure;
 mod walk;
@@ -89,7 +90,7 @@ pub use limit_cycles::{
     CycleSearch, LimitCycle, LimitCycles, OverflowSearch, overflow_oscillations, zero_input_cycles,
 };
 pub use linear::{Drive, LinearDatapath, RoundingSource};
-pub use noise::NoisePrediction;
+pub use noise::{NoisePrediction, NotPredicted};
 pub use run::Simulator;
 pub use widths::WidthError;
 

@@ -85,6 +85,11 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
         self.memory.iter().flat_map(|memory| memory.words.iter().copied())
     }
 
+    /// The words that the rows were given in the last step, line by line.
+    pub(super) fn stored(&self) -> impl Iterator<Item = A::Word> + '_ {
+        self.memory.iter().flat_map(|memory| memory.now.iter().copied())
+    }
+
     /// Sets every remembered word, from its index in the order of [`Machine::state`] and its line.
     pub(super) fn set_state(&mut self, mut word: impl FnMut(usize, &Line) -> A::Word) {
         let mut index = 0;

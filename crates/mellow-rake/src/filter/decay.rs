@@ -358,6 +358,11 @@ impl PeakGain {
         &self.response
     }
 
+    /// How many samples were computed.
+    pub fn samples(&self) -> usize {
+        self.samples
+    }
+
     /// Σ|h| of the computed samples.
     pub fn l1(&self) -> f64 {
         self.positive + self.negative

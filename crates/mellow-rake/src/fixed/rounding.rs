@@ -104,6 +104,27 @@ impl Rounding {
         }
     }
 
+    /// The smallest and largest integer that a word can be above its rounded one, when `shift` bits are dropped: what is left over, in steps of
+    /// the word.
+    ///
+    /// ```
+    /// use mellow_rake::fixed::Rounding;
+    /// assert_eq!(Rounding::Floor.left_over(3), (0, 7));
+    /// assert_eq!(Rounding::HalfUp.left_over(3), (-4, 3));
+    /// ```
+    pub fn left_over(self, shift: u32) -> (i128, i128) {
+        if shift == 0 {
+            return (0, 0);
+        }
+        let whole = 1i128 << shift.min(126);
+        match self {
+            Rounding::Floor => (0, whole - 1),
+            Rounding::HalfUp => (-whole / 2, whole / 2 - 1),
+            Rounding::HalfEven | Rounding::HalfAway => (-whole / 2, whole / 2),
+            Rounding::TowardZero => (1 - whole, whole - 1),
+        }
+    }
+
     /// Mean and variance of the rounding error, in steps (and steps squared) of the result, for dropped
     /// bits that take all values equally often and, where the sign of the word matters, both
     /// signs equally often.
@@ -188,6 +209,10 @@ mod tests {
                 let low = errors.iter().copied().fold(f64::MAX, f64::min);
                 let high = errors.iter().copied().fold(f64::MIN, f64::max);
                 assert_eq!((low, high), rounding.error_range(shift), "{rounding} {shift}");
+                let left = (-period / 2..period / 2)
+                    .map(|w| w - (rounding.shift_right(w, shift) << shift));
+                let ends = (left.clone().min().unwrap(), left.max().unwrap());
+                assert_eq!(ends, rounding.left_over(shift), "{rounding} {shift}");
                 let (expected_mean, expected_variance) = rounding.error_moments(shift);
                 // toward-zero: zero counts as positive, so the mean is off by one exact word's share
                 let slack = if rounding == Rounding::TowardZero { 1e-3 } else { 1e-12 };

@@ -13,7 +13,7 @@ pub use formats::ChosenBetween;
 pub use integers::{Goal, IntegerChoice};
 pub use state::ChosenState;
 
-use crate::datapath::{Checked, Drive, LinearDatapath, NoisePrediction};
+use crate::datapath::{Checked, Drive, LinearDatapath, NoisePrediction, NotPredicted};
 use crate::filter::{Decay, Difference, Form, NotProved, PeakGain};
 use crate::fixed::{RoundedTable, WordFormat};
 use crate::spec::{ArrangementWish, Fixed, Structure};
@@ -50,8 +50,8 @@ pub struct Implementation {
 /// What is expected of the errors of an implementation.
 #[derive(Debug, Clone)]
 pub struct Predictions {
-    /// What its roundings are expected to add.
-    pub noise: NoisePrediction,
+    /// What its roundings are expected to add on white noise of half scale, or why that is not predicted.
+    pub noise: Result<NoisePrediction, NotPredicted>,
     /// Impulse response of the rounded less the designed filter.
     pub coefficient_error: PeakGain,
 }
@@ -127,6 +127,14 @@ pub fn implement_toward(
 }
 
 impl Implementation {
+    /// What its roundings are expected to add to white noise of half scale.
+    ///
+    /// # Errors
+    /// [`NotPredicted`] says why nothing can be said.
+    pub fn predicted_noise(&self) -> Result<NoisePrediction, NotPredicted> {
+        self.predictions.as_ref().map_err(|why| NotPredicted::from(*why))?.noise
+    }
+
     /// The words that go from section to section; the output of what is no cascade.
     pub fn carried(&self) -> WordFormat {
         self.between.map_or(self.fixed.output, |between| between.format)

@@ -63,7 +63,7 @@ pub fn measure_word_noise(
     let bounds = implementation.checked.facts().bounds().as_ref().ok();
     let converter = |energy: f64| libm::sqrt(energy / 12.0) * input.step() / lsb;
     WordNoise {
-        predicted_rms_lsb: implementation.predictions.as_ref().ok().map(|p| p.noise.rms() / lsb),
+        predicted_rms_lsb: implementation.predicted_noise().ok().map(|noise| noise.rms() / lsb),
         measured_rms_lsb: rms(error.iter().copied()) / lsb,
         coefficient_rms_lsb: rms(rounded.iter().zip(&reference).map(|(q, r)| q - r)) / lsb,
         input_rounding_rms_lsb: bounds.map(|bounds| converter(bounds.gain.energy())),
@@ -136,7 +136,7 @@ pub fn converter_noise(
     let rounding_rms = scale * libm::scalbn(1.0, 1 - bits as i32) / libm::sqrt(12.0);
     let noise_rms = scale * noise / range;
     let power = rounding_rms * rounding_rms + noise_rms * noise_rms;
-    let own = implementation.predictions.as_ref().ok().map(|found| found.noise.rms());
+    let own = implementation.predicted_noise().ok().map(|noise| noise.rms());
     let raised_db = own.map(|own| 10.0 * libm::log10(1.0 + own * own / power));
     Some(ConverterNoise { rounding_rms, noise_rms, raised_db })
 }

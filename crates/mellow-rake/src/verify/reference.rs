@@ -61,8 +61,8 @@ pub fn judge(
     let free = limited_samples == 0;
     let coefficient_rms = rms(rounded.iter().zip(&reference).map(|(q, r)| (q - r) / lsb));
     let predictions = implementation.predictions.as_ref().ok().filter(|_| free);
-    let predicted =
-        predictions.map(|predictions| libm::hypot(predictions.noise.rms() / lsb, coefficient_rms));
+    let noise = implementation.predicted_noise().ok().filter(|_| free);
+    let predicted = noise.map(|noise| libm::hypot(noise.rms() / lsb, coefficient_rms));
     let peak = values.iter().fold(0.0, |peak: f64, x| peak.max(x.abs()));
     let bounds = implementation.checked.facts().bounds().as_ref().ok();
     let bound = bounds.zip(predictions).map(|(bounds, predictions)| {

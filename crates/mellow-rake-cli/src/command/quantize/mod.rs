@@ -194,7 +194,7 @@ fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
 
 fn noise_lsb(filter: &Implementation) -> Option<f64> {
     let lsb = filter.fixed.output.step();
-    filter.predictions.as_ref().ok().map(|found| found.noise.rms() / lsb)
+    filter.predicted_noise().ok().map(|noise| noise.rms() / lsb)
 }
 
 fn bound_lsb(filter: &Implementation) -> Option<f64> {
