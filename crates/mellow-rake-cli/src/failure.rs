@@ -31,8 +31,8 @@ pub(crate) enum Failure {
     Spec { path: PathBuf, error: SpecError },
     #[error("{path}: {error}")]
     Design { path: PathBuf, error: DesignError },
-    #[error("{path}: {error}")]
-    Implement { path: PathBuf, error: Box<ImplementError> },
+    #[error("{path}: {error}{would_do}")]
+    Implement { path: PathBuf, error: Box<ImplementError>, would_do: String },
     #[error(
         "{path}: there is no table [fixed]; {needs} needs the words that the filter runs on (`mrake new notch` shows one)"
     )]

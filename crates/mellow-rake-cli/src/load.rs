@@ -4,7 +4,7 @@ use crate::arguments::FileReading;
 use crate::failure::{Failure, SampleError};
 use mellow_rake::design::{Design, design};
 use mellow_rake::fixed::WordFormat;
-use mellow_rake::implementation::{Goal, Implementation, implement_toward};
+use mellow_rake::implementation::{Goal, Implementation, advice, implement_toward};
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
 use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
 use mellow_rake::units::SampleRate;
@@ -79,9 +79,12 @@ impl Loaded {
         let Some(fixed) = self.spec.fixed else {
             return Ok(None);
         };
-        implement_toward(&self.design.form, fixed, &self.goal())
-            .map(Some)
-            .map_err(|error| Failure::Implement { path: self.path.clone(), error: Box::new(error) })
+        let (form, goal) = (&self.design.form, self.goal());
+        implement_toward(form, fixed, &goal).map(Some).map_err(|error| {
+            let would_do = advice(form, fixed, &goal, &error)
+                .map_or(String::new(), |found| format!("; {} would do", found.change));
+            Failure::Implement { path: self.path.clone(), error: Box::new(error), would_do }
+        })
     }
 
     /// The integer filter that a command cannot do without.

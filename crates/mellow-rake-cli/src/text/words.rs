@@ -67,6 +67,7 @@ pub(crate) fn words(implementation: &Implementation) -> String {
     if let Some(between) = &implementation.between {
         let how = match (between.is_chosen, between.format == fixed.output) {
             (false, _) => "as given",
+            _ if between.is_widened => "chosen: wide enough that no limit acts",
             (_, true) => "chosen: the output, which holds the input",
             (_, false) => "chosen: what holds both input and output",
         };

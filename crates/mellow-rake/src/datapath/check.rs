@@ -182,12 +182,16 @@ fn refuse(node: Node, bounds: &Result<Bounds, NotProved>) -> DatapathError {
             return DatapathError::NoBound { node, why: why.to_string() };
         }
     };
-    let worst =
-        bounds.reaches.iter().filter(|reach| reach.node == node && !reach.safe).max_by(|a, b| {
-            let size = |r: &super::Reach| r.low.abs().max(r.high.abs());
-            size(a).total_cmp(&size(b))
-        });
-    let Some(reach) = worst else {
+    // The first word that is too large: what comes behind it is only disturbed by that.
+    let is_beyond = |reach: &&super::Reach| {
+        let step = reach.format.step();
+        let (low, high) = (reach.format.minimum() as f64, reach.format.maximum() as f64);
+        reach.low < low * step || reach.high > high * step
+    };
+    let own = |reach: &&super::Reach| reach.node == node;
+    let Some(reach) =
+        bounds.reaches.iter().find(is_beyond).or_else(|| bounds.reaches.iter().find(own))
+    else {
         return DatapathError::NoBound { node, why: "its place was not reached".to_owned() };
     };
     let format = reach.format;
@@ -195,7 +199,7 @@ fn refuse(node: Node, bounds: &Result<Bounds, NotProved>) -> DatapathError {
     let high = format.maximum() as f64 * format.step();
     let excess = (reach.high / high).max(if low < 0.0 { reach.low / low } else { 1.0 });
     DatapathError::CanOverflow {
-        node,
+        node: reach.node,
         pass: reach.pass,
         overflow: Overflow::Forbid,
         low: reach.low,
@@ -203,7 +207,7 @@ fn refuse(node: Node, bounds: &Result<Bounds, NotProved>) -> DatapathError {
         format,
         format_low: low,
         format_high: high,
-        more: libm::ceil(libm::log2(excess.max(1.0))) as u32,
+        more: (libm::ceil(libm::log2(excess.max(1.0))) as u32).max(1),
     }
 }
 

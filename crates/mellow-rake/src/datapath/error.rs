@@ -109,8 +109,7 @@ pub enum DatapathError {
     /// Overflow is forbidden, and no proof shows that it cannot happen.
     #[error(
         "node n{} of pass {pass}: overflow = \"{overflow}\", but the level can reach {low:.6} to {high:.6}, \
-         beyond {format} ({format_low} to {format_high}); a format with {more} more whole bits would hold it, \
-         or use overflow = \"saturate\"", .node.0
+         beyond {format} ({format_low} to {format_high}), which takes {more} more whole bits", .node.0
     )]
     CanOverflow {
         /// The node.
@@ -129,7 +128,7 @@ pub enum DatapathError {
         format_low: f64,
         /// Its highest value.
         format_high: f64,
-        /// Whole bits that are missing.
+        /// Whole bits that are missing, at least 1.
         more: u32,
     },
     /// Overflow is forbidden, and the level at the node could not be bounded.

@@ -108,6 +108,24 @@ impl Datapath {
         self
     }
 
+    /// The same program with another overflow in all its limits.
+    pub(crate) fn with_overflow(mut self, wished: Overflow) -> Datapath {
+        let change = |operations: &mut [(Node, Operation)]| {
+            for (_, operation) in operations {
+                if let Operation::Limit { overflow, .. } = operation {
+                    *overflow = wished;
+                }
+            }
+        };
+        change(&mut self.body.operations);
+        for (_, operation) in &mut self.body.operations {
+            if let Operation::Repeat { body, .. } = operation {
+                change(&mut body.operations);
+            }
+        }
+        self
+    }
+
     /// All sums that products go into.
     fn each_sum(&mut self, mut change: impl FnMut(Node, &mut Vec<Term>, &mut WordFormat)) {
         let mut all = |operations: &mut Vec<(Node, Operation)>| {

@@ -15,7 +15,7 @@ pub enum ImplementError {
     /// Rounding moved a pole out of the unit circle.
     #[error(
         "key `fixed.coefficients`: rounded to {format}, section {} has a pole at radius {radius:.9} and is \
-         unstable; more coefficient bits are needed",
+         unstable",
         .section + 1
     )]
     Unstable {
@@ -26,10 +26,18 @@ pub enum ImplementError {
         /// The format of the coefficients.
         format: WordFormat,
     },
-    /// The structure is for filters of another form.
+    /// Rounding left nothing of a numerator.
     #[error(
-        "key `fixed.structure`: \"{found}\" is for {for_what}; this filter has {form}: \"{would_do}\" would do"
+        "key `fixed.coefficients`: rounded to {format}, nothing is left of {place}: all its numerator, or all its taps, are 0"
     )]
+    NothingLeft {
+        /// The filter or the section, in words.
+        place: String,
+        /// The format of the coefficients.
+        format: WordFormat,
+    },
+    /// The structure is for filters of another form.
+    #[error("key `fixed.structure`: \"{found}\" is for {for_what}; this filter has {form}")]
     Structure {
         /// The structure asked for.
         found: &'static str,
@@ -37,18 +45,14 @@ pub enum ImplementError {
         for_what: &'static str,
         /// What the filter has.
         form: &'static str,
-        /// What would do.
-        would_do: &'static str,
     },
     /// The filter has no such form.
-    #[error("key `fixed.structure`: \"{structure}\": {why}; \"{would_do}\" would do")]
+    #[error("key `fixed.structure`: \"{structure}\": {why}")]
     NoForm {
         /// The structure.
         structure: &'static str,
         /// What is in the way.
         why: ConvertError,
-        /// What would do.
-        would_do: &'static str,
     },
     /// The taps do not let a constant through unchanged.
     #[error(
@@ -63,8 +67,7 @@ pub enum ImplementError {
     },
     /// A reflection coefficient was rounded to 1.
     #[error(
-        "key `fixed.coefficients`: rounded to {format}, reflection coefficient k{index} of {place} is of size 1: no stable lattice; \
-         more coefficient bits are needed"
+        "key `fixed.coefficients`: rounded to {format}, reflection coefficient k{index} of {place} is of size 1: no stable lattice"
     )]
     Reflection {
         /// Its index, from 1.
@@ -75,9 +78,7 @@ pub enum ImplementError {
         format: WordFormat,
     },
     /// Nothing is proved about the states.
-    #[error(
-        "key `fixed.structure`: no bound on the states of \"{structure}\" is proved ({why}); a key `state` with their format would do"
-    )]
+    #[error("key `fixed.structure`: no bound on the states of \"{structure}\" is proved ({why})")]
     NoBound {
         /// The structure.
         structure: &'static str,
@@ -87,7 +88,7 @@ pub enum ImplementError {
     /// No word holds the states.
     #[error(
         "key `fixed.structure`: the states of \"{structure}\" reach {largest:.3}, which with the output's fraction and two bits more needs \
-         {needed} bits, and a word has at most 64; the key `state`, or direct-form-1, which remembers nothing larger than its output, would do"
+         {needed} bits, and a word has at most 64"
     )]
     State {
         /// The structure.
@@ -99,12 +100,12 @@ pub enum ImplementError {
     },
     /// A stated accumulator is narrower than what is proved to be needed.
     #[error(
-        "key `fixed.accumulator`: the sum at node n{} needs {needed} by the proof; {found} is too narrow; products rounded to fewer bits \
-         (key `products`) would take less", .node.0
+        "key `fixed.accumulator`: {} needs {needed} by the proof; {found} is too narrow",
+        .node.map_or("a sum of products".to_owned(), |node| format!("the sum at node n{}", node.0))
     )]
     Accumulator {
-        /// The node, as the dump prints it.
-        node: Node,
+        /// The node, as the dump prints it; `None` where there is no multiplier and so no single one.
+        node: Option<Node>,
         /// The accumulator that is needed.
         needed: String,
         /// The one that was asked for.

@@ -1,5 +1,6 @@
 //! From a filter in f64 to the integer program that stands for it, with what rounding its coefficients did.
 
+mod advice;
 mod arrange;
 mod error;
 mod formats;
@@ -7,6 +8,7 @@ mod integers;
 mod prepared;
 mod state;
 
+pub use advice::{Advice, advice};
 pub use arrange::Arrangement;
 pub use error::ImplementError;
 pub use formats::ChosenBetween;
@@ -15,7 +17,7 @@ pub use state::ChosenState;
 
 use crate::datapath::{Checked, Drive, LinearDatapath, NoisePrediction, NotPredicted};
 use crate::filter::{Decay, Difference, Form, NotProved, PeakGain};
-use crate::fixed::{RoundedTable, WordFormat};
+use crate::fixed::{Overflow, RoundedTable, WordFormat};
 use crate::spec::{ArrangementWish, Fixed, Structure};
 use arrange::arrange;
 use prepared::Prepared;
@@ -102,11 +104,14 @@ pub fn implement_toward(
         }
         _ => None,
     };
+    prepared.check_left(designed)?;
     let rounded = prepared.rounded(fixed)?;
-    let between = formats::between(&fixed, prepared.tables().0.rows.len())?;
+    let mut between = formats::between(&fixed, prepared.tables().0.rows.len())?;
     let asked = fixed;
     let fixed = Fixed { between: between.map(|between| between.format), ..asked };
-    let state = state::choose(&prepared, fixed)?;
+    let mut state = state::choose(&prepared, fixed)?;
+    formats::with_room(&prepared, fixed, &mut between, &mut state)?;
+    let fixed = Fixed { between: between.map(|between| between.format), ..asked };
     let format = state.as_ref().map_or(fixed.output, |state| state.format);
     let checked = formats::settle(prepared.build(fixed, format)?, &fixed)?;
     let predictions = predict(&checked, designed);
@@ -135,6 +140,11 @@ impl Implementation {
         self.predictions.as_ref().map_err(|why| NotPredicted::from(*why))?.noise
     }
 
+    /// Whether it is proved that no limit can ever act from the zero state.
+    pub fn no_limit_acts(&self) -> bool {
+        self.checked.facts().bounds().as_ref().is_ok_and(|bounds| bounds.no_limit_acts())
+    }
+
     /// The words that go from section to section; the output of what is no cascade.
     pub fn carried(&self) -> WordFormat {
         self.between.map_or(self.fixed.output, |between| between.format)
@@ -145,6 +155,10 @@ impl Implementation {
     pub fn section(&self, index: usize) -> Option<Checked> {
         let one = self.prepared.section(index)?;
         let mut fixed = self.fixed;
+        // By itself a section may be given more than comes to it in the filter; where no limit can act there, all overflows are one filter.
+        if self.no_limit_acts() {
+            fixed.overflow = Overflow::Saturate;
+        }
         if fixed.structure != Structure::AllPassSum {
             fixed.output = self.carried();
             fixed.between = None;

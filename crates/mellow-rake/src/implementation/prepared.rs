@@ -35,11 +35,10 @@ impl Prepared {
     /// Rounds the coefficients of the structure that was asked for.
     pub(super) fn new(designed: &Form, fixed: Fixed) -> Result<Self, ImplementError> {
         let structure = fixed.structure;
-        let wrong_form = |for_what, form, would_do: Structure| ImplementError::Structure {
+        let wrong_form = |for_what, form| ImplementError::Structure {
             found: structure.as_str(),
             for_what,
             form,
-            would_do: would_do.as_str(),
         };
         let round = |rows: &[Vec<f64>]| {
             let columns = rows.first().map_or(0, Vec::len);
@@ -53,20 +52,20 @@ impl Prepared {
         };
         let sections = match designed {
             Form::Taps(_) if !structure.is_for_taps() => {
-                return Err(wrong_form("recursive sections", "taps", Structure::FirDirect));
+                return Err(wrong_form("recursive sections", "taps"));
             }
             Form::Sections(_) if structure.is_for_taps() => {
                 let for_what = "finite impulse responses";
-                return Err(wrong_form(for_what, "recursive sections", Structure::DirectForm1));
+                return Err(wrong_form(for_what, "recursive sections"));
             }
             Form::Taps(taps) => {
                 return Ok(Prepared::Taps(round(std::slice::from_ref(&taps.0))?));
             }
             Form::Sections(sections) => sections,
         };
-        let no_form = |would_do: Structure| {
-            let (structure, would_do) = (structure.as_str(), would_do.as_str());
-            move |why: ConvertError| ImplementError::NoForm { structure, why, would_do }
+        let no_form = |why: ConvertError| {
+            let structure = structure.as_str();
+            ImplementError::NoForm { structure, why }
         };
         let of_section = |Section { b, a }: &Section| b.iter().chain(a).copied().collect();
         Ok(match structure {
@@ -77,7 +76,7 @@ impl Prepared {
             }
             Structure::LatticeLadder => {
                 let found = to_lattice(&from_sections(sections));
-                let found = found.map_err(no_form(Structure::LatticeSections))?.form;
+                let found = found.map_err(no_form)?.form;
                 let (reflection, ladder) = (round(&[found.reflection])?, round(&[found.ladder])?);
                 Prepared::Lattice { reflection, ladder }
             }
@@ -89,7 +88,7 @@ impl Prepared {
             }
             Structure::AllPassSum => {
                 let found = to_all_pass_sum(&from_sections(sections));
-                let found = found.map_err(no_form(Structure::DirectForm1))?.form;
+                let found = found.map_err(no_form)?.form;
                 Prepared::AllPass(round_all_passes(&found, round)?)
             }
             _ => {
@@ -195,13 +194,45 @@ impl Prepared {
         (0..table.rows.len()).map(values).collect()
     }
 
+    /// Whether rounding left something of the filter: not zero in place of all numerators of a section, or of all taps.
+    pub(super) fn check_left(&self, designed: &Form) -> Result<(), ImplementError> {
+        let zero = |integers: &[i64]| integers.iter().all(|value| *value == 0);
+        let place = |row: usize, rows: usize| match rows {
+            1 => "the filter".to_owned(),
+            _ => format!("section {}", row + 1),
+        };
+        let (table, lost) = match self {
+            Prepared::Taps(table) => (table, zero(&table.rows[0]).then_some(0)),
+            Prepared::Sections(table) => (table, table.rows.iter().position(|row| zero(&row[..3]))),
+            // d, and what reaches the states or comes out of them.
+            Prepared::StateSpace(table) => {
+                let lost = |row: &Vec<i64>| {
+                    row[8] == 0 && (zero(&[row[2], row[5]]) || zero(&[row[6], row[7]]))
+                };
+                (table, table.rows.iter().position(lost))
+            }
+            Prepared::Lattice { ladder, .. } => {
+                (ladder, ladder.rows.iter().position(|row| zero(row)))
+            }
+            Prepared::AllPass(_) => return Ok(()),
+        };
+        let is_nothing = match designed {
+            Form::Taps(taps) => taps.0.iter().all(|tap| *tap == 0.0),
+            Form::Sections(sections) => sections.0.iter().any(|section| section.b == [0.0; 3]),
+        };
+        match lost.filter(|_| !is_nothing) {
+            None => Ok(()),
+            Some(row) => {
+                let place = place(row, table.rows.len());
+                Err(ImplementError::NothingLeft { place, format: table.format_at(row, 0) })
+            }
+        }
+    }
+
     /// The filter with the rounded coefficients, which must still be stable.
     pub(super) fn rounded(&self, fixed: Fixed) -> Result<Form, ImplementError> {
         let structure = fixed.structure.as_str();
-        let no_form = |would_do: Structure| {
-            let would_do = would_do.as_str();
-            move |why: ConvertError| ImplementError::NoForm { structure, why, would_do }
-        };
+        let no_form = |why: ConvertError| ImplementError::NoForm { structure, why };
         let values = |table: &RoundedTable, row: usize| -> Vec<f64> { table.values(row).collect() };
         let sections = match self {
             Prepared::Taps(table) => return Ok(Form::Taps(Taps(values(table, 0)))),
@@ -231,7 +262,7 @@ impl Prepared {
                     Sections(rows.map(|row| lattice_to_section(&lattice(row))).collect())
                 } else {
                     let found = from_lattice(&lattice(0));
-                    let found = found.map_err(no_form(Structure::LatticeSections))?;
+                    let found = found.map_err(no_form)?;
                     Sections::from_zeros_poles(&found.form)
                 }
             }
@@ -240,7 +271,7 @@ impl Prepared {
                 let both = sum.first.iter().chain(&sum.second).copied().collect();
                 check_stable(&Sections(both), words.format)?;
                 let found = from_all_pass_sum(&sum);
-                let found = found.map_err(no_form(Structure::DirectForm1))?;
+                let found = found.map_err(no_form)?;
                 Sections::from_zeros_poles(&found.form)
             }
         };

@@ -33,11 +33,12 @@ struct LowerRate {
 
 /// Whether other words or structures may do what these cannot: for such errors there is a page, others say what would do.
 pub(super) fn is_of_words(error: &ImplementError) -> bool {
-    use ImplementError::{Build, NoBound, Reflection, State, Unstable};
+    use ImplementError::{Build, NoBound, NothingLeft, Reflection, State, Unstable};
     matches!(
         error,
         Unstable { .. }
             | Reflection { .. }
+            | NothingLeft { .. }
             | State { .. }
             | NoBound { .. }
             | Build(BuildError::Accumulator { .. })

@@ -156,8 +156,11 @@ fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
     let one = |index: usize| {
         let section = filter.section(index);
         let found = section.as_ref().and_then(zero_input_cycles);
+        // Where no limit can ever act there is nothing that one could keep up.
+        let may_limit = !filter.no_limit_acts();
         let overflow = section
             .as_ref()
+            .filter(|_| may_limit)
             .zip(found.as_ref())
             .and_then(|(section, found)| overflow_oscillations(section, found.bound));
         bar.inc(1);

@@ -51,7 +51,11 @@ pub(super) fn text(
     }
     text.push_str(&noise_text(noise));
     if let Some(cycles) = object.oscillations {
-        text.push_str(&cycles_text(cycles, filter.carried().maximum() as f64));
+        text.push_str(&cycles_text(
+            cycles,
+            filter.carried().maximum() as f64,
+            filter.no_limit_acts(),
+        ));
     }
     text.push_str(&structures_text(structures));
     if let Some(advice) = advice(measured, filter, object) {
@@ -154,7 +158,11 @@ pub(super) fn noise_text(noise: &NoiseObject) -> String {
     text
 }
 
-pub(super) fn cycles_text(cycles: &[SectionCycles], full_scale: f64) -> String {
+pub(super) fn cycles_text(
+    cycles: &[SectionCycles],
+    full_scale: f64,
+    no_limit_acts: bool,
+) -> String {
     let mut text = String::from(
         "\nOscillations without an input while no limit acts, each section by itself\n",
     );
@@ -188,6 +196,9 @@ pub(super) fn cycles_text(cycles: &[SectionCycles], full_scale: f64) -> String {
     let header =
         ["section", "searched", "found", "largest, LSB", "bound, LSB", "period", "from the state"];
     text.push_str(&table(&header, &rows));
+    if no_limit_acts {
+        text.push_str("  no limit can ever act, so none keeps anything up: proved\n");
+    }
     for one in cycles {
         if let Some(found) = &one.overflow {
             text.push_str(&overflow_text(one, found, full_scale));

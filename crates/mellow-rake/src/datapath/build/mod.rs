@@ -41,8 +41,7 @@ pub enum BuildError {
     },
     /// Taps that should share a product do not.
     #[error(
-        "{structure} adds words that share a tap, but taps {tap} and {other} are neither equal nor opposite as the others are; fir-direct \
-         takes any taps"
+        "{structure} adds words that share a tap, but taps {tap} and {other} are neither equal nor opposite as the others are"
     )]
     NotMirrored {
         /// The structure.
@@ -53,9 +52,7 @@ pub enum BuildError {
         other: usize,
     },
     /// A tap that is to be skipped is not zero.
-    #[error(
-        "fir-skip-zeros skips every second tap from the middle, but tap {tap} is {found}; fir-folded multiplies all that differ"
-    )]
+    #[error("fir-skip-zeros skips every second tap from the middle, but tap {tap} is {found}")]
     NotHalfBand {
         /// The tap.
         tap: usize,
@@ -65,8 +62,7 @@ pub enum BuildError {
     /// The sum of products needs more bits than an accumulator may have.
     #[error(
         "the accumulator of {structure} needs {needed} bits for {data} data and {coefficients} coefficients; \
-         at most 64 are there, so {over} bits fewer would fit, in coefficients or data, or in rounded products (key `products`) where it has a \
-         place for them"
+         at most 64 are there: {over} too many"
     )]
     Accumulator {
         /// The structure.
@@ -90,8 +86,7 @@ pub enum BuildError {
     },
     /// An accumulator with less fraction than the products that it adds.
     #[error(
-        "the accumulator has {found} fraction bits and the products that it adds have {needed}; an accumulator with as many, or products \
-         rounded to fewer (key `products`), would do"
+        "the accumulator has {found} fraction bits and the products that it adds have {needed}"
     )]
     Sums {
         /// Fraction bits asked for.
@@ -101,8 +96,7 @@ pub enum BuildError {
     },
     /// Nothing is lost that could be fed back.
     #[error(
-        "error feedback needs bits that are dropped: the sum has {sum} fraction bits, the output {output}; fewer fraction bits in the \
-         output, or a structure without feedback, would do"
+        "error feedback needs bits that are dropped: the sum has {sum} fraction bits, the output {output}"
     )]
     NothingDropped {
         /// Fraction bits of the sum.
