@@ -136,6 +136,8 @@ struct QuantizedObject {
     reach: Vec<ReachObject>,
     rounding_error_bound_lsb: Option<f64>,
     rounding_noise_rms_lsb: Option<f64>,
+    /// Why it is not predicted.
+    rounding_noise_reason: Option<String>,
     coefficient_error_gain: Option<f64>,
     cost: Cost,
     datapath: Description,
@@ -306,6 +308,7 @@ fn quantized_object(
         bounds.reaches.iter().map(object).collect()
     });
     let predictions = implementation.predictions.as_ref().ok();
+    let noise = implementation.predicted_noise();
     QuantizedObject {
         structure: implementation.fixed.structure.as_str(),
         coefficients: implementation.table.format,
@@ -325,10 +328,8 @@ fn quantized_object(
         template_excess_db,
         reach,
         rounding_error_bound_lsb: bounds.map(|bounds| bounds.error.largest() / lsb),
-        rounding_noise_rms_lsb: implementation
-            .predicted_noise()
-            .ok()
-            .map(|noise| noise.rms() / lsb),
+        rounding_noise_rms_lsb: noise.as_ref().ok().map(|noise| noise.rms() / lsb),
+        rounding_noise_reason: noise.as_ref().err().map(ToString::to_string),
         coefficient_error_gain: predictions.map(|p| p.coefficient_error.l1_bound()),
         cost,
         datapath: describe(checked),

@@ -257,10 +257,7 @@ fn stated_accumulators_are_held_against_the_proof() {
         let needed = format!("needs s{bits}f");
         assert!(short.to_string().contains(&needed), "{short}");
         let fraction = with(want, &keys("accumulator = \"s40f10\"")).unwrap_err().to_string();
-        assert!(
-            fraction.contains("10 fraction bits") && fraction.contains("`products`"),
-            "{fraction}"
-        );
+        assert!(fraction.contains("10 fraction bits"), "{fraction}");
     }
 }
 

@@ -80,7 +80,7 @@ fn measured(filter: &Implementation) -> Option<f64> {
 /// Some thousand filters of all structures and roundings, products rounded or not, words of 4 to 16 bits and coefficients from 4 bits on.
 #[test]
 fn noise_is_within_a_decibel_of_its_prediction_or_not_predicted() {
-    for (seed, fewest, most_refused) in [(77, 8, 0.12), (78, 4, 0.4)] {
+    for (seed, fewest, most_refused) in [(77, 8, 0.15), (78, 4, 0.4)] {
         let mut noise = NoiseSource::new(seed);
         let (mut compared, mut refused, mut furthest) = (0, 0, 0.0f64);
         for _ in 0..1000 {

@@ -371,7 +371,7 @@ fn structures_say_what_they_cannot_take() {
     );
     let error = implement(&long, fixed(Structure::LatticeLadder, ("s24f22", "s32", "half-up")))
         .unwrap_err();
-    assert!(error.to_string().contains("\"lattice-sections\" would do"), "{error}");
+    assert!(matches!(error, ImplementError::NoForm { .. }), "{error}");
     let even = form(FILTERS[0].1);
     let error = implement(&even, fixed(Structure::AllPassSum, WORDS[1])).unwrap_err();
     assert!(error.to_string().contains("odd order"), "{error}");

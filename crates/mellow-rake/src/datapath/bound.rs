@@ -253,7 +253,7 @@ impl Checked {
     /// white source through its path (L. B. Jackson, "On the interaction of roundoff noise and dynamic range in digital filters", 1970).
     ///
     /// # Errors
-    /// [`NotProved`] where the model does not decay.
+    /// [`NotPredicted`] where no noise is predicted, and where its errors follow the sign of the word and so have the spectrum of that.
     ///
     /// ```
     /// use mellow_rake::datapath::fir_direct;
@@ -266,7 +266,12 @@ impl Checked {
     /// assert!(found.iter().all(|density| (density - found[0]).abs() < 1e-20 && *density > 0.0));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn noise_density(&self, rate: SampleRate, hertz: &[f64]) -> Result<Vec<f64>, NotProved> {
+    pub fn noise_density(&self, rate: SampleRate, hertz: &[f64]) -> Result<Vec<f64>, NotPredicted> {
+        let bounds = self.facts().bounds().as_ref().map_err(|why| *why)?;
+        bounds.noise.as_ref().map_err(|why| *why)?;
+        if self.rounding_sources().iter().any(RoundingSource::follows_signs) {
+            return Err(NotPredicted::SignedSpectrum);
+        }
         let mut density = vec![0.0; hertz.len()];
         for (source, path) in self.rounding_paths()? {
             let (_, variance) = source.error_moments();

@@ -47,6 +47,9 @@ pub enum NotPredicted {
         "products cut off toward zero err with the sign of their words, each in its own way: another rounding would have a prediction"
     )]
     SignedProducts,
+    /// A spectrum of errors that follow signs.
+    #[error("what is cut off toward zero has the spectrum of the signal, which is not predicted")]
+    SignedSpectrum,
     /// Words too long in dying away for the signs to be followed.
     #[error(
         "what is cut off toward zero has the sign of the word, which would have to be followed through {samples} samples and {places} \
@@ -130,6 +133,11 @@ impl RoundingSource {
             }
             _ => 0.0,
         }
+    }
+
+    /// Whether its errors follow the sign of the word so far that it is seen.
+    pub fn follows_signs(&self) -> bool {
+        self.signed_mean() != 0.0
     }
 
     /// The covariance of its error with that of a rounding that drops the same bits, of the same word or of its negative. The part that follows

@@ -66,6 +66,13 @@ fn quietest(structures: &[StructureRow]) -> Option<(&StructureRow, f64)> {
     possible.min_by(|a, b| a.1.total_cmp(&b.1))
 }
 
+/// The structure of the smallest proved error among those that are possible and keep their template.
+fn surest(structures: &[StructureRow]) -> Option<(&StructureRow, f64)> {
+    let possible = structures.iter().filter(|row| row.keeps_template != Some(false));
+    let possible = possible.filter_map(|row| Some((row, row.error_bound_lsb?)));
+    possible.min_by(|a, b| a.1.total_cmp(&b.1))
+}
+
 /// Says why the words of the spec cannot do it, and what does.
 pub(super) fn explain(
     measured: &Measured,
@@ -108,13 +115,18 @@ pub(super) fn explain(
         }
         ways.push(way);
     }
-    if let Some((row, noise)) = quietest(&structures) {
-        ways.push(format!(
-            "{} does it in these words and leaves {noise:.2} LSB, with {} multiplies a sample and {} bits of memory",
+    let does = |row: &StructureRow, what: String| {
+        format!(
+            "{} does it in these words and {what}, with {} multiplies a sample and {} bits of memory",
             row.structure,
             row.multiplies.unwrap_or(0),
             row.state_bits.unwrap_or(0)
-        ));
+        )
+    };
+    if let Some((row, noise)) = quietest(&structures) {
+        ways.push(does(row, format!("leaves {noise:.2} LSB")));
+    } else if let Some((row, bound)) = surest(&structures) {
+        ways.push(does(row, format!("errs by {bound:.0} LSB at most, noise not predicted")));
     }
     if let [first, rest @ ..] = &slower[..] {
         let LowerRate { factor, noise_rms_lsb } = first;
