@@ -106,8 +106,8 @@ fn candidates(designed: &Form, fixed: Fixed, error: &ImplementError) -> Vec<Advi
             if fixed.overflow == Overflow::Forbid =>
         {
             if matches!(error, Datapath(DatapathError::CanOverflow { .. })) {
-                found.extend(stated_words(fixed));
                 found.extend(outputs(fixed));
+                found.extend(stated_words(fixed));
             }
             let free = Fixed { overflow: Overflow::Saturate, ..fixed };
             found.push(Advice { change: "overflow = \"saturate\"".to_owned(), fixed: free });
@@ -169,6 +169,22 @@ fn stated_words(fixed: Fixed) -> Vec<Advice> {
     for state in fixed.state.into_iter().flat_map(wider) {
         let fixed = Fixed { state: Some(state), ..fixed };
         found.push(Advice { change: format!("state = \"{state}\""), fixed });
+    }
+    // All together, where one does not do.
+    for bits in 1..=MOST_BITS {
+        let more = |format: WordFormat| {
+            WordFormat::new(format.is_signed(), format.width() + bits, format.fraction()).ok()
+        };
+        let Some(output) = more(fixed.output) else { break };
+        let (between, state) = (fixed.between.and_then(more), fixed.state.and_then(more));
+        let keys = [("between", between), ("state", state), ("output", Some(output))];
+        let keys = keys.into_iter().filter_map(|(key, format)| Some((key, format?)));
+        let change: Vec<String> =
+            keys.map(|(key, format)| format!("{key} = \"{format}\"")).collect();
+        if change.len() > 1 {
+            let fixed = Fixed { output, between, state, ..fixed };
+            found.push(Advice { change: change.join(", "), fixed });
+        }
     }
     found
 }
