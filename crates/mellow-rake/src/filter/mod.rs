@@ -21,7 +21,7 @@ pub use form::{Form, Running};
 pub use overlap_save::OverlapSave;
 pub use phase::{Landmark, PhaseResponse};
 pub use polynomial::{RootsError, polynomial_from_roots, polynomial_roots};
-pub(crate) use polynomial::{paired, roots_within};
+pub(crate) use polynomial::{confluent_roots, paired, roots_within};
 pub use sections::{RunningSections, Section, Sections};
 pub use taps::{LinearPhase, RunningTaps, Taps};
 pub use zeros_poles::ZerosPolesGain;

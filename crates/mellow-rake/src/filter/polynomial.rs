@@ -120,6 +120,119 @@ pub(crate) fn roots_within(
     let zeros = zeros + rest.len() - 1 - ends;
     rest.truncate(ends + 1);
     let coefficients = &rest[..];
+    let (roots, moved) = unpaired(coefficients)?;
+    let degree = coefficients.len() - 1;
+    let mut roots = paired(roots).ok_or(RootsError::NoConvergence { degree, moved })?;
+    for root in roots.iter_mut().filter(|root| root.im == 0.0) {
+        if let Some(step) = newton(coefficients, *root) {
+            let better = *root - step;
+            if newton(coefficients, better).is_none_or(|next| modulus(next) < modulus(step)) {
+                *root = better;
+            }
+        }
+    }
+    roots.extend(at_one);
+    roots.extend(vec![Complex64::new(0.0, 0.0); zeros]);
+    Ok(roots)
+}
+
+/// Sets of roots that may be those of a polynomial whose roots occur several times over, as the zeros of filters do. Rounding its coefficients
+/// spreads a root of multiplicity m over a circle of radius ε^(1/m), but leaves the mean of that circle where it was (W. Kahan, "Conserving
+/// confluence curbs ill-condition", 1972): in each set those that lie nearer to each other than some distance stand at their mean. Which set is the
+/// best the caller finds out, by what it makes of the polynomial.
+///
+/// # Errors
+/// [`RootsError`] for no polynomial, and where no set was found.
+pub(crate) fn confluent_roots(coefficients: &[f64]) -> Result<Vec<Vec<Complex64>>, RootsError> {
+    let first = coefficients.iter().position(|c| *c != 0.0).ok_or(RootsError::Coefficients)?;
+    let last = coefficients.iter().rposition(|c| *c != 0.0).ok_or(RootsError::Coefficients)?;
+    if coefficients.iter().any(|c| !c.is_finite()) {
+        return Err(RootsError::Coefficients);
+    }
+    let zeros = vec![Complex64::new(0.0, 0.0); coefficients.len() - 1 - last];
+    let mut sets: Vec<Vec<Complex64>> =
+        roots_within(coefficients, 2.0 * f64::EPSILON).into_iter().collect();
+    let (rest, at_one) = without_multiple_ones(&coefficients[first..=last]);
+    let degree = rest.len() - 1;
+    let (roots, moved) = unpaired(&rest)?;
+    for distance in [0.0, 1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.05] {
+        if let Some(mut set) = paired(at_means(&rest, &roots, distance)) {
+            set.extend(&at_one);
+            set.extend(&zeros);
+            sets.push(set);
+        }
+    }
+    if sets.is_empty() { Err(RootsError::NoConvergence { degree, moved }) } else { Ok(sets) }
+}
+
+/// The derivative of a polynomial, highest power first.
+fn derivative(coefficients: &[f64]) -> Vec<f64> {
+    let degree = coefficients.len() - 1;
+    coefficients[..degree].iter().enumerate().map(|(k, c)| c * (degree - k) as f64).collect()
+}
+
+/// Roots, those that lie nearer to each other than a distance, directly or over others, all at one place: there the (m − 1)-th derivative has a root
+/// of its own, which is as sure as the coefficients are. Its search starts at their mean.
+fn at_means(coefficients: &[f64], roots: &[Complex64], distance: f64) -> Vec<Complex64> {
+    let mut group: Vec<usize> = (0..roots.len()).collect();
+    for one in 0..roots.len() {
+        for other in 0..one {
+            if modulus(roots[one] - roots[other]) < distance {
+                let (from, to) = (group[one], group[other]);
+                group.iter_mut().filter(|group| **group == from).for_each(|group| *group = to);
+            }
+        }
+    }
+    let place = |index: usize| {
+        let own: Vec<usize> =
+            (0..roots.len()).filter(|other| group[*other] == group[index]).collect();
+        let sum: Complex64 = own.iter().map(|other| roots[*other]).sum();
+        let mean = sum / own.len() as f64;
+        if own.len() == 1 {
+            return mean;
+        }
+        let mut flat = coefficients.to_vec();
+        for _ in 1..own.len() {
+            flat = derivative(&flat);
+        }
+        let mut z = mean;
+        for _ in 0..20 {
+            let Some(step) = newton(&flat, z) else { break };
+            z -= step;
+        }
+        // What went somewhere else was no such place.
+        if modulus(z - mean) < distance { z } else { mean }
+    };
+    (0..roots.len()).map(place).collect()
+}
+
+/// The polynomial without its roots at −1 and 1, as often as its coefficients, each off by a rounding, can have them there: the j-th coefficient of its
+/// expansion about the root is then no larger than Σ |c_k|·C(k, j) times that rounding.
+fn without_multiple_ones(coefficients: &[f64]) -> (Vec<f64>, Vec<Complex64>) {
+    let mut rest = coefficients.to_vec();
+    let mut roots = Vec::new();
+    for root in [-1.0, 1.0] {
+        // Of |c_k| the same expansion, about 1.
+        let mut sizes: Vec<f64> = rest.iter().map(|c| c.abs()).collect();
+        while rest.len() > 1 {
+            let (mut quotient, mut bound) = (rest.clone(), sizes.clone());
+            for k in 1..quotient.len() {
+                quotient[k] += root * quotient[k - 1];
+                bound[k] += bound[k - 1];
+            }
+            let (remainder, most) = (quotient.pop().unwrap_or(0.0), bound.pop().unwrap_or(0.0));
+            if remainder.abs() > 2.0 * f64::EPSILON * most {
+                break;
+            }
+            (rest, sizes) = (quotient, bound);
+            roots.push(Complex64::new(root, 0.0));
+        }
+    }
+    (rest, roots)
+}
+
+/// The roots as they were found, and by how much the last of them still moved.
+fn unpaired(coefficients: &[f64]) -> Result<(Vec<Complex64>, f64), RootsError> {
     let degree = coefficients.len() - 1;
     let mut roots = guesses(coefficients);
     if roots.len() != degree || roots.iter().any(|z| !z.re.is_finite() || !z.im.is_finite()) {
@@ -162,18 +275,7 @@ pub(crate) fn roots_within(
     if moved > 1e-9 {
         return Err(RootsError::NoConvergence { degree, moved });
     }
-    let mut roots = paired(roots).ok_or(RootsError::NoConvergence { degree, moved })?;
-    for root in roots.iter_mut().filter(|root| root.im == 0.0) {
-        if let Some(step) = newton(coefficients, *root) {
-            let better = *root - step;
-            if newton(coefficients, better).is_none_or(|next| modulus(next) < modulus(step)) {
-                *root = better;
-            }
-        }
-    }
-    roots.extend(at_one);
-    roots.extend(vec![Complex64::new(0.0, 0.0); zeros]);
-    Ok(roots)
+    Ok((roots, moved))
 }
 
 /// The polynomial without its roots at exactly 1 and −1, by synthetic division, and these roots. Filters have them many
