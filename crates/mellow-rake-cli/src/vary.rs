@@ -16,7 +16,7 @@ pub(crate) struct Variant {
 /// The variants of a spec that `wish`, as `method.order=4,6,8`, asks for.
 ///
 /// A value takes the type that stands in the spec: text stays text. Where the key is not there yet, a value that is no TOML is
-/// taken as text.
+/// taken as text. An element of an array is named by its number from 0, as in want.a.1.
 pub(crate) fn variants(path: &Path, text: &str, wish: &str) -> Result<Vec<Variant>, Failure> {
     let wrong = |what: String| Failure::Call(format!("--vary {wish}: {what}"));
     let (key, values) = wish
@@ -75,19 +75,52 @@ fn set(document: &mut DocumentMut, keys: &[&str], value: &str) -> Result<(), Str
         return Err("no key".to_owned());
     };
     let mut table: &mut dyn toml_edit::TableLike = document.as_table_mut();
-    for key in tables {
+    for (depth, key) in tables.iter().enumerate() {
         let item = table.entry(key).or_insert(Item::Table(toml_edit::Table::new()));
+        if let Some(array) = item.as_array_mut() {
+            return set_element(array, key, &keys[depth + 1..], value);
+        }
         table = item.as_table_like_mut().ok_or_else(|| format!("`{key}` is no table"))?;
     }
     let is_text = table.get(last).is_some_and(Item::is_str);
-    let literal = value.parse::<Value>().ok();
-    let value = match literal {
-        Some(Value::String(text)) => Value::String(text),
-        Some(literal) if !is_text => literal,
-        _ => Value::from(value),
-    };
-    table.insert(last, Item::Value(value));
+    table.insert(last, Item::Value(literal(value, is_text)));
     Ok(())
+}
+
+/// A value of the kind that stands in its place.
+fn literal(value: &str, is_text: bool) -> Value {
+    match value.parse::<Value>() {
+        Ok(Value::String(text)) => Value::String(text),
+        Ok(literal) if !is_text => literal,
+        _ => Value::from(value),
+    }
+}
+
+/// An element of an array, or of an array in it, counted from 0: `want.a.1`, `want.sections.0.3`.
+fn set_element(
+    array: &mut toml_edit::Array,
+    name: &str,
+    keys: &[&str],
+    value: &str,
+) -> Result<(), String> {
+    let Some((first, rest)) = keys.split_first() else {
+        return Err("no key".to_owned());
+    };
+    let count = array.len();
+    let wrong = || format!("`{first}` is no element of `{name}`, which has {count}, from 0");
+    let index = first.parse::<usize>().ok().filter(|index| *index < count).ok_or_else(wrong)?;
+    if rest.is_empty() {
+        let is_text = array.get(index).is_some_and(Value::is_str);
+        array.replace(index, literal(value, is_text));
+        return Ok(());
+    }
+    let inner = array.get_mut(index).and_then(Value::as_array_mut);
+    set_element(
+        inner.ok_or_else(|| format!("`{first}` of `{name}` is no array"))?,
+        first,
+        rest,
+        value,
+    )
 }
 
 #[cfg(test)]
@@ -107,6 +140,12 @@ mod tests {
         assert!(found.len() == 2 && found[1].contains("coefficients = \"s24\""), "{found:?}");
         let found = texts("want.edges=[\"1 Hz\", \"3 Hz\"],[\"1 Hz\", \"4 Hz\"]");
         assert!(found.len() == 2 && found[1].contains("[\"1 Hz\", \"4 Hz\"]"), "{found:?}");
+        let found = texts("want.edges.1=3 Hz");
+        assert!(found[0].contains("edges = [\"1 Hz\", \"3 Hz\"]"), "{found:?}");
+        let rows =
+            "name = \"x\"\n[want]\nsections = [[1, 0, 0, 1, -0.5, 0], [1, 0, 0, 1, 0.5, 0]]\n";
+        let found = variants(Path::new("x.toml"), rows, "want.sections.1.4=0.501,0.502").unwrap();
+        assert!(found[1].text.contains("[1, 0, 0, 1, 0.502, 0]]"), "{}", found[1].text);
         // A table and a key that are not there yet; a number stays a number, a word becomes text.
         let found = texts("method.order=4,minimum");
         assert!(
@@ -128,7 +167,16 @@ mod tests {
 
     #[test]
     fn calls_that_make_no_sense_are_refused() {
-        for wish in ["order", "=4", "a..b=1", "name.x=1", "method.order=4,,6"] {
+        for wish in [
+            "order",
+            "=4",
+            "a..b=1",
+            "name.x=1",
+            "method.order=4,,6",
+            "want.edges.2=1",
+            "want.edges.x=1",
+            "want.edges.0.1=1",
+        ] {
             assert!(variants(Path::new("x.toml"), SPEC, wish).is_err(), "{wish}");
         }
         let many = (0..40).map(|k| k.to_string()).collect::<Vec<_>>().join(",");

@@ -122,7 +122,8 @@ impl From<&IirChoice> for Bands {
 ///
 /// A notch: a null at the centre, and the −3 dB points within a millionth of the width, or within what f64 can tell
 /// apart at this sample rate. Otherwise: every edge of a recursive filter at its level, every fixed point at its gain or
-/// phase, and the template kept, within 1e-6 dB or degrees.
+/// phase, and the template kept, within 1e-6 dB or degrees. Taps: the half-amplitude points within half of sample rate over taps of a cut-off, and
+/// nothing outside above an attenuation that was asked for without a stop-band.
 pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> Option<bool> {
     Some(match (&design.choice, measures) {
         (Choice::Notch(choice), Measures::Notch(measures)) => {
@@ -149,8 +150,11 @@ pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> Opt
             choice.edges_hz.iter().all(at_level)
                 && measures.template_excess_db(&design.choice).is_none_or(|excess| excess == 0.0)
         }
-        (Choice::Fir(_), Measures::Bands(_)) => {
-            return measures.template_excess_db(&design.choice).map(|excess| excess == 0.0);
+        (Choice::Fir(choice), Measures::Bands(found)) => {
+            let template = measures.template_excess_db(&design.choice).map(|excess| excess == 0.0);
+            let checks =
+                [template, keeps_side_lobes(choice, found), keeps_cutoff(choice, found, rate)];
+            return checks.into_iter().flatten().reduce(|all, one| all && one);
         }
         (Choice::Direct(choice), Measures::General(found)) if !choice.marks.is_empty() => {
             found.marks.iter().all(|point| match (point.mark.asked, point.found) {
@@ -163,6 +167,20 @@ pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> Opt
         }
         _ => return None,
     })
+}
+
+/// Whether nothing outside rises above an attenuation that was asked for without a stop-band; `None` where it was not, or where there is nothing
+/// outside.
+fn keeps_side_lobes(choice: &FirChoice, found: &BandMeasures) -> Option<bool> {
+    let asked = choice.attenuation_db.filter(|_| choice.stop_hz.is_none())?;
+    Some(found.side_lobe_db? <= SLACK_DB - asked)
+}
+
+/// Whether the half-amplitude points lie at the cut-offs that were asked for, as nearly as so many taps can tell two frequencies apart.
+fn keeps_cutoff(choice: &FirChoice, found: &BandMeasures, rate: SampleRate) -> Option<bool> {
+    let near = rate.hertz() / (2.0 * choice.taps as f64);
+    let mut pairs = choice.cutoff_hz.as_ref()?.iter().zip(&found.edges_6db_hz);
+    Some(pairs.all(|(asked, found)| found.is_some_and(|hz| (hz - asked).abs() <= near)))
 }
 
 /// Smallest and largest group delay in the pass-band, in samples: outside the −3 dB points of a notch, else in the

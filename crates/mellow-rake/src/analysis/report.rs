@@ -216,7 +216,10 @@ fn band_rows(found: &BandMeasures, wish: &BandWish<'_>) -> Vec<QualityRow> {
         let half_amplitude = row("edge_6db", six, "Hz", at(&found.edges_6db_hz));
         rows.push(half_amplitude.wished(wished(wish.half_amplitude_hz, side)));
     }
-    rows.push(row("side_lobe", "largest side lobe", "dB", found.side_lobe_db));
+    let side_lobe = row("side_lobe", "largest side lobe", "dB", found.side_lobe_db);
+    // An attenuation without a stop-band to hold it in is that of whatever lies outside.
+    let asked = wish.attenuation_db.filter(|_| wish.stop_hz.is_empty());
+    rows.push(side_lobe.wished(asked.map_or(Wished::Nothing, |level| Wished::AtMost(-level))));
     let gain = |key, words, value| row(key, words, "dB", None).reading(Reading::level(value));
     rows.push(gain("dc_gain", "gain at 0 Hz", found.dc_gain_db));
     rows.push(gain("nyquist_gain", "gain at Nyquist", found.nyquist_gain_db));

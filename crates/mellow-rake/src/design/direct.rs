@@ -4,7 +4,7 @@ use super::notch::second_order;
 use super::{DesignError, notch};
 use crate::convert::{ConvertError, Polynomials, from_polynomials, from_sections};
 use crate::filter::complex::modulus;
-use crate::filter::{Form, Section, Sections, Taps, Transfer, ZerosPolesGain};
+use crate::filter::{Form, Section, Sections, Taps, Transfer, ZerosPolesGain, polynomial_roots};
 use crate::spec::{Calibration, Coefficients, DirectWish, LARGEST_TAPS, Leak, Root};
 use crate::units::SampleRate;
 use num_complex::Complex64;
@@ -87,8 +87,13 @@ pub enum DirectError {
         what: String,
     },
     /// Zeros and poles cannot be read off the coefficients.
-    #[error("key `want.a`: {0}")]
-    Convert(#[from] ConvertError),
+    #[error("key `{key}`: {why}")]
+    Convert {
+        /// The key.
+        key: &'static str,
+        /// What is in the way.
+        why: ConvertError,
+    },
 }
 
 const HALF_POWER_DB: f64 = -10.0 * std::f64::consts::LOG10_2;
@@ -410,8 +415,14 @@ fn given(coefficients: &Coefficients) -> Result<Direct, DesignError> {
                     "b and a may have 49 numbers at most; sections have no such limit",
                 ));
             }
-            let found = from_polynomials(&Polynomials { b: b.clone(), a: a.clone() })
-                .map_err(DirectError::from)?;
+            let found = from_polynomials(&Polynomials { b: b.clone(), a: a.clone() });
+            let found = found.map_err(|why| {
+                // Poles that are not fixed by their coefficients, or that were not found; else it is the zeros.
+                let of_poles = matches!(why, ConvertError::LosesPoles { .. });
+                let key =
+                    if of_poles || polynomial_roots(a).is_err() { "want.a" } else { "want.b" };
+                DirectError::Convert { key, why }
+            })?;
             assumptions.push(format!(
                 "split into sections: the response changed by {:.1e} of its peak, rounding of the given numbers can move \
                  poles by {:.1e} of their distance from the circle",

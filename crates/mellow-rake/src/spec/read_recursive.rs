@@ -25,9 +25,9 @@ pub(super) fn levels(keys: &Keys<'_>) -> Result<(Option<Level>, Option<Level>), 
         None => Ok(None),
         Some(found) => {
             let level: Level = found.parse(LEVEL_FORMS)?;
-            // An attenuation given as a plain ratio is a gain below 1.
-            let decibels =
-                if key == "attenuation" { level.decibels().abs() } else { level.decibels() };
+            // As a plain ratio an attenuation is a gain below 1 or what that is divided by, a ripple the largest gain over the smallest or the
+            // other way round: textbooks give either.
+            let decibels = level.decibels().abs();
             if !(least..=most).contains(&decibels) {
                 return Err(found.error(Problem::Range {
                     found: format!("{decibels} dB"),
