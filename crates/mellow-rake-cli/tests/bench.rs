@@ -441,10 +441,7 @@ fn words_are_judged_on_one_page() {
     std::fs::write(&slow, text).unwrap();
     let slow = slow.to_str().unwrap();
     let (status, out, _) = run(&["quantize", slow]);
-    assert!(
-        status == 1 && out.contains("not possible") && out.contains("coupled does it"),
-        "{out}"
-    );
+    assert!(status == 1 && out.contains("not possible") && out.contains("coupled does"), "{out}");
     let (_, object) = json(&["quantize", slow, "--json"]);
     assert!(
         object["fewest_coefficient_bits"].as_u64().unwrap() > 20 && object["reason"].is_string()

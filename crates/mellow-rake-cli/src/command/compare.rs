@@ -11,7 +11,8 @@ use crate::stream::progress;
 use crate::text::quality::{found, label};
 use crate::vary::variants;
 use mellow_rake::analysis::{
-    Deviation, QualityRow, Reading, Report, deviation, largest_gain_difference_db, passband,
+    Deviation, QualityRow, Reading, Report, ResponseDifference, deviation,
+    largest_gain_difference_db, largest_response_difference, passband,
 };
 use mellow_rake::filter::{PhaseResponse, Transfer};
 use mellow_rake::units::SampleRate;
@@ -111,6 +112,7 @@ struct ContenderObject<'a> {
     multiplies_times_least: f64,
     rounding_noise_db: Option<f64>,
     passband_difference_db: Option<f64>,
+    response_difference: Option<ResponseDifference>,
     reference: Option<Deviation>,
     quality: Vec<QualityObject>,
 }
@@ -265,6 +267,14 @@ fn object<'a>(
         } else {
             one.difference_from(first)
         },
+        response_difference: if is_first {
+            None
+        } else {
+            largest_response_difference([
+                (one.filter(), one.rate()),
+                (first.filter(), first.rate()),
+            ])
+        },
         reference: deviation(one.filter(), one.rate(), &inside),
         quality: quality(if one.is_rounded {
             one.measured.rows()
@@ -292,6 +302,10 @@ fn text(contenders: &[Contender], objects: &[ContenderObject<'_>], refused: &[Re
     }
     more("predicted rounding noise, dB of 1", cells(&|o| print::number(o.rounding_noise_db, 2)));
     more("from the first in its pass-band, dB", cells(&|o| level(o.passband_difference_db)));
+    let share =
+        |found: Option<ResponseDifference>| print::number(found.map(|d| 100.0 * d.of_peak), 4);
+    more("from the first at most, % of peak", cells(&|o| share(o.response_difference)));
+    more("  at, Hz", cells(&|o| level(o.response_difference.map(|d| d.at_hz))));
     more("from the reference, at most, dB", cells(&|o| level(o.reference.map(|d| d.largest_db))));
     more("  at, Hz", cells(&|o| level(o.reference.map(|d| d.at_hz))));
     more("  rms, dB", cells(&|o| level(o.reference.map(|d| d.rms_db))));

@@ -1,8 +1,9 @@
 //! Responses held against one another, and against a curve that was measured or published.
 
+use super::adaptive_grid;
 use super::gain_db;
-use super::search::extreme;
-use crate::filter::Transfer;
+use super::search::{extreme, golden};
+use crate::filter::{PhaseResponse, Transfer};
 use crate::units::SampleRate;
 use serde::Serialize;
 
@@ -39,6 +40,54 @@ pub fn largest_gain_difference_db(
     };
     let found = stretches.iter().map(at).filter(|difference| difference.is_finite());
     found.max_by(|a, b| a.abs().total_cmp(&b.abs()))
+}
+
+/// Where two responses differ most.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct ResponseDifference {
+    /// The gain of the first less that of the second, as a ratio of the largest gain of the second that was seen.
+    pub of_peak: f64,
+    /// Where, in hertz.
+    pub at_hz: f64,
+}
+
+/// Where the gain of one filter differs most from that of another, at all frequencies that both sample rates have; `None` where the second lets
+/// nothing through. So a change of a coefficient in its third decimal is seen as a number, and where it matters.
+///
+/// The frequencies are those on which either response can be drawn, and the largest difference is refined.
+///
+/// ```
+/// use mellow_rake::{analysis::largest_response_difference, design::notch};
+/// let rate = "1 kHz".parse()?;
+/// let designed = notch(87.5, 5.0, rate)?.sections;
+/// let mut changed = designed.clone();
+/// changed.0[0].a[0] += 0.001;
+/// let found = largest_response_difference([(&changed, rate), (&designed, rate)]).unwrap();
+/// // A twentieth of the peak, beside the notch.
+/// assert!((0.02..0.2).contains(&found.of_peak.abs()) && (found.at_hz - 87.5).abs() < 5.0);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn largest_response_difference(
+    both: [(&dyn PhaseResponse, SampleRate); 2],
+) -> Option<ResponseDifference> {
+    let nyquist = both[0].1.nyquist().min(both[1].1.nyquist());
+    let gains = |hz: f64| both.map(|(filter, rate)| filter.gain(rate.radians(hz)));
+    let difference = |hz: f64| {
+        let [first, second] = gains(hz);
+        first - second
+    };
+    let mut hertz: Vec<f64> = both
+        .iter()
+        .flat_map(|(filter, rate)| adaptive_grid(*filter, *rate, 0.0, nyquist, 0.5))
+        .collect();
+    hertz.sort_by(f64::total_cmp);
+    let peak = hertz.iter().map(|hz| gains(*hz)[1]).fold(0.0, f64::max);
+    let size = |hz: f64| -difference(hz).abs();
+    let most = (0..hertz.len()).min_by(|a, b| size(hertz[*a]).total_cmp(&size(hertz[*b])))?;
+    let (low, high) = (most.saturating_sub(1), (most + 1).min(hertz.len() - 1));
+    let between = golden(hertz[low], hertz[high], &size);
+    let at_hz = if size(between) < size(hertz[most]) { between } else { hertz[most] };
+    (peak > 0.0).then(|| ResponseDifference { of_peak: difference(at_hz) / peak, at_hz })
 }
 
 /// How far a filter is from a reference curve.

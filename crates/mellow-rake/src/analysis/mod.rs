@@ -17,7 +17,10 @@ mod sensitivity;
 mod time_measures;
 
 pub use band_measures::{BandMeasures, Bands, measure_bands};
-pub use comparison::{Deviation, deviation, gain_difference_db, largest_gain_difference_db};
+pub use comparison::{
+    Deviation, ResponseDifference, deviation, gain_difference_db, largest_gain_difference_db,
+    largest_response_difference,
+};
 pub use curves::{FrequencyCurves, LinearPart, frequency_curves};
 pub use families::{FamilyFigures, Kept, compare_families};
 pub(crate) use general_measures::peak_frequency;
