@@ -3,11 +3,13 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::design::DesignError;
+use mellow_rake::analysis::{Measures, meets_spec};
 use mellow_rake::design::iir::{IirWish, Points, design_iir};
+use mellow_rake::design::{Choice, DesignError, design};
 use mellow_rake::filter::{
     BandKind, EdgeMeaning, Family, LARGEST_ORDER, Sections, Transfer, ZerosPolesGain,
 };
+use mellow_rake::spec::Spec;
 use mellow_rake::units::SampleRate;
 use num_complex::Complex64;
 use proptest::prelude::*;
@@ -203,9 +205,12 @@ proptest! {
             prop_assert!(!in_pass || (-ripple - 1e-6..1e-6).contains(&level), "{level} at {f} in the pass-band");
             prop_assert!(!in_stop || level < -attenuation + 1e-6, "{level} at {f} in the stop-band");
         }
-        for edge in &pass {
+        // At least one edge is met exactly; where the middle is that of the stop-band, the other has room.
+        for edge in &choice.edges_hz {
             prop_assert!((decibels(gain(&filter, *edge)) + ripple).abs() < 1e-6);
         }
+        let is_met = |edge: &f64| choice.edges_hz.iter().any(|own| (own - edge).abs() < 1e-12);
+        prop_assert!(pass.iter().any(is_met));
         let step = if kind.is_band() { 2 } else { 1 };
         if choice.order > step {
             let smaller = IirWish {
@@ -307,4 +312,58 @@ fn unreasonable_wishes_are_refused() {
         let error = design_iir(&wish, rate()).expect_err(words).to_string();
         assert!(error.contains(words), "`{words}` is not in: {error}");
     }
+}
+
+/// The smallest order of bands, over all middles that the transformation can have: an order of a Chebyshev filter follows from the selectivity in
+/// closed form, acosh √((10^(A/10) − 1)/(10^(r/10) − 1))/acosh of it, and the best middle from a scan.
+#[test]
+fn bands_take_no_more_poles_than_the_best_middle_needs() {
+    let (ripple, attenuation) = (0.5f64, 60.0f64);
+    let ratio = |db: f64| 10f64.powf(db / 10.0) - 1.0;
+    let needed = (ratio(attenuation) / ratio(ripple)).sqrt().acosh();
+    let mut fewer = 0;
+    for kind in ["bandpass", "bandstop"] {
+        for low in [60.0f64, 100.0, 180.0] {
+            for (inner, width, outer) in
+                [(30.0f64, 50.0, 120.0), (10.0, 90.0, 25.0), (50.0, 60.0, 20.0), (12.0, 80.0, 12.0)]
+            {
+                let edges = [low, low + inner, low + inner + width, low + inner + width + outer];
+                let (pass, stop) = match kind {
+                    "bandpass" => ([edges[1], edges[2]], [edges[0], edges[3]]),
+                    _ => ([edges[0], edges[3]], [edges[1], edges[2]]),
+                };
+                let text = format!(
+                    "name = \"b\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"{kind}\"\npass_edges = [\"{} Hz\", \"{} Hz\"]\n\
+                     stop_edges = [\"{} Hz\", \"{} Hz\"]\nripple = \"{ripple} dB\"\nattenuation = \"{attenuation} dB\"\n\
+                     [method]\ndesign = \"chebyshev1\"\norder = \"minimum\"\n",
+                    pass[0], pass[1], stop[0], stop[1]
+                );
+                let warp = |hz: f64| (std::f64::consts::PI * hz / 1000.0).tan();
+                let selectivity = |square: f64| {
+                    let band = |hz: f64| ((warp(hz) * warp(hz) - square) / warp(hz)).abs();
+                    let ends = |edges: [f64; 2]| edges.map(band);
+                    let ([a, b], [c, d]) = (ends(pass), ends(stop));
+                    if kind == "bandpass" { c.min(d) / a.max(b) } else { a.min(b) / c.max(d) }
+                };
+                let squares = [warp(pass[0]) * warp(pass[1]), warp(stop[0]) * warp(stop[1])];
+                let best = (0..=4000).map(|k| {
+                    let share = f64::from(k) / 4000.0;
+                    selectivity(squares[0] * (1.0 - share) + squares[1] * share)
+                });
+                let best = best.fold(0.0, f64::max);
+                let order = 2 * (needed / best.acosh() - 1e-9).ceil() as usize;
+                let old = 2 * (needed / selectivity(squares[0]).acosh() - 1e-9).ceil() as usize;
+                let spec = Spec::parse(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
+                let found = design(&spec).unwrap();
+                let Choice::Recursive(choice) = &found.choice else { panic!() };
+                assert_eq!(choice.order, order, "{text}");
+                fewer += usize::from(order < old);
+                // And it keeps the template.
+                let measures = Measures::of(found.transfer(), &found.choice, spec.sample_rate);
+                assert_eq!(meets_spec(&found, &measures, spec.sample_rate), Some(true), "{text}");
+            }
+        }
+    }
+    println!("{fewer} of 24 with fewer poles than about the middle of their pass-bands");
+    assert!(fewer > 3, "{fewer}");
 }

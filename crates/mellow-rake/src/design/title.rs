@@ -29,14 +29,13 @@ impl fmt::Display for Choice {
 
 fn notch_title(choice: &NotchChoice) -> String {
     let NotchChoice { center_hz, width_hz, q, .. } = choice;
-    format!(
-        "second-order notch at {center_hz} Hz, {width_hz} Hz between the -3 dB points (q {q:.4})"
-    )
+    let (center, width) = (plain(*center_hz), plain(*width_hz));
+    format!("second-order notch at {center} Hz, {width} Hz between the -3 dB points (q {q:.4})")
 }
 
 /// "0.6 Hz", or "5 Hz and 15 Hz"
 fn edges(edges: &[f64]) -> String {
-    edges.iter().map(|hz| format!("{hz} Hz")).collect::<Vec<_>>().join(" and ")
+    edges.iter().map(|hz| format!("{} Hz", plain(*hz))).collect::<Vec<_>>().join(" and ")
 }
 
 fn band_title(choice: &IirChoice) -> String {
@@ -89,8 +88,45 @@ fn fir_title(choice: &FirChoice) -> String {
     title
 }
 
+/// A number without the last digits of f64, which nobody asked for: ten significant ones at most.
+fn plain(value: f64) -> String {
+    let shortest = value.to_string();
+    let digits = shortest.chars().filter(char::is_ascii_digit).count();
+    if digits <= 10 || value == 0.0 || !value.is_finite() {
+        return shortest;
+    }
+    let whole = libm::floor(libm::log10(value.abs())) as i32;
+    let behind = (9 - whole).clamp(0, 300) as usize;
+    let text = format!("{value:.behind$}");
+    if text.contains('.') {
+        text.trim_end_matches('0').trim_end_matches('.').to_owned()
+    } else {
+        text
+    }
+}
+
 /// A frequency with at most four digits behind the point.
 fn rounded(hertz: f64) -> String {
     let text = format!("{hertz:.4}");
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::plain;
+
+    #[test]
+    fn last_digits_are_left_out() {
+        let cases = [
+            (87.5, "87.5"),
+            (0.03 * 32.0, "0.96"),
+            (223.359_541_990_298_88, "223.359542"),
+            (1.0 / 3.0, "0.3333333333"),
+            (123_456_789_012.25, "123456789012"),
+            (1e-12 / 3.0, "0.0000000000003333333333"),
+        ];
+        for (value, expected) in cases {
+            assert_eq!(plain(value), expected);
+        }
+    }
 }

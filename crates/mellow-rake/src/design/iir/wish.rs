@@ -234,30 +234,45 @@ fn plan(
             check_template(kind, pass, stop)?;
             let ripple = need(ripple_db, "ripple", family)?;
             let attenuation = need(attenuation_db, "attenuation", family)?;
-            let passed = shape(kind, pass, rate);
-            let selectivity = stop
-                .iter()
-                .map(|&hz| match mapping {
+            let selectivity = |edges: &Edges| {
+                let passed = shape(kind, edges, rate);
+                let frequencies = stop.iter().map(|&hz| match mapping {
                     Mapping::Bilinear => passed.prototype_frequency(rate.radians(hz)),
-                    Mapping::ImpulseInvariant => prototype_frequency(kind, pass, hz),
-                })
-                .fold(f64::INFINITY, f64::min);
-            let fits = |family: Family| smallest(family, ripple, attenuation, selectivity);
-            let (order, prototype) = fits(family)?.ok_or_else(|| DesignError::OutOfReach {
-                family,
-                largest: LARGEST_ORDER * per_pole,
-                would_do: Family::ALL
-                    .into_iter()
-                    .filter_map(|other| Some((other, fits(other).ok().flatten()?.0 * per_pole)))
-                    .min_by_key(|(_, order)| *order)
-                    .map(|(other, order)| {
-                        format!("a filter of family {other} and order {order} would do")
-                    })
-                    .unwrap_or_else(|| "no family does; widen the transition".to_owned()),
-            })?;
+                    Mapping::ImpulseInvariant => prototype_frequency(kind, edges, hz),
+                });
+                frequencies.fold(f64::INFINITY, f64::min)
+            };
+            let mut placed = vec![pass.clone()];
+            placed.extend(about_stop_edges(kind, pass, stop, rate, mapping));
+            // The wish's own edges, unless others take fewer poles.
+            let fits = |family: Family| -> Result<Option<(usize, Prototype, Edges)>, DesignError> {
+                let mut best: Option<(usize, Prototype, Edges)> = None;
+                for edges in &placed {
+                    if let Some((order, prototype)) =
+                        smallest(family, ripple, attenuation, selectivity(edges))?
+                        && best.as_ref().is_none_or(|(least, ..)| order < *least)
+                    {
+                        best = Some((order, prototype, edges.clone()));
+                    }
+                }
+                Ok(best)
+            };
+            let (order, prototype, edges) =
+                fits(family)?.ok_or_else(|| DesignError::OutOfReach {
+                    family,
+                    largest: LARGEST_ORDER * per_pole,
+                    would_do: Family::ALL
+                        .into_iter()
+                        .filter_map(|other| Some((other, fits(other).ok().flatten()?.0 * per_pole)))
+                        .min_by_key(|(_, order)| *order)
+                        .map(|(other, order)| {
+                            format!("a filter of family {other} and order {order} would do")
+                        })
+                        .unwrap_or_else(|| "no family does; widen the transition".to_owned()),
+                })?;
             choice.order = order * per_pole;
             choice.order_is_smallest = true;
-            choice.edges_hz.clone_from(pass);
+            choice.edges_hz = edges;
             choice.pass_hz = Some(pass.clone());
             choice.stop_hz = Some(stop.clone());
             (prototype, ripple)
@@ -265,6 +280,39 @@ fn plan(
     };
     let at = prototype.reaches(normalised_db);
     Ok((choice, prototype.normalised_at(at)))
+}
+
+/// The edges of a band whose middle is that of the stop-band edges instead of that of the pass-band edges: one of them an edge of the pass-band, the other
+/// as far out as that takes it. The transformation mirrors one side of a band onto the other about its middle Ω₀, so a template whose sides are
+/// unlike is held on one side by its pass-band, on the other by its stop-band; which middle leaves more is to be tried.
+fn about_stop_edges(
+    kind: BandKind,
+    pass: &Edges,
+    stop: &Edges,
+    rate: SampleRate,
+    mapping: Mapping,
+) -> Option<Edges> {
+    let ([low, high], [first, last]) = (pass[..].try_into().ok()?, stop[..].try_into().ok()?);
+    let analogue = |hz: f64| match mapping {
+        Mapping::Bilinear => libm::tan(rate.radians(hz) / 2.0),
+        Mapping::ImpulseInvariant => hz,
+    };
+    let digital = |frequency: f64| match mapping {
+        Mapping::Bilinear => libm::atan(frequency) / std::f64::consts::PI * rate.hertz(),
+        Mapping::ImpulseInvariant => frequency,
+    };
+    let square: f64 = analogue(first) * analogue(last);
+    let mirrored = |hz: f64| digital(square / analogue(hz));
+    // The wider pass-band of a band-pass, the narrower stop-band of a band-stop: every asked frequency is inside.
+    let (with_low, with_high): (Edges, Edges) =
+        (vec![low, mirrored(low)], vec![mirrored(high), high]);
+    let holds = |edges: &Edges| match kind {
+        BandKind::Bandpass => edges[0] <= low && high <= edges[1],
+        _ => low <= edges[0] && edges[1] <= high,
+    };
+    [with_low, with_high]
+        .into_iter()
+        .find(|edges| holds(edges) && edges[0] < edges[1] && edges[1] < rate.nyquist())
 }
 
 fn prototype(
