@@ -455,6 +455,8 @@ impl<'a> Reading<'a> {
                     self.term(at, term, format.fraction(), factor, to)?;
                 }
             }
+            // What a loop gives is made of more than is worth a look.
+            Operation::Repeat { .. } => return None,
             _ => {
                 let stored =
                     self.datapath.operations().find_map(|(_, operation, _)| match operation {
