@@ -135,7 +135,7 @@ pub(super) fn bounds(
     watched: &[(Place, WordFormat)],
 ) -> Result<Bounds, NotProved> {
     let places: Vec<Place> = watched.iter().map(|(place, _)| *place).collect();
-    let input = (end(datapath.input, false), end(datapath.input, true));
+    let input = range(datapath.input);
     let Levels { places: levels, error, gains, paths, decay, mut model, .. } =
         levels(datapath, fractions, &places, input, Start::Zero)?;
     let mut reaches: Vec<Reach> = watched
@@ -162,6 +162,11 @@ pub(super) fn bounds(
     let gain = gains.into_iter().next_back().unwrap_or_default();
     let noise = predict(datapath, fractions, &paths, &gain);
     Ok(Bounds { reaches, error, noise, gain })
+}
+
+/// Both ends of a format as values.
+pub(super) fn range(format: WordFormat) -> (f64, f64) {
+    (end(format, false), end(format, true))
 }
 
 /// One end of a format as a value, exact to the 53 bits of f64 and never outward.

@@ -1,7 +1,8 @@
 //! Accumulators as narrow as the proof allows.
 
-use super::bound::bounds;
+use super::bound::{levels, range};
 use super::linear::{Drive, LinearDatapath};
+use super::range::Start;
 use super::walk::Place;
 use super::{Checked, Datapath, Node, Operation};
 use crate::filter::LinearSystem;
@@ -112,14 +113,15 @@ fn reaches(checked: &Checked, sums: &[(Node, WordFormat, usize)]) -> BTreeMap<No
     if LinearDatapath::new(checked, Drive::Input).finite().is_some() {
         return found;
     }
-    let places = sums.iter().flat_map(|(node, format, passes)| {
-        (0..*passes).map(|pass| (Place { node: *node, pass }, *format))
-    });
-    let watched: Vec<(Place, WordFormat)> = places.collect();
-    if let Ok(bounds) = bounds(checked.datapath(), checked.fractions(), &watched) {
-        for reach in &bounds.reaches {
-            let (low, high) = found.entry(reach.node).or_insert((0.0, 0.0));
-            (*low, *high) = (low.min(reach.low), high.max(reach.high));
+    let places = sums
+        .iter()
+        .flat_map(|(node, _, passes)| (0..*passes).map(|pass| Place { node: *node, pass }));
+    let places: Vec<Place> = places.collect();
+    let (datapath, fractions) = (checked.datapath(), checked.fractions());
+    if let Ok(levels) = levels(datapath, fractions, &places, range(datapath.input), Start::Zero) {
+        for (place, own) in places.iter().zip(&levels.places) {
+            let (low, high) = found.entry(place.node).or_insert((0.0, 0.0));
+            (*low, *high) = (low.min(own.0), high.max(own.1));
         }
     }
     found

@@ -194,6 +194,8 @@ pub(super) fn predict(
     if !signed.is_empty() {
         noise.variance += signs(datapath, fractions, &signed)?;
     }
+    // Errors that cancel leave nothing, or less than that by the last bits of f64.
+    noise.variance = noise.variance.max(0.0);
     let share = noise.rms() / (deviation * libm::sqrt(gain.energy()));
     if share > LOUDEST && is_recursive {
         return Err(NotPredicted::Loud { share: 100.0 * share });
