@@ -29,8 +29,8 @@ impl Outcome {
 pub(crate) enum Failure {
     #[error("{path}: {error}")]
     Spec { path: PathBuf, error: SpecError },
-    #[error("{path}: {error}")]
-    Design { path: PathBuf, error: DesignError },
+    #[error("{path}: {error}{would_do}")]
+    Design { path: PathBuf, error: DesignError, would_do: String },
     #[error("{path}: {error}{would_do}")]
     Implement { path: PathBuf, error: Box<ImplementError>, would_do: String },
     #[error(

@@ -64,8 +64,11 @@ impl Loaded {
             let beside = path.parent().unwrap_or(Path::new("")).join(&*name);
             *coefficients = read_coefficients(&beside)?;
         }
-        let design =
-            design(&spec).map_err(|error| Failure::Design { path: path.clone(), error })?;
+        let design = design(&spec).map_err(|error| {
+            let would_do = mellow_rake::design::advice(&spec, &error)
+                .map_or(String::new(), |found| format!("; {} would do", found.change));
+            Failure::Design { path: path.clone(), error, would_do }
+        })?;
         Ok(Loaded { path, spec, design })
     }
 

@@ -3,7 +3,7 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::design::design;
+use mellow_rake::design::{advice, design};
 use mellow_rake::implementation::implement;
 use mellow_rake::spec::{Problem, Spec, kinds, template};
 use proptest::prelude::*;
@@ -282,50 +282,91 @@ fn mistakes_in_every_other_kind_are_named_with_their_line() {
     }
 }
 
-/// A kind, what is replaced in its template, and words of the message.
-type OutOfReach = (&'static str, &'static [(&'static str, &'static str)], &'static [&'static str]);
+/// A kind, what is replaced in its template, words of the message, and how the advice begins, if there is any.
+type OutOfReach =
+    (&'static str, &'static [(&'static str, &'static str)], &'static [&'static str], &'static str);
+
+/// The text of a spec with keys changed as they are written in an advice.
+fn with_change(text: &str, change: &str) -> String {
+    let (path, _) = change.split_once(" = ").unwrap();
+    let mut lines: Vec<&str> = text.lines().collect();
+    let header =
+        |table: &str| lines.iter().position(|line| line.starts_with(&format!("[{table}]")));
+    match path.split_once('.') {
+        // One key of a table.
+        Some((table, key)) => {
+            let start = header(table).unwrap() + 1;
+            let length = lines[start..].iter().take_while(|line| !line.starts_with('[')).count();
+            let is_key = |line: &&str| line.starts_with(&format!("{key} ="));
+            if let Some(old) = lines[start..start + length].iter().position(is_key) {
+                lines.remove(start + old);
+            }
+            lines.insert(start, &change[table.len() + 1..]);
+        }
+        // The whole table.
+        None => {
+            let start = header(path).unwrap();
+            let length =
+                lines[start + 1..].iter().take_while(|line| !line.starts_with('[')).count();
+            lines.drain(start..=start + length);
+            lines.insert(0, change);
+        }
+    }
+    lines.join("\n")
+}
 
 /// Wishes that can be read but not designed: what is wrong and what would do.
 #[test]
 fn wishes_out_of_reach_say_what_would_do() {
     let cases: &[OutOfReach] = &[
-        ("differentiator", &[("\"400 Hz\"", "\"500 Hz\"")], &["method.taps", "22 taps would do"]),
+        ("differentiator", &[("\"400 Hz\"", "\"500 Hz\"")], &["method.taps"], "method.taps = 22"),
         (
             "points",
             &[("taps = 127", "taps = 126"), ("[\"48 kHz\", \"0 x\"]", "[\"48 kHz\", \"1 x\"]")],
-            &["127 taps would do"],
+            &["zero at the Nyquist frequency"],
+            "method.taps = 127",
         ),
-        ("halfband", &[("taps = 31", "taps = 33")], &["outermost taps", "35 taps would do"]),
-        ("halfband", &[("taps = 31", "taps = 30")], &["31 taps would do"]),
+        ("halfband", &[("taps = 31", "taps = 33")], &["outermost taps"], "method.taps = 35"),
+        ("halfband", &[("taps = 31", "taps = 30")], &["fall on a tap"], "method.taps = 31"),
         (
             "mthband",
             &[("\"least-squares\"", "\"equiripple\"")],
             &["method.design", "least-squares"],
+            "",
         ),
         (
             "multiband",
             &[("\"equiripple\"", "\"frequency-sampling\"")],
             &["method.design", "equiripple"],
+            "",
         ),
         (
             "multiband",
             &[("\"equiripple\"", "\"equiripple\"\nweights = [1]")],
             &["1 weights for 3 bands"],
+            "",
         ),
-        ("multiband", &[("taps = 101", "taps = 4001")], &["below what double precision"]),
+        (
+            "multiband",
+            &[("taps = 101", "taps = 4001")],
+            &["below what double precision"],
+            "method.taps = ",
+        ),
         (
             "multiband",
             &[("\"equiripple\"", "\"least-squares\""), ("taps = 101", "taps = 9001")],
             &["method.taps", "up to 3001 taps"],
+            "method.taps = 1501",
         ),
-        ("smoother", &[("taps = 21", "taps = 3")], &["method.degree", "less than the 3 taps"]),
-        ("coefficients", &[("-1.561, 0.6414", "1.561, -0.6414")], &["radius", "added"]),
+        ("smoother", &[("taps = 21", "taps = 3")], &["method.degree", "less than the 3 taps"], ""),
+        ("coefficients", &[("-1.561, 0.6414", "1.561, -0.6414")], &["radius", "added"], ""),
         (
             "placed",
             &[("gain_at = \"20 Hz\"", "gain_at = \"87.5 Hz\"")],
             &["gain at 87.5 Hz is zero"],
+            "want.gain_at = \"peak\"",
         ),
-        ("resonator", &[("\"5 Hz\"", "\"400 Hz\"")], &["want.width", "below"]),
+        ("resonator", &[("\"5 Hz\"", "\"400 Hz\"")], &["want.width", "below"], ""),
         (
             "lowpass",
             &[
@@ -333,29 +374,56 @@ fn wishes_out_of_reach_say_what_would_do() {
                 ("\"elliptic\"", "\"equiripple\""),
                 ("order = ", "taps = "),
             ],
-            &["it needs about", "an elliptic filter of order"],
+            &["it needs about"],
+            "method = { design = \"elliptic\", order = \"minimum\" }",
         ),
         (
             "lowpass",
             &[("\"elliptic\"", "\"window\"\nwindow = \"rectangular\""), ("order = ", "taps = ")],
-            &["rectangular window", "a kaiser window or \"equiripple\" would do"],
+            &["rectangular window"],
+            "method = { design = \"window\", window = \"kaiser\", beta = ",
         ),
         (
             "highpass",
             &[("\"elliptic\"", "\"equiripple\""), ("order = \"minimum\"", "taps = 100")],
-            &["zero at the Nyquist frequency", "101 taps would do"],
+            &["zero at the Nyquist frequency"],
+            "method.taps = 101",
+        ),
+        // A transition that no family keeps is made wider, and the response of a free stretch bounded by fewer taps.
+        (
+            "lowpass",
+            &[("\"60 Hz\"", "\"40.000001 Hz\""), ("\"50 dB\"", "\"250 dB\"")],
+            &["nor does another family"],
+            "want.stop_edge = ",
+        ),
+        (
+            "highpass",
+            &[("order = ", "mapping = \"impulse-invariant\"\norder = ")],
+            &["method.mapping"],
+            "method.mapping = \"bilinear\"",
         ),
     ];
-    for (kind, changes, words) in cases {
+    for (kind, changes, words, change) in cases {
         let mut text = template(kind).unwrap().to_owned();
         for (from, to) in *changes {
             assert!(text.contains(from), "{kind}: {from}");
             text = text.replacen(from, to, 1);
         }
         let spec = Spec::parse(&text).unwrap_or_else(|error| panic!("{kind}: {error}"));
-        let message = design(&spec).expect_err(kind).to_string();
+        let error = design(&spec).expect_err(kind);
+        let message = error.to_string();
         for word in *words {
             assert!(message.contains(word), "{kind}: `{word}` is not in: {message}");
+        }
+        // What is advised is a spec that is read, and it gives the filter that was tried.
+        match advice(&spec, &error) {
+            None => assert_eq!(*change, "", "{kind}: {message}"),
+            Some(found) => {
+                assert!(!change.is_empty() && found.change.starts_with(change), "{}", found.change);
+                let read = Spec::parse(&with_change(&text, &found.change));
+                let read = read.unwrap_or_else(|error| panic!("{kind}: {}: {error}", found.change));
+                assert_eq!(design(&read).unwrap().form, design(&found.spec).unwrap().form);
+            }
         }
     }
 }

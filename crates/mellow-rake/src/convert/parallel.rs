@@ -35,17 +35,17 @@ pub fn to_parallel(filter: &ZerosPolesGain) -> Result<Converted<Parallel>, Conve
     let ZerosPolesGain { zeros, poles, gain } = filter;
     let refused = |why| Err(ConvertError::NotThere { form: FORM, why });
     if zeros.len() > poles.len() {
-        return refused("there are more zeros than poles; a cascade would do");
+        return refused("there are more zeros than poles");
     }
     if poles.iter().any(|p| modulus(*p) < 1e-9) {
-        return refused("a pole stands at the origin; a cascade would do");
+        return refused("a pole stands at the origin");
     }
     let apart = |k: usize| {
         let others = poles.iter().enumerate().filter(|(other, _)| *other != k);
         others.map(|(_, p)| modulus(p - poles[k])).fold(f64::INFINITY, f64::min)
     };
     if (0..poles.len()).any(|k| apart(k) < 1e-9) {
-        return refused("two poles coincide; a cascade would do");
+        return refused("two poles coincide");
     }
     // H(z) = Σ r_k/(1 − p_k z⁻¹) + constant. With H = gain·∏(z − zeros)/∏(z − poles) and as many zeros as poles:
     // H(∞) = gain = constant + Σ r_k, H(0) = constant.
@@ -235,7 +235,7 @@ pub fn to_all_pass_sum(filter: &ZerosPolesGain) -> Result<Converted<AllPassSum>,
     let groups: Vec<Complex64> = filter.poles.iter().copied().filter(|p| p.im >= 0.0).collect();
     let refused = |why| Err(ConvertError::NotThere { form: FORM, why });
     if groups.is_empty() || groups.len() > MOST {
-        return refused("it is there for filters of 1 to 20 pole pairs; a cascade would do");
+        return refused("it is there for filters of 1 to 20 pole pairs");
     }
     // Angles at which the filter neither passes nor stops: there the signs show.
     let mut angles: Vec<(f64, f64)> = (1..400)

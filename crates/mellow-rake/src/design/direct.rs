@@ -67,9 +67,7 @@ pub enum DirectError {
         why: &'static str,
     },
     /// The gain cannot be calibrated where it is zero.
-    #[error(
-        "key `want.gain_at`: the gain at {hertz} Hz is zero; a frequency away from the zeros would do"
-    )]
+    #[error("key `want.gain_at`: the gain at {hertz} Hz is zero")]
     NoGain {
         /// Where, in hertz.
         hertz: f64,

@@ -37,7 +37,7 @@ pub enum EqualizerError {
     /// So many all-passes are not enough.
     #[error(
         "key `equalizer.delay_ripple`: {sections} all-pass sections bring the delay ripple from {before:.3} to {reached:.3} \
-         samples, not to {asked}; {reached:.3} samples would do"
+         samples, not to {asked}"
     )]
     OutOfReach {
         /// Sections tried.

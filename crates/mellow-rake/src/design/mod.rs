@@ -1,5 +1,6 @@
 //! From what is wanted to a filter in f64.
 
+mod advice;
 mod direct;
 mod double_double;
 mod equalizer;
@@ -8,6 +9,7 @@ pub mod iir;
 mod notch;
 mod title;
 
+pub use advice::{DesignAdvice, advice};
 pub use direct::{Asked, DirectChoice, DirectError, Mark};
 pub use equalizer::{EqualizerChoice, EqualizerError, equalize};
 pub(crate) use fir::ideal::root_raised_cosine;
@@ -168,13 +170,13 @@ pub enum DesignError {
         accepted: &'static str,
     },
     /// No order up to the largest keeps the template.
-    #[error("no {family} filter up to order {largest} keeps this template; {would_do}")]
+    #[error("no {family} filter up to order {largest} keeps this template{would_do}")]
     OutOfReach {
         /// The family asked for.
         family: Family,
         /// The largest order.
         largest: usize,
-        /// What would do.
+        /// The family that does, if one does.
         would_do: String,
     },
     /// The roots of the prototype did not settle.
@@ -198,9 +200,7 @@ pub enum DesignError {
         edges_hz: Vec<f64>,
     },
     /// The analogue filter cannot be sampled.
-    #[error(
-        "key `method.mapping`: this filter has no impulse-invariant form: {why}; \"bilinear\" would do"
-    )]
+    #[error("key `method.mapping`: this filter has no impulse-invariant form: {why}")]
     NoImpulseInvariance {
         /// What is in the way.
         why: &'static str,

@@ -89,7 +89,7 @@ fn fir_title(choice: &FirChoice) -> String {
 }
 
 /// A number without the last digits of f64, which nobody asked for: ten significant ones at most.
-fn plain(value: f64) -> String {
+pub(super) fn plain(value: f64) -> String {
     let shortest = value.to_string();
     let digits = shortest.chars().filter(char::is_ascii_digit).count();
     if digits <= 10 || value == 0.0 || !value.is_finite() {

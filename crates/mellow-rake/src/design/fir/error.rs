@@ -17,9 +17,7 @@ pub enum FirError {
     #[error(transparent)]
     MinimumPhase(#[from] MinimumPhaseError),
     /// So many taps cannot have this response.
-    #[error(
-        "key `method.taps`: {found} taps cannot make a {kind} filter: {why}; {would_do} would do"
-    )]
+    #[error("key `method.taps`: {found} taps cannot make a {kind} filter: {why}")]
     Parity {
         /// The kind.
         kind: &'static str,
@@ -27,8 +25,6 @@ pub enum FirError {
         found: usize,
         /// What is in the way.
         why: &'static str,
-        /// What would do.
-        would_do: String,
     },
     /// The number of taps is out of range.
     #[error("key `method.taps`: {found} is out of range: {least} to {LARGEST_TAPS}")]
@@ -85,15 +81,11 @@ pub enum FirError {
         accepted: String,
     },
     /// No number of taps up to the largest keeps the template.
-    #[error(
-        "no {method} design up to {LARGEST_TAPS} taps keeps this template{reached}; {would_do}"
-    )]
+    #[error("no {method} design up to {LARGEST_TAPS} taps keeps this template{reached}")]
     OutOfReach {
         /// The method.
         method: String,
         /// How far it got.
         reached: String,
-        /// What would do.
-        would_do: String,
     },
 }

@@ -50,7 +50,7 @@ pub enum ExchangeError {
     /// The exchange did not settle.
     #[error(
         "the exchange for {taps} taps did not settle after {exchanges} rounds: the largest error is {error:.3e} and no \
-         filter of this length goes below {least_error:.3e}; a wider transition or fewer taps would do"
+         filter of this length goes below {least_error:.3e}"
     )]
     NoConvergence {
         /// The taps asked for.
@@ -64,8 +64,7 @@ pub enum ExchangeError {
     },
     /// Where no band asks for anything the response of the optimum grows beyond all use.
     #[error(
-        "between or beside the bands the response of the best {taps} taps grows to {gain:.1e}: nothing is asked of it there; a \
-         band with a small weight in the free stretch, or fewer taps, would do"
+        "between or beside the bands the response of the best {taps} taps grows to {gain:.1e}: nothing is asked of it there"
     )]
     Unbounded {
         /// The taps asked for.
@@ -75,7 +74,7 @@ pub enum ExchangeError {
     },
     /// The optimum lies below what double precision resolves.
     #[error(
-        "the best {taps} taps err by {error:.3e} (weighted), below what double precision can show; fewer taps would do"
+        "the best {taps} taps err by {error:.3e} (weighted), below what double precision can show"
     )]
     Precision {
         /// The taps asked for.
@@ -268,17 +267,31 @@ impl Task<'_> {
         const SETTLED: f64 = 1e-8;
         /// What is taken where rounding errors keep it from going further.
         const GOOD: f64 = 5e-5;
+        /// An error of which rounding errors, some 2^-53 each, are more than `GOOD`.
+        const UNSEEN: f64 = 1e-11;
         let needed = reference.len();
         let (mut error, mut delta) = (f64::INFINITY, 0.0);
         let mut best: Option<(f64, Solved)> = None;
-        let mut stale = 0;
+        let (mut stale, mut hidden) = (0, 0);
         for _ in 0..MOST {
             *exchanges += 1;
             let (interpolant, found) = self.interpolate(&reference);
             delta = found.abs();
-            let candidates = self.extremes(&interpolant, &reference);
-            let Some(next) = alternating(candidates, needed) else {
+            // |δ| rises in every round; what stays this small is made of rounding errors.
+            hidden += usize::from(delta < UNSEEN);
+            if hidden > 3 {
                 break;
+            }
+            let candidates = self.extremes(&interpolant, &reference);
+            let largest =
+                candidates.iter().copied().max_by(|a, b| a.error.abs().total_cmp(&b.error.abs()));
+            let next = match (alternating(candidates, needed), largest) {
+                (Some(next), _) => next,
+                // Too few extremes: rounding errors, or a reference whose own points have no error.
+                (None, Some(largest)) if largest.error.abs() > delta.max(UNSEEN) => {
+                    exchange_one(&reference, found, largest)
+                }
+                (None, _) => break,
             };
             error = next.iter().map(|point| point.error.abs()).fold(0.0, f64::max);
             let excess = error / delta - 1.0;
@@ -300,8 +313,8 @@ impl Task<'_> {
         }
         match best {
             Some((excess, solved)) if excess <= GOOD => Ok(solved),
-            // What alternates far below the rounding errors of 1 is rounding errors.
-            _ if delta < 1e-13 => Err(ExchangeError::Precision { taps: self.taps, error: delta }),
+            // What is left of a difference of numbers around 1 far below their own rounding errors.
+            _ if delta < UNSEEN => Err(ExchangeError::Precision { taps: self.taps, error: delta }),
             _ => Err(ExchangeError::NoConvergence {
                 taps: self.taps,
                 exchanges: *exchanges,
@@ -515,6 +528,36 @@ impl Task<'_> {
             exchanges,
         })
     }
+}
+
+/// The reference with one point exchanged for that of the largest error, so that the signs go on alternating: the
+/// exchange of a single point, after which |δ| is larger whatever the reference was.
+///
+/// Where the bands and what is desired are symmetric about a quarter of the sample rate and the reference is, too, an
+/// even number of points gives δ = 0: the error is even there and cannot alternate. Its zeros are then the reference
+/// itself, and between n of them lie n − 1 extremes only.
+fn exchange_one(reference: &[Point], delta: f64, largest: Point) -> Vec<Point> {
+    let sign = |k: usize| if k.is_multiple_of(2) == (delta >= 0.0) { 1.0 } else { -1.0 };
+    let mut next: Vec<Point> = (0..reference.len())
+        .map(|k| Point { error: sign(k) * delta.abs(), ..reference[k] })
+        .collect();
+    let last = next.len() - 1;
+    let agrees = |point: &Point| point.error.is_sign_negative() == largest.error.is_sign_negative();
+    let above = next.partition_point(|point| point.frequency < largest.frequency);
+    match above {
+        0 if !agrees(&next[0]) => {
+            next.pop();
+            next.insert(0, largest);
+        }
+        0 => next[0] = largest,
+        _ if above > last && !agrees(&next[last]) => {
+            next.remove(0);
+            next.push(largest);
+        }
+        _ if above > last || agrees(&next[above - 1]) => next[above - 1] = largest,
+        _ => next[above] = largest,
+    }
+    next
 }
 
 /// The larger of two, or NaN if one is.

@@ -6,7 +6,7 @@ use crate::filter::LinearPhase;
 use nalgebra::{DMatrix, DVector};
 
 /// The most taps: the normal equations grow with their square, the time to solve them with the cube.
-pub(super) const LARGEST: usize = 3_001;
+pub(in crate::design) const LARGEST: usize = 3_001;
 
 /// Why a least-squares design failed.
 #[derive(Debug, Clone, Copy, PartialEq, thiserror::Error)]
@@ -17,14 +17,14 @@ pub enum LeastSquaresError {
     Bands(#[from] BandError),
     /// Too many taps.
     #[error(
-        "key `method.taps`: least squares are there up to {LARGEST} taps; {taps} were asked for; \"equiripple\" takes more"
+        "key `method.taps`: least squares are there up to {LARGEST} taps; {taps} were asked for"
     )]
     TooLong {
         /// The taps asked for.
         taps: usize,
     },
     /// There is no free coefficient, or the normal equations cannot be solved.
-    #[error("the bands do not determine {taps} taps; fewer, or taps of the other parity, would do")]
+    #[error("the bands do not determine {taps} taps")]
     Undetermined {
         /// The taps asked for.
         taps: usize,

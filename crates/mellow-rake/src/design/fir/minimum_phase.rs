@@ -18,7 +18,7 @@ pub enum MinimumPhaseError {
     /// The gain changed by more than rounding.
     #[error(
         "minimum phase: mirroring the zeros changed the gain by {loss:.1e} of its peak (zeros that lie close together \
-         or in pairs on the unit circle cannot be told apart); fewer taps would do"
+         or in pairs on the unit circle cannot be told apart)"
     )]
     Loss {
         /// The largest change of gain over the peak gain.

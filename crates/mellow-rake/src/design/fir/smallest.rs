@@ -3,10 +3,9 @@
 use super::task::Task;
 use super::{ExchangeError, FirError, equiripple};
 use crate::analysis::{Bands, measure_bands};
-use crate::design::iir::{IirWish, Points, design_iir};
-use crate::filter::{BandKind, Family, Taps};
+use crate::filter::{BandKind, Taps};
 use crate::spec::{FirEdges, FirMethod, FirShape, LARGEST_TAPS};
-use crate::window::{Window, errors_allowed, taps_for_transition};
+use crate::window::{errors_allowed, taps_for_transition};
 
 /// The smallest number of the parity of `start`, at least `least`, at most `most`, for which `keeps` holds, if it holds
 /// from some number on; `None` if it does not hold up to `most`.
@@ -152,35 +151,7 @@ impl Task<'_> {
             FirMethod::Window(window) => format!("{window} window"),
             _ => self.wish.method.as_str().to_owned(),
         };
-        let mut would_do = "a wider transition would do".to_owned();
-        if let FirShape::Band {
-            kind,
-            edges: FirEdges::Transition { pass, stop },
-            ripple_db,
-            attenuation_db,
-        } = &self.wish.shape
-        {
-            let points = Points::Template { pass: pass.clone(), stop: stop.clone() };
-            let wish = IirWish {
-                kind: *kind,
-                family: Family::Elliptic,
-                points,
-                ripple_db: *ripple_db,
-                attenuation_db: *attenuation_db,
-            };
-            if reached.is_empty() && matches!(self.wish.method, FirMethod::Window(_)) {
-                would_do = match self.wish.method {
-                    FirMethod::Window(Window::Kaiser { .. }) => {
-                        "a larger beta or \"equiripple\" would do"
-                    }
-                    _ => "a kaiser window or \"equiripple\" would do",
-                }
-                .to_owned();
-            } else if let Ok((choice, _)) = design_iir(&wish, self.rate) {
-                would_do = format!("an elliptic filter of order {} would do", choice.order);
-            }
-        }
-        FirError::OutOfReach { method, reached, would_do }
+        FirError::OutOfReach { method, reached }
     }
 }
 

@@ -38,10 +38,7 @@ impl Task<'_> {
     /// The type of linear phase that this kind has with so many taps, or why it has none.
     pub(super) fn linear_phase(&self, taps: usize) -> Result<LinearPhase, FirError> {
         let even = taps.is_multiple_of(2);
-        let parity = |why, would_do: usize| {
-            let (kind, would_do) = (self.wish.shape.kind(), format!("{would_do} taps"));
-            Err(FirError::Parity { kind, found: taps, why, would_do })
-        };
+        let parity = |why| Err(FirError::Parity { kind: self.wish.shape.kind(), found: taps, why });
         let nyquist = self.rate.nyquist();
         // Whether the response is antisymmetric, and whether something is wanted at the Nyquist frequency.
         let (antisymmetric, to_the_end) = match &self.wish.shape {
@@ -60,12 +57,12 @@ impl Task<'_> {
             FirShape::Smoother { derivative, .. } => (derivative % 2 == 1, false),
             FirShape::MthBand { factor, .. } => {
                 if even {
-                    return parity("the middle of the response must fall on a tap", taps + 1);
+                    return parity("the middle of the response must fall on a tap");
                 }
                 let equiripple = matches!(self.wish.method, FirMethod::Equiripple { .. });
                 if equiripple && *factor == 2 && taps % 4 != 3 {
                     let why = "the outermost taps of a half-band filter would be zero";
-                    return parity(why, taps + 2);
+                    return parity(why);
                 }
                 (false, false)
             }
@@ -74,11 +71,9 @@ impl Task<'_> {
         match (to_the_end, antisymmetric, even) {
             (true, false, true) => parity(
                 "a symmetric response with an even number of taps is zero at the Nyquist frequency",
-                taps + 1,
             ),
             (true, true, false) => parity(
                 "an antisymmetric response with an odd number of taps is zero at the Nyquist frequency",
-                taps + 1,
             ),
             _ => Ok(LinearPhase::of(antisymmetric, taps)),
         }

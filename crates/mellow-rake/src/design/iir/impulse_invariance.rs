@@ -116,8 +116,7 @@ pub(super) fn impulse_invariant(
     // With a jump all zeros are free; without, the first sample is zero (one zero less than poles) and one zero is at the
     // origin.
     let (free, at_origin) = if jumps { (order, 0) } else { (order - 2, 1) };
-    let lost =
-        "its residues cancel beyond double precision; a lower order or a wider band would do";
+    let lost = "its residues cancel beyond double precision";
     let Some(mut all) = fractions.zeros(free, at_origin) else {
         return refused(lost);
     };

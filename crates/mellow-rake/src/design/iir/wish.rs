@@ -266,9 +266,9 @@ fn plan(
                         .filter_map(|other| Some((other, fits(other).ok().flatten()?.0 * per_pole)))
                         .min_by_key(|(_, order)| *order)
                         .map(|(other, order)| {
-                            format!("a filter of family {other} and order {order} would do")
+                            format!("; a filter of family {other} and order {order} would do")
                         })
-                        .unwrap_or_else(|| "no family does; widen the transition".to_owned()),
+                        .unwrap_or_else(|| ", nor does another family".to_owned()),
                 })?;
             choice.order = order * per_pole;
             choice.order_is_smallest = true;
