@@ -101,6 +101,7 @@ struct AchievedObject {
     edges_6db_hz: Vec<Option<f64>>,
     transition_width_hz: Option<f64>,
     side_lobe_db: Option<f64>,
+    stop_center_hz: Option<f64>,
     dc_gain_db: Option<f64>,
     nyquist_gain_db: Option<f64>,
     peak_gain_db: f64,
@@ -170,6 +171,7 @@ fn achieved(report: &Report) -> AchievedObject {
         edges_6db_hz: Vec::new(),
         transition_width_hz: None,
         side_lobe_db: None,
+        stop_center_hz: None,
         dc_gain_db: None,
         nyquist_gain_db: None,
         peak_gain_db: 0.0,
@@ -203,6 +205,8 @@ fn achieved(report: &Report) -> AchievedObject {
             object.worst_stop_hz = m.worst_stop_hz;
             object.transition_width_hz = m.transition_width_hz;
             object.side_lobe_db = m.side_lobe_db;
+            object.stop_center_hz = m.stop_center_hz;
+            object.center_gain_db = m.stop_center_db;
             object.edges_1db_hz.clone_from(&m.edges_1db_hz);
             object.edges_3db_hz.clone_from(&m.edges_3db_hz);
             object.edges_6db_hz.clone_from(&m.edges_6db_hz);

@@ -72,10 +72,11 @@ fn roots_are_listed_as_they_are_read() {
     let (status, out, _) = run(&["design", "demo/mooring/pump_hum.toml", "--roots"]);
     let line = out.lines().find(|line| line.contains("poles, a pair")).unwrap();
     let fields: Vec<f64> = line.split_whitespace().filter_map(|field| field.parse().ok()).collect();
-    let [re, im, radius, hertz, constant] = fields[..] else { panic!("{line}") };
+    let [re, im, radius, hertz, degrees, constant] = fields[..] else { panic!("{line}") };
     assert!(status == 0 && (re.hypot(im) - radius).abs() < 1e-8);
     assert!((im.atan2(re) / std::f64::consts::TAU * 1000.0 - hertz).abs() < 1e-3);
     assert!((-1.0 / radius.ln() - constant).abs() < 1e-2 && (hertz - 87.5).abs() < 0.2);
+    assert!((degrees - hertz * 0.36).abs() < 1e-3);
 }
 
 /// Axes are set as asked, with units; what makes no sense is refused.

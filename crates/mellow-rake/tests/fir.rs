@@ -368,6 +368,38 @@ fn the_longest_and_deepest_designs_are_optimal() {
     );
 }
 
+/// Samples of a response come down to half amplitude at the cut-offs, within a step of their grid, whatever stands in the transition.
+#[test]
+fn frequency_samples_put_the_cut_offs_where_they_were_asked() {
+    let transitions = [vec![], vec![0.39], vec![0.59, 0.11], vec![0.9, 0.5, 0.1]];
+    for (taps, transition) in
+        [64, 101, 255].into_iter().flat_map(|taps| transitions.iter().map(move |t| (taps, t)))
+    {
+        for kind in [BandKind::Lowpass, BandKind::Highpass, BandKind::Bandpass, BandKind::Bandstop]
+        {
+            let reaches_nyquist = matches!(kind, BandKind::Highpass | BandKind::Bandstop);
+            if reaches_nyquist && taps % 2 == 0 {
+                continue;
+            }
+            for low in [0.137, 0.15, 0.1713] {
+                let edges = if kind.is_band() { vec![low, low + 0.17] } else { vec![low] };
+                let method =
+                    FirMethod::FrequencySampling { transition_samples: transition.clone() };
+                let taps = Taps(made(band(kind, FirEdges::Cutoff(edges.clone())), method, taps));
+                let count = taps.0.len();
+                for edge in edges {
+                    let at = |steps: f64| amplitude(&taps.0, false, edge + steps / count as f64);
+                    let (before, after) = (at(-1.0) - 0.5, at(1.0) - 0.5);
+                    assert!(
+                        before * after < 0.0,
+                        "{kind:?} {count} {transition:?} {edge}: {before} {after}"
+                    );
+                }
+            }
+        }
+    }
+}
+
 /// Identities that each kind has whatever its method.
 #[test]
 fn every_kind_keeps_its_identity() {

@@ -3,7 +3,7 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::analysis::{Measures, meets_spec};
+use mellow_rake::analysis::{Bands, Measures, measure_bands, meets_spec};
 use mellow_rake::design::iir::{IirWish, Points, design_iir};
 use mellow_rake::design::{Choice, DesignError, design};
 use mellow_rake::filter::{
@@ -179,7 +179,7 @@ proptest! {
             BandKind::Highpass | BandKind::Bandpass => (inner, outer),
         };
         let wish = IirWish {
-            kind, family, points: Points::Template { pass: pass.clone(), stop: stop.clone() },
+            kind, family, points: Points::Template { order: None, pass: pass.clone(), stop: stop.clone() },
             ripple_db: Some(ripple), attenuation_db: Some(attenuation),
         };
         let (choice, filter) = match design_iir(&wish, rate()) {
@@ -265,6 +265,51 @@ fn ripples_are_equal_and_as_many_as_the_order_says() {
     }
 }
 
+/// An order with all four edges: the pass-band kept exactly, the stop-band kept if and only if the order is not below the
+/// smallest that keeps it.
+#[test]
+fn an_order_with_a_template_is_held_against_it() {
+    let rate = SampleRate::from_hertz(1000.0).unwrap();
+    let bands = [
+        (BandKind::Lowpass, vec![40.0], vec![60.0]),
+        (BandKind::Highpass, vec![60.0], vec![40.0]),
+        (BandKind::Bandpass, vec![80.0, 120.0], vec![70.0, 150.0]),
+        (BandKind::Bandstop, vec![100.0, 300.0], vec![130.0, 180.0]),
+    ];
+    for family in Family::ALL {
+        for (kind, pass, stop) in &bands {
+            let wish = |order| IirWish {
+                kind: *kind,
+                family,
+                points: Points::Template { order, pass: pass.clone(), stop: stop.clone() },
+                ripple_db: Some(0.5),
+                attenuation_db: Some(40.0),
+            };
+            let Ok((smallest, _)) = design_iir(&wish(None), rate) else {
+                assert_eq!(family, Family::Bessel);
+                continue;
+            };
+            let step = if kind.is_band() { 2 } else { 1 };
+            for order in [smallest.order - step, smallest.order, smallest.order + step] {
+                if order == 0 || order > 24 * step {
+                    continue;
+                }
+                let (choice, filter) = design_iir(&wish(Some(order)), rate).unwrap();
+                assert_eq!((choice.order, choice.order_is_smallest), (order, false));
+                let passed =
+                    Bands { kind: *kind, pass_hz: Some(pass.clone()), stop_hz: Some(stop.clone()) };
+                let middle = (pass[0] * pass[pass.len() - 1]).sqrt();
+                let found = measure_bands(&filter, rate, &passed, middle);
+                let ripple = found.passband_ripple_db.unwrap();
+                assert!(ripple <= 0.5 + 1e-6, "{family} {kind:?} {order}: {ripple}");
+                // Both sides of a band share an order: one of them may be kept by less.
+                let keeps = found.stopband_attenuation_db.unwrap() >= 40.0 - 1e-6;
+                assert_eq!(keeps, order >= smallest.order, "{family} {kind:?} {order}: {found:?}");
+            }
+        }
+    }
+}
+
 /// Every unreasonable wish is refused at once, with what is wrong and what would do.
 #[test]
 fn unreasonable_wishes_are_refused() {
@@ -277,7 +322,7 @@ fn unreasonable_wishes_are_refused() {
     let template = |family, pass: f64, stop: f64, attenuation| IirWish {
         kind: BandKind::Lowpass,
         family,
-        points: Points::Template { pass: vec![pass], stop: vec![stop] },
+        points: Points::Template { order: None, pass: vec![pass], stop: vec![stop] },
         ripple_db: Some(0.1),
         attenuation_db: Some(attenuation),
     };

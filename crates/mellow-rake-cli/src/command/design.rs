@@ -60,16 +60,23 @@ fn roots_text(loaded: &Loaded) -> String {
             RootKind::Zero => "zero",
             RootKind::Pole => "pole",
         };
+        let what = match (root.is_pair, root.count) {
+            (false, 1) => kind.to_owned(),
+            (false, count) => format!("{count} {kind}s"),
+            (true, 1) => format!("{kind}s, a pair"),
+            (true, count) => format!("{kind}s, {count} pairs"),
+        };
         vec![
-            if root.is_pair { format!("{kind}s, a pair") } else { kind.to_owned() },
+            what,
             format!("{:.9}", root.re),
             format!("{:.9}", root.im),
             format!("{:.9}", root.radius),
             hertz(root.frequency_hz),
+            format!("{:.4}", root.angle_degrees),
             number(root.time_constant_samples, 3),
         ]
     };
-    let header = ["", "re", "im", "radius", "Hz", "time constant, samples"];
+    let header = ["", "re", "im", "radius", "Hz", "deg", "time constant, samples"];
     let rows: Vec<Vec<String>> = roots.iter().map(row).collect();
     format!("\nZeros and poles of the designed filter\n{}", table(&header, &rows))
 }
@@ -136,7 +143,8 @@ fn families(loaded: &Loaded) -> Result<Vec<FamilyRow>, Failure> {
     };
     if !matches!(recursive.edges, RecursiveEdges::Template { .. }) {
         return Err(Failure::Call(
-            "--families needs order = \"minimum\" and both edges".to_owned(),
+            "--families needs both edges: where the pass-band ends and where the stop-band begins"
+                .to_owned(),
         ));
     }
     let all = compare_families(&wish(recursive, spec.sample_rate), spec.sample_rate);

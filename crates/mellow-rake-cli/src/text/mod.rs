@@ -8,7 +8,7 @@ pub(crate) use words::words;
 
 use crate::measured::Measured;
 use crate::print::wrapped;
-use mellow_rake::design::Choice;
+use mellow_rake::design::{Choice, order_that_keeps};
 use mellow_rake::filter::{Form, Section};
 use mellow_rake::signal::MaskMargin;
 use quality::quality_table;
@@ -67,7 +67,13 @@ impl Measured {
         }
         match self.meets_spec() {
             Some(true) => text.push_str("  as designed: meets the spec\n"),
-            Some(false) => text.push_str("  as designed: MISSES the spec\n"),
+            Some(false) => {
+                text.push_str("  as designed: MISSES the spec");
+                if let Some(order) = order_that_keeps(&self.loaded.spec) {
+                    let _ = write!(text, "; order = {order} keeps the template");
+                }
+                text.push('\n');
+            }
             None => text.push_str("  nothing was asked that the response could miss\n"),
         }
         match self.rounded_excess_db() {

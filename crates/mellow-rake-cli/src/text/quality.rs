@@ -2,17 +2,19 @@
 
 use crate::print::{table, without_minus_zero};
 use crate::text::units::{hertz, place};
-use mellow_rake::analysis::{QualityRow, Reading, Wished};
+use mellow_rake::analysis::{Place, QualityRow, Reading, Wished};
 
 /// Asked beside found, of the designed filter and, if it is there, the rounded one; the margin is that of the last.
 pub(crate) fn quality_table(designed: &[QualityRow], rounded: Option<&[QualityRow]>) -> String {
     let mut header = vec!["measured on the response", "asked", "designed"];
     header.extend(rounded.map(|_| "rounded"));
     header.push("margin");
+    let designed = of_weight(designed);
+    let rounded = rounded.map(of_weight);
     let rows: Vec<Vec<String>> = designed
         .iter()
         .enumerate()
-        .map(|(index, row)| (row, rounded.and_then(|rows| rows.get(index))))
+        .map(|(index, row)| (row, rounded.as_ref().and_then(|rows| rows.get(index))))
         // What nobody asked for and this filter does not have.
         .filter(|(row, other)| {
             let is_there = |row: &QualityRow| row.found != Reading::Missing;
@@ -26,6 +28,28 @@ pub(crate) fn quality_table(designed: &[QualityRow], rounded: Option<&[QualityRo
         })
         .collect();
     table(&header, &rows)
+}
+
+/// The rows, but of many errors one row, for the largest: all are in the JSON.
+fn of_weight(rows: &[QualityRow]) -> Vec<QualityRow> {
+    /// A page shows as many bands.
+    const MOST: usize = 8;
+    let is_error = |row: &QualityRow| row.key == "band_error";
+    let count = rows.iter().filter(|row| is_error(row)).count();
+    if count <= MOST {
+        return rows.to_vec();
+    }
+    let size = |row: &QualityRow| row.found.value().unwrap_or(0.0);
+    let worst = rows.iter().filter(|row| is_error(row)).max_by(|a, b| size(a).total_cmp(&size(b)));
+    let first = rows.iter().position(is_error).unwrap_or(0);
+    let mut all: Vec<QualityRow> = rows.iter().filter(|row| !is_error(row)).cloned().collect();
+    if let Some(worst) = worst {
+        // The same row for the designed and the rounded filter, wherever each errs most.
+        let worst =
+            QualityRow { asked: Wished::Nothing, place: Place::Everywhere, ..worst.clone() };
+        all.insert(first, QualityRow { words: "largest error of all bands", ..worst });
+    }
+    all
 }
 
 /// "attenuation from 22.5 and 31.5 kHz, dB"

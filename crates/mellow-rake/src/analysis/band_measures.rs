@@ -29,15 +29,21 @@ pub struct BandMeasures {
     /// The widest stretch from where the gain leaves the measured ripple of the pass-band to where it first reaches the
     /// measured attenuation of the stop-band, in hertz.
     pub transition_width_hz: Option<f64>,
-    /// Where the gain first falls to 1 dB below the peak, at each end, in hertz.
+    /// Where the gain is 1 dB below the peak, at each end, in hertz: the crossing that is farthest from the pass-band, whatever
+    /// ripples there are within it.
     pub edges_1db_hz: Vec<Option<f64>>,
-    /// Where the gain first falls to half power (−3.0103 dB) below the peak, at each end, in hertz.
+    /// The same at half power (−3.0103 dB).
     pub edges_3db_hz: Vec<Option<f64>>,
-    /// Where the gain first falls to half amplitude (−6.0206 dB) below the peak, at each end, in hertz.
+    /// The same at half amplitude (−6.0206 dB).
     pub edges_6db_hz: Vec<Option<f64>>,
-    /// The largest gain beyond the first null or minimum outside the half-amplitude points, in decibels from the peak; `None`
-    /// where the gain only falls, and for band-stop filters.
+    /// The largest gain beyond the first null or minimum outside the half-amplitude points (of a band-stop filter: between
+    /// those within them), in decibels from the peak; `None` where the gain only falls.
     pub side_lobe_db: Option<f64>,
+    /// The middle of the stop-band of a band-stop filter, in hertz: between the half-power points, on the scale tan(πf/fs) on which the bilinear
+    /// mapping makes its sides alike.
+    pub stop_center_hz: Option<f64>,
+    /// The gain there, in decibels from the peak; `None` for an exact zero.
+    pub stop_center_db: Option<f64>,
     /// Gain at zero frequency, in decibels; `None` for an exact zero.
     pub dc_gain_db: Option<f64>,
     /// Gain at the Nyquist frequency, in decibels; `None` for an exact zero.
@@ -113,32 +119,56 @@ pub fn measure_bands(
         BandKind::Highpass => &[0.0],
         _ => &[0.0, nyquist],
     };
-    let edges = |wanted: f64| -> Vec<Option<f64>> {
-        let start = match bands.kind {
-            BandKind::Lowpass => 0.0,
-            BandKind::Highpass => nyquist,
-            _ => middle_hz,
-        };
-        let falls = bands.kind != BandKind::Bandstop;
-        outward.iter().map(|&end| crossing(start, end, wanted, falls, &gain)).collect()
+    let start = match bands.kind {
+        BandKind::Lowpass => 0.0,
+        BandKind::Highpass => nyquist,
+        _ => middle_hz,
+    };
+    let falls = bands.kind != BandKind::Bandstop;
+    let walks: Vec<Walk<'_>> =
+        outward.iter().map(|&end| Walk::new(start, end, falls, &gain)).collect();
+    let first =
+        |level: f64| -> Vec<Option<f64>> { walks.iter().map(|walk| walk.first(level)).collect() };
+    // A band-stop filter is walked from within its stop-band: what comes first is the farthest from the pass-band.
+    let edges = |level: f64| -> Vec<Option<f64>> {
+        let farthest = |walk: &Walk<'_>| if falls { walk.last(level) } else { walk.first(level) };
+        walks.iter().map(farthest).collect()
     };
     let transition_width_hz = pass.as_deref().zip(worst_stop_hz).and_then(|(pass, worst)| {
         // A millionth beyond, so that rounding at the last ripple does not count as leaving.
-        let leaves = edges(gain(smallest(pass)?) * (1.0 - 1e-6));
-        let arrives = edges(gain(worst) * (1.0 + 1e-6));
+        let leaves = first(gain(smallest(pass)?) * (1.0 - 1e-6));
+        let arrives = first(gain(worst) * (1.0 + 1e-6));
         let width = |(a, b): (&Option<f64>, &Option<f64>)| Some(((*a)? - (*b)?).abs());
         leaves.iter().zip(&arrives).map(width).collect::<Option<Vec<f64>>>()
     });
     let transition_width_hz = transition_width_hz.and_then(|w| w.into_iter().reduce(f64::max));
     let half = edges(peak / 2.0);
-    let side_lobe = |(edge, end): (&Option<f64>, &f64)| {
-        let beyond = first_minimum((*edge)?, *end, nyquist, filter.extent(), peak, &gain)?;
-        let (low, high) = (beyond.min(*end), beyond.max(*end));
-        Some(gain(extreme(low, high, nyquist, filter.extent(), &|hz| -gain(hz))) / peak)
+    let minimum =
+        |edge: f64, end: f64| first_minimum(edge, end, nyquist, filter.extent(), peak, &gain);
+    let largest_between = |a: f64, b: f64| {
+        let (low, high) = (a.min(b), a.max(b));
+        gain(extreme(low, high, nyquist, filter.extent(), &|hz| -gain(hz))) / peak
     };
-    let side_lobe = match bands.kind {
-        BandKind::Bandstop => None,
-        _ => half.iter().zip(outward).filter_map(side_lobe).reduce(f64::max),
+    let side_lobe = match (bands.kind, &half[..]) {
+        (BandKind::Bandstop, [Some(low), Some(high)]) => minimum(*low, *high)
+            .zip(minimum(*high, *low))
+            .filter(|(a, b)| b - a > 1e-9 * nyquist)
+            .map(|(a, b)| largest_between(a, b)),
+        (BandKind::Bandstop, _) => None,
+        _ => half
+            .iter()
+            .zip(outward)
+            .filter_map(|(edge, end)| Some(largest_between(minimum((*edge)?, *end)?, *end)))
+            .reduce(f64::max),
+    };
+    let half_power = edges(peak * 0.5f64.sqrt());
+    let stop_center_hz = match (bands.kind, &half_power[..]) {
+        (BandKind::Bandstop, [Some(low), Some(high)]) => {
+            let scale = |hz: f64| libm::tan(rate.radians(hz) / 2.0);
+            let middle = 2.0 * libm::atan((scale(*low) * scale(*high)).sqrt());
+            Some(middle / rate.radians(1.0))
+        }
+        _ => None,
     };
     BandMeasures {
         transition_width_hz,
@@ -152,7 +182,9 @@ pub fn measure_bands(
             .filter(|&hz| gain(hz) > 0.0)
             .map(|hz| decibels(peak) - decibels(gain(hz))),
         worst_stop_hz,
-        edges_3db_hz: edges(peak * 0.5f64.sqrt()),
+        stop_center_hz,
+        stop_center_db: stop_center_hz.and_then(|hz| level(gain(hz) / peak)),
+        edges_3db_hz: half_power,
         edges_6db_hz: half,
         dc_gain_db: level(gain(0.0)),
         nyquist_gain_db: level(gain(nyquist)),
@@ -187,26 +219,49 @@ fn first_minimum(
     None
 }
 
-/// The first frequency from `start` towards `end` where the gain crosses `level`.
-fn crossing(
+/// The gain at places from the middle of a band outward.
+struct Walk<'a> {
     start: f64,
     end: f64,
-    level: f64,
+    /// Whether the pass-band lies at the start.
     falls: bool,
-    gain: &dyn Fn(f64) -> f64,
-) -> Option<f64> {
+    gains: Vec<f64>,
+    gain: &'a dyn Fn(f64) -> f64,
+}
+
+impl<'a> Walk<'a> {
     const STEPS: u32 = 20_000;
-    let beyond = |hz: f64| (gain(hz) < level) == falls;
-    // Steps grow from a billionth of the way to the whole of it: no edge is too near to the start.
-    let place = |step: u32| {
-        let x = f64::from(step) / f64::from(STEPS);
-        start + (end - start) * x * x * x
-    };
-    let step = (0..=STEPS).find(|&step| beyond(place(step)))?;
-    if step == 0 {
-        return None;
+
+    fn new(start: f64, end: f64, falls: bool, gain: &'a dyn Fn(f64) -> f64) -> Self {
+        let mut walk = Walk { start, end, falls, gains: Vec::new(), gain };
+        walk.gains = (0..=Self::STEPS).map(|step| gain(walk.place(step))).collect();
+        walk
     }
-    Some(bisect(place(step - 1), place(step), &beyond))
+
+    /// Steps grow from a billionth of the way to the whole of it: no edge is too near to the start.
+    fn place(&self, step: u32) -> f64 {
+        let x = f64::from(step) / f64::from(Self::STEPS);
+        self.start + (self.end - self.start) * x * x * x
+    }
+
+    /// Where the gain first crosses `level`; `None` where it never does, or is beyond it from the start.
+    fn first(&self, level: f64) -> Option<f64> {
+        let step = self.gains.iter().position(|gain| (*gain < level) == self.falls)?;
+        self.between(step, level)
+    }
+
+    /// Where it last does.
+    fn last(&self, level: f64) -> Option<f64> {
+        let step = self.gains.iter().rposition(|gain| (*gain < level) != self.falls)?;
+        (step < self.gains.len() - 1).then(|| self.between(step + 1, level))?
+    }
+
+    /// The crossing between a place that is beyond the level and the one before it.
+    fn between(&self, step: usize, level: f64) -> Option<f64> {
+        let step = u32::try_from(step).ok().filter(|step| *step > 0)?;
+        let beyond = |hz: f64| ((self.gain)(hz) < level) == self.falls;
+        Some(bisect(self.place(step - 1), self.place(step), &beyond))
+    }
 }
 
 #[cfg(test)]

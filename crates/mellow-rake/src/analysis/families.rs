@@ -2,7 +2,7 @@
 
 use super::passband_delay;
 use super::time_measures::overshoot;
-use crate::design::iir::{IirChoice, IirWish, design_iir};
+use crate::design::iir::{IirChoice, IirWish, Points, design_iir};
 use crate::design::{Choice, Design, DesignError};
 use crate::filter::{Family, Form, Sections, Transfer, ZerosPolesGain};
 use crate::units::SampleRate;
@@ -29,7 +29,8 @@ pub struct FamilyFigures {
 /// A design of one family that keeps the template, with its figures.
 pub type Kept = (Design, FamilyFigures);
 
-/// Designs the same wish with every family: the design with its figures. A family that cannot keep the template has its
+/// Designs the same wish with every family: the design with its figures. A template is kept by the smallest order of each,
+/// whatever order the wish gives. A family that cannot keep the template has its
 /// error.
 ///
 /// ```
@@ -39,7 +40,7 @@ pub type Kept = (Design, FamilyFigures);
 /// let wish = IirWish {
 ///     kind: BandKind::Lowpass,
 ///     family: Family::Elliptic,
-///     points: Points::Template { pass: vec![40.0], stop: vec![60.0] },
+///     points: Points::Template { order: None, pass: vec![40.0], stop: vec![60.0] },
 ///     ripple_db: Some(0.5),
 ///     attenuation_db: Some(50.0),
 /// };
@@ -58,7 +59,10 @@ pub fn compare_families(
     Family::ALL
         .into_iter()
         .map(|family| {
-            let wish = IirWish { family, ..wish.clone() };
+            let mut wish = IirWish { family, ..wish.clone() };
+            if let Points::Template { order, .. } = &mut wish.points {
+                *order = None;
+            }
             let figures =
                 design_iir(&wish, rate).map(|(choice, filter)| figures(&choice, filter, rate));
             (family, figures)
@@ -75,16 +79,14 @@ fn figures(
     let design = Design {
         choice: Choice::Recursive(choice.clone()),
         zeros_poles: Some(filter),
-        form: Form::Sections(sections.clone()),
+        form: Form::Sections(sections),
         equalizer: None,
     };
     let delay = passband_delay(design.transfer(), &design.choice, rate);
-    let multiplies =
-        |s: &crate::filter::Section| if s.b[2] == 0.0 && s.a[1] == 0.0 { 3 } else { 5 };
     let figures = FamilyFigures {
         family: choice.family,
         order: choice.order,
-        multiplies_per_sample: sections.0.iter().map(multiplies).sum(),
+        multiplies_per_sample: super::float_cost(&design.form)[0],
         worst_delay_samples: delay.map(|[_, most]| most),
         delay_variation_samples: delay.map(|[least, most]| most - least),
         step_overshoot_percent: overshoot(&design.form.step_response(), design.form.gain(0.0)),

@@ -3,7 +3,7 @@
 use super::search::extreme;
 use crate::design::fir::WeightedBand;
 use crate::design::{Asked, Mark};
-use crate::filter::{Form, Transfer};
+use crate::filter::{Form, Section, Transfer};
 use crate::units::SampleRate;
 use crate::units::level::decibels;
 use serde::Serialize;
@@ -129,12 +129,24 @@ pub fn peak_gain_db(filter: &dyn Transfer, rate: SampleRate) -> f64 {
     decibels(gain(extreme(0.0, nyquist, nyquist, filter.extent(), &|hz| -gain(hz))))
 }
 
-/// Products, additions and words of state per sample in f64: direct form I for sections, direct form for taps.
+/// Products, additions and words of state per sample in f64: direct form I for sections, direct form for taps. A coefficient
+/// of a section that is zero costs nothing: a section of the first order takes three products.
 pub fn float_cost(form: &Form) -> [usize; 3] {
     match form {
         Form::Sections(sections) => {
-            let count = sections.0.len();
-            [5 * count, 4 * count, 4 * count]
+            let cost = |Section { b, a }: &Section| {
+                let products = b.iter().chain(a).filter(|value| **value != 0.0).count();
+                // As far back as either side reaches.
+                let reach = |values: &[f64]| {
+                    values.iter().rposition(|value| *value != 0.0).map_or(0, |last| last + 1)
+                };
+                [products, products.saturating_sub(1), reach(&b[1..]) + reach(a)]
+            };
+            sections
+                .0
+                .iter()
+                .map(cost)
+                .fold([0; 3], |sum, own| [sum[0] + own[0], sum[1] + own[1], sum[2] + own[2]])
         }
         Form::Taps(taps) => [taps.0.len(), taps.0.len() - 1, taps.0.len() - 1],
     }

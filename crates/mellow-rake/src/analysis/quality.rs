@@ -178,7 +178,9 @@ fn keeps_side_lobes(choice: &FirChoice, found: &BandMeasures) -> Option<bool> {
 
 /// Whether the half-amplitude points lie at the cut-offs that were asked for, as nearly as so many taps can tell two frequencies apart.
 fn keeps_cutoff(choice: &FirChoice, found: &BandMeasures, rate: SampleRate) -> Option<bool> {
-    let near = rate.hertz() / (2.0 * choice.taps as f64);
+    // Samples of a response put a cut-off on a grid of so many steps; what lies between them comes on top.
+    let steps = if choice.method == "frequency-sampling" { 1.0 } else { 2.0 };
+    let near = rate.hertz() / (steps * choice.taps as f64);
     let mut pairs = choice.cutoff_hz.as_ref()?.iter().zip(&found.edges_6db_hz);
     Some(pairs.all(|(asked, found)| found.is_some_and(|hz| (hz - asked).abs() <= near)))
 }

@@ -29,14 +29,21 @@ pub struct RootMeasures {
     pub im: f64,
     /// Whether the conjugate is there as well.
     pub is_pair: bool,
+    /// How many lie here, pairs counted once: its multiplicity.
+    pub count: usize,
     /// Distance from the origin.
     pub radius: f64,
     /// Its angle as a frequency, in hertz.
     pub frequency_hz: f64,
+    /// Its angle in degrees: 0 at 0 Hz, 180 at the Nyquist frequency.
+    pub angle_degrees: f64,
     /// After how many samples what it rings with has fallen to 1/e: −1/ln radius; `None` for zeros, for poles at the origin and
     /// for those not inside the circle.
     pub time_constant_samples: Option<f64>,
 }
+
+/// Roots that lie no farther apart count as one place.
+const SAME: f64 = 1e-9;
 
 /// So many taps at most have their zeros looked for.
 pub const MOST_TAPS_WITH_ZEROS: usize = 512;
@@ -79,7 +86,8 @@ pub fn zeros_and_poles(form: &Form) -> Result<[Vec<Complex64>; 2], NoRoots> {
     }
 }
 
-/// Zeros and poles of a design, by rising frequency, zeros first; conjugate pairs once.
+/// Zeros and poles of a design, by rising frequency, zeros first; conjugate pairs once, and roots at one place once with
+/// their number.
 ///
 /// # Errors
 /// [`NoRoots`] as for [`zeros_and_poles`].
@@ -101,7 +109,15 @@ pub fn measure_roots(design: &Design, rate: SampleRate) -> Result<Vec<RootMeasur
         let upper = |z: &Complex64| z.im >= 0.0;
         let mut all: Vec<RootMeasures> =
             roots.into_iter().filter(upper).map(|z| measure(kind, z, rate)).collect();
-        all.sort_by(|a, b| a.frequency_hz.total_cmp(&b.frequency_hz));
+        all.sort_by(|a, b| {
+            a.frequency_hz.total_cmp(&b.frequency_hz).then(a.radius.total_cmp(&b.radius))
+        });
+        all.dedup_by(|next, first| {
+            let apart = (next.re - first.re).abs().max((next.im - first.im).abs());
+            let is_same = next.is_pair == first.is_pair && apart <= SAME * first.radius.max(1.0);
+            first.count += if is_same { next.count } else { 0 };
+            is_same
+        });
         all
     };
     let mut all = measures(RootKind::Zero, zeros);
@@ -112,14 +128,18 @@ pub fn measure_roots(design: &Design, rate: SampleRate) -> Result<Vec<RootMeasur
 fn measure(kind: RootKind, z: Complex64, rate: SampleRate) -> RootMeasures {
     let radius = modulus(z);
     let angle = if radius == 0.0 { 0.0 } else { libm::atan2(z.im, z.re) };
+    // Cosines and sines of right angles are not quite zero in f64.
+    let tidy = |part: f64| if part.abs() <= 4.0 * f64::EPSILON * radius { 0.0 } else { part };
     let rings = kind == RootKind::Pole && radius > 0.0 && radius < 1.0;
     RootMeasures {
         kind,
-        re: z.re,
-        im: z.im,
+        re: tidy(z.re),
+        im: tidy(z.im),
         is_pair: z.im > 0.0,
+        count: 1,
         radius,
         frequency_hz: angle / (2.0 * std::f64::consts::PI) * rate.hertz(),
+        angle_degrees: angle.to_degrees(),
         time_constant_samples: rings.then(|| -1.0 / libm::log(radius)),
     }
 }

@@ -2,7 +2,7 @@
 
 use super::fir::{ExchangeError, FirError, LARGEST_LEAST_SQUARES, LeastSquaresError};
 use super::title::plain;
-use super::{DesignError, EqualizerError, design};
+use super::{Choice, DesignError, EqualizerError, design};
 use crate::filter::{Family, Mapping};
 use crate::spec::{
     DirectWish, EqualizerWish, FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase,
@@ -78,6 +78,22 @@ pub fn advice(spec: &Spec, error: &DesignError) -> Option<DesignAdvice> {
         .into_iter()
         .find(|(_, spec)| design(spec).is_ok())
         .map(|(change, spec)| DesignAdvice { change, spec })
+}
+
+/// The smallest order that keeps the template of a recursive filter whose order was given; `None` where none was, or none keeps it.
+pub fn order_that_keeps(spec: &Spec) -> Option<usize> {
+    let Want::Recursive(wish) = &spec.want else {
+        return None;
+    };
+    let RecursiveEdges::Template { order: Some(_), pass, stop } = &wish.edges else {
+        return None;
+    };
+    let edges = RecursiveEdges::Template { order: None, pass: pass.clone(), stop: stop.clone() };
+    let want = Want::Recursive(Recursive { edges, ..wish.clone() });
+    match design(&Spec { want, equalizer: None, ..spec.clone() }).ok()?.choice {
+        Choice::Recursive(choice) => Some(choice.order),
+        _ => None,
+    }
 }
 
 /// Other numbers of taps, where the number is at fault; other methods, where no number does.
@@ -157,7 +173,7 @@ fn other_methods(wish: &FirWish, rate: SampleRate) -> Vec<(String, Want)> {
         kind: *kind,
         family: Family::Elliptic,
         mapping: Mapping::Bilinear,
-        edges: RecursiveEdges::Template { pass: hertz(pass), stop: hertz(stop) },
+        edges: RecursiveEdges::Template { order: None, pass: hertz(pass), stop: hertz(stop) },
         ripple: Some(Level::from_decibels(*ripple)),
         attenuation: Some(Level::from_decibels(*attenuation)),
     };
@@ -184,7 +200,7 @@ fn wider_transitions(
 ) -> impl Iterator<Item = (String, Recursive)> {
     let hertz = |edges: &[Frequency]| -> Vec<f64> { edges.iter().map(|e| e.hertz(rate)).collect() };
     let (pass, stop) = match &wish.edges {
-        RecursiveEdges::Template { pass, stop } => (hertz(pass), hertz(stop)),
+        RecursiveEdges::Template { pass, stop, .. } => (hertz(pass), hertz(stop)),
         RecursiveEdges::Recipe { .. } => (Vec::new(), Vec::new()),
     };
     let wish = wish.clone();
@@ -207,10 +223,10 @@ fn wider_transitions(
         };
         // What is designed is what is printed.
         let edges = texts.iter().filter_map(|text| text.trim_matches('"').parse().ok()).collect();
-        let RecursiveEdges::Template { pass, .. } = &wish.edges else {
+        let RecursiveEdges::Template { order, pass, .. } = &wish.edges else {
             return None;
         };
-        let edges = RecursiveEdges::Template { pass: pass.clone(), stop: edges };
+        let edges = RecursiveEdges::Template { order: *order, pass: pass.clone(), stop: edges };
         Some((change, Recursive { edges, ..wish.clone() }))
     })
 }

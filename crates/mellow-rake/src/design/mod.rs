@@ -9,7 +9,7 @@ pub mod iir;
 mod notch;
 mod title;
 
-pub use advice::{DesignAdvice, advice};
+pub use advice::{DesignAdvice, advice, order_that_keeps};
 pub use direct::{Asked, DirectChoice, DirectError, Mark};
 pub use equalizer::{EqualizerChoice, EqualizerError, equalize};
 pub(crate) use fir::ideal::root_raised_cosine;
@@ -274,8 +274,8 @@ impl From<NotchDesign> for Design {
 pub fn wish(recursive: &Recursive, rate: SampleRate) -> IirWish {
     let hertz = |edges: &[Frequency]| edges.iter().map(|edge| edge.hertz(rate)).collect::<Vec<_>>();
     let points = match &recursive.edges {
-        RecursiveEdges::Template { pass, stop } => {
-            Points::Template { pass: hertz(pass), stop: hertz(stop) }
+        RecursiveEdges::Template { order, pass, stop } => {
+            Points::Template { order: *order, pass: hertz(pass), stop: hertz(stop) }
         }
         RecursiveEdges::Recipe { meaning, edges, order } => {
             Points::Recipe { meaning: *meaning, edges: hertz(edges), order: *order }

@@ -119,8 +119,10 @@ pub struct EqualizerWish {
 /// The edges that a recursive filter is asked for by.
 #[derive(Debug, Clone, PartialEq)]
 pub enum RecursiveEdges {
-    /// Pass-band and stop-band; the order is to be the smallest.
+    /// Pass-band and stop-band.
     Template {
+        /// The order that is to keep them, counting all poles; `None`: the smallest that does.
+        order: Option<usize>,
         /// `pass_edge` or `pass_edges`.
         pass: Vec<Frequency>,
         /// `stop_edge` or `stop_edges`.

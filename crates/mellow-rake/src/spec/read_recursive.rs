@@ -75,7 +75,7 @@ pub(super) fn recursive<'a>(
     };
     let found = [given(cutoff)?, given(pass)?, given(stop)?];
     let edges = match (order, found) {
-        (None, [None, Some(pass), Some(stop)]) => {
+        (order, [None, Some(pass), Some(stop)]) => {
             need(
                 &keys,
                 ripple,
@@ -88,7 +88,7 @@ pub(super) fn recursive<'a>(
                 "attenuation",
                 "the attenuation that the stop-band needs, as \"60 dB\"",
             )?;
-            RecursiveEdges::Template { pass, stop }
+            RecursiveEdges::Template { order, pass, stop }
         }
         (None, [_, _, None]) => {
             return Err(keys.missing(
@@ -132,15 +132,8 @@ pub(super) fn recursive<'a>(
             let found = key.ok_or_else(|| keys.missing(cutoff, FREQUENCY_FORMS))?;
             return Err(found.error(Problem::Both { other }));
         }
-        (Some(_), [None, Some(_), Some(_)]) => {
-            let found = keys.find(stop).ok_or_else(|| keys.missing(stop, FREQUENCY_FORMS))?;
-            let accepted =
-                "one kind of edge with a given order, or order = \"minimum\" with both".to_owned();
-            let given = "both edges and an order".to_owned();
-            return Err(found.error(Problem::Range { found: given, accepted }));
-        }
     };
-    if let RecursiveEdges::Template { pass: inner, stop: outer } = &edges {
+    if let RecursiveEdges::Template { pass: inner, stop: outer, .. } = &edges {
         check_template(&keys, kind, stop, inner, outer, rate)?;
     }
     Ok(Recursive { kind, family, mapping, edges, ripple, attenuation })

@@ -5,8 +5,7 @@ use std::f64::consts::TAU;
 use std::fmt;
 use std::str::FromStr;
 
-const FREQUENCY_FORMS: &str =
-    "\"87.5 Hz\", \"2 kHz\", \"1.2 MHz\", \"628 rad/s\", \"0.25 fs\", \"0.5 pi rad/sample\"";
+const FREQUENCY_FORMS: &str = "\"87.5 Hz\", \"2 kHz\", \"1.2 MHz\", \"628 rad/s\", \"0.25 fs\", \"0.5 pi rad/sample\", \"90 deg\" (an angle per sample)";
 const RATE_FORMS: &str = "\"64 Hz\", \"1 kHz\", \"1.2 MHz\"";
 
 /// A frequency as it was asked for: absolute, or as a fraction of the sample rate.
@@ -17,6 +16,7 @@ const RATE_FORMS: &str = "\"64 Hz\", \"1 kHz\", \"1.2 MHz\"";
 /// assert_eq!("87.5 Hz".parse::<Frequency>()?.hertz(rate), 87.5);
 /// assert_eq!("0.25 fs".parse::<Frequency>()?.hertz(rate), 250.0);
 /// assert_eq!("0.5 pi rad/sample".parse::<Frequency>()?.hertz(rate), 250.0);
+/// assert_eq!("90 deg".parse::<Frequency>()?.hertz(rate), 250.0);
 /// assert!("87.5".parse::<Frequency>().is_err());
 /// # Ok::<(), mellow_rake::units::QuantityError>(())
 /// ```
@@ -53,6 +53,7 @@ impl FromStr for Frequency {
             "fs" => Frequency::OfSampleRate(number),
             "pi rad/sample" => Frequency::OfSampleRate(number / 2.0),
             "rad/sample" => Frequency::OfSampleRate(number / TAU),
+            "deg" | "deg/sample" => Frequency::OfSampleRate(number / 360.0),
             _ => {
                 return Err(QuantityError::UnknownUnit {
                     found: text.to_owned(),
@@ -138,7 +139,9 @@ mod tests {
     #[test]
     fn every_form_means_the_same_frequency() {
         let rate = SampleRate::from_hertz(8000.0).unwrap();
-        for text in ["1000 Hz", "1 kHz", "1e-3 MHz", "0.125 fs", "0.25 pi rad/sample", "1e6 mHz"] {
+        for text in
+            ["1000 Hz", "1 kHz", "1e-3 MHz", "0.125 fs", "0.25 pi rad/sample", "45 deg", "1e6 mHz"]
+        {
             assert_eq!(text.parse::<Frequency>().unwrap().hertz(rate), 1000.0, "{text}");
         }
         let radians: Frequency = "6283.185307179586 rad/s".parse().unwrap();

@@ -497,6 +497,7 @@ impl Task<'_> {
                 *tap += more;
             }
         }
+        without_traces(&mut taps.0);
         let measured = |band: usize, frequency: f64| {
             let band = &self.asked[band];
             let error = band.desired(frequency) - taps.amplitude(TAU * frequency);
@@ -558,6 +559,16 @@ fn exchange_one(reference: &[Point], delta: f64, largest: Point) -> Vec<Point> {
         _ => next[above] = largest,
     }
     next
+}
+
+/// Zeros in the place of taps that symmetry makes vanish and of which rounding errors are left.
+pub(super) fn without_traces(taps: &mut [f64]) {
+    let largest = taps.iter().fold(0.0, |most: f64, tap| most.max(tap.abs()));
+    for tap in taps {
+        if tap.abs() <= 1e-15 * largest {
+            *tap = 0.0;
+        }
+    }
 }
 
 /// The larger of two, or NaN if one is.

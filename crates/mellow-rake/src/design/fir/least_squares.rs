@@ -1,6 +1,7 @@
 //! Weighted least squares over bands, in closed form.
 
 use super::bands::{Band, BandError, check_bands};
+use super::exchange::without_traces;
 use crate::design::double_double::Double;
 use crate::filter::LinearPhase;
 use nalgebra::{DMatrix, DVector};
@@ -170,6 +171,7 @@ pub fn least_squares(
             (result[low], result[high]) = (half, half);
         }
     }
+    without_traces(&mut result);
     Ok(LeastSquares { taps: result, smallest_of_many })
 }
 

@@ -101,6 +101,33 @@ pub(super) fn sampled_band(
     from_amplitudes(count, false, &amplitude)
 }
 
+/// The last samples of the pass-band, as parts of the sample rate, with which samples of a band come down to half amplitude as near to the
+/// cut-offs as the grid k/N allows: within half of its step, if the response ran straight from sample to sample.
+pub(super) fn pass_edges(
+    kind: BandKind,
+    cutoffs: &[f64],
+    count: usize,
+    transition: &[f64],
+) -> Vec<f64> {
+    // From the last sample of the pass-band to the crossing, in steps of the grid.
+    let samples: Vec<f64> = [1.0].iter().chain(transition).chain(&[0.0]).copied().collect();
+    let crossing = samples.windows(2).position(|pair| pair[0] >= 0.5 && pair[1] < 0.5);
+    let distance =
+        crossing.map_or(0.5, |k| k as f64 + (samples[k] - 0.5) / (samples[k] - samples[k + 1]));
+    let rises = |side: usize| match kind {
+        BandKind::Lowpass => false,
+        BandKind::Highpass => true,
+        BandKind::Bandpass => side == 0,
+        BandKind::Bandstop => side == 1,
+    };
+    let edge = |(side, cutoff): (usize, &f64)| {
+        let inward = if rises(side) { distance } else { -distance };
+        let step = libm::round(cutoff * count as f64 + inward);
+        step.clamp(0.0, (count / 2) as f64) / count as f64
+    };
+    cutoffs.iter().enumerate().map(edge).collect()
+}
+
 /// Samples of straight lines through points (frequency as a part of the sample rate, gain), level beyond both ends.
 pub(super) fn sampled_points(points: &[(f64, f64)], count: usize) -> Vec<f64> {
     from_amplitudes(count, false, &|k| gain_between(points, k as f64 / count as f64))

@@ -119,11 +119,15 @@ impl Task<'_> {
                 Ok(Made { taps, assumption, ..Made::default() })
             }
             (FirMethod::FrequencySampling { transition_samples }, FirShape::Band { kind, edges, .. }) => {
-                let (FirEdges::Pass(pass) | FirEdges::Transition { pass, .. }) = edges else {
-                    let (method, needs) = ("frequency-sampling", "where the pass-band ends");
-                    return Err(FirError::Edges { method, needs });
+                let pass: Vec<f64> = match edges {
+                    FirEdges::Pass(pass) | FirEdges::Transition { pass, .. } => {
+                        pass.iter().map(part).collect()
+                    }
+                    FirEdges::Cutoff(cutoffs) => {
+                        let cutoffs: Vec<f64> = cutoffs.iter().map(part).collect();
+                        shapes::pass_edges(*kind, &cutoffs, taps, transition_samples)
+                    }
                 };
-                let pass: Vec<f64> = pass.iter().map(part).collect();
                 let sampled = shapes::sampled_band(*kind, &pass, taps, transition_samples);
                 Ok(self.scaled(sampled).into())
             }

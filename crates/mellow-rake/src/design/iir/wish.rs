@@ -15,8 +15,11 @@ pub type Edges = Vec<f64>;
 /// How a recursive filter is asked for.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Points {
-    /// A template; the smallest order that keeps it is found.
+    /// A template.
     Template {
+        /// The order that is to keep it, counting all poles of the digital filter; `None`: the smallest that does.
+        /// A given order has its ripple up to the edges of the pass-band; what it leaves in the stop-band is not judged here.
+        order: Option<usize>,
         /// Where the pass-band ends.
         pass: Edges,
         /// Where the stop-band begins.
@@ -212,11 +215,7 @@ fn plan(
     let (prototype, normalised_db) = match &wish.points {
         Points::Recipe { meaning, edges, order } => {
             both(edges)?;
-            let largest = LARGEST_ORDER * per_pole;
-            if *order == 0 || *order > largest || order % per_pole != 0 {
-                let step = if per_pole == 2 { "even, " } else { "" };
-                return Err(DesignError::Order { found: *order, largest, step });
-            }
+            check_order(*order, per_pole)?;
             let level = level(*meaning, ripple_db, attenuation_db, family)?;
             choice.order = *order;
             choice.edges_hz.clone_from(edges);
@@ -228,7 +227,7 @@ fn plan(
             }
             (prototype(family, order / per_pole, ripple_db, attenuation_db)?, level)
         }
-        Points::Template { pass, stop } => {
+        Points::Template { order, pass, stop } => {
             both(pass)?;
             both(stop)?;
             check_template(kind, pass, stop)?;
@@ -244,6 +243,20 @@ fn plan(
             };
             let mut placed = vec![pass.clone()];
             placed.extend(about_stop_edges(kind, pass, stop, rate, mapping));
+            choice.pass_hz = Some(pass.clone());
+            choice.stop_hz = Some(stop.clone());
+            if let Some(order) = *order {
+                check_order(order, per_pole)?;
+                choice.order = order;
+                // The wish's own edges, unless others leave the stop-band more room.
+                let widest = placed.into_iter().reduce(|best, other| {
+                    if selectivity(&other) > selectivity(&best) { other } else { best }
+                });
+                choice.edges_hz = widest.unwrap_or_else(|| pass.clone());
+                let made = prototype(family, order / per_pole, ripple_db, attenuation_db)?;
+                let at = made.reaches(ripple);
+                return Ok((choice, made.normalised_at(at)));
+            }
             // The wish's own edges, unless others take fewer poles.
             let fits = |family: Family| -> Result<Option<(usize, Prototype, Edges)>, DesignError> {
                 let mut best: Option<(usize, Prototype, Edges)> = None;
@@ -273,8 +286,6 @@ fn plan(
             choice.order = order * per_pole;
             choice.order_is_smallest = true;
             choice.edges_hz = edges;
-            choice.pass_hz = Some(pass.clone());
-            choice.stop_hz = Some(stop.clone());
             (prototype, ripple)
         }
     };
@@ -374,6 +385,15 @@ fn check_edges(kind: BandKind, edges: &Edges, rate: SampleRate) -> Result<(), De
     }
     if edges.windows(2).any(|pair| pair[0] >= pair[1]) {
         return Err(DesignError::FallingEdges { low_hz: edges[0], high_hz: edges[1] });
+    }
+    Ok(())
+}
+
+fn check_order(order: usize, per_pole: usize) -> Result<(), DesignError> {
+    let largest = LARGEST_ORDER * per_pole;
+    if order == 0 || order > largest || !order.is_multiple_of(per_pole) {
+        let step = if per_pole == 2 { "even, " } else { "" };
+        return Err(DesignError::Order { found: order, largest, step });
     }
     Ok(())
 }
