@@ -369,9 +369,11 @@ fn a_recording_is_inspected_and_the_suggestion_works() {
     );
     let spectrum = &object["spectrum"];
     assert_eq!(spectrum["hertz"].as_array().unwrap().len(), 2049);
-    let suggestion = object["suggestions"][0].as_str().unwrap();
-    let keys = suggestion.split("to be rid of it: ").nth(1).unwrap().replace(" or more", "");
-    let want = format!("[want]\n{}\n", keys.replace(", ", "\n"));
+    let suggestion = &object["suggestions"][0];
+    assert!(number(&suggestion["falls_by_db"]) > 20.0, "{suggestion}");
+    let keys = suggestion["keys"].as_array().unwrap();
+    let keys: Vec<&str> = keys.iter().map(|key| key.as_str().unwrap()).collect();
+    let want = format!("[want]\n{}\n", keys.join("\n"));
     let notch = spec(folder.path(), "hum", "1 kHz", &want);
     let quiet = folder.path().join("quiet.csv");
     let quiet = quiet.to_str().unwrap();

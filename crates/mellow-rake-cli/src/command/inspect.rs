@@ -4,8 +4,9 @@ use crate::arguments::Inspect;
 use crate::failure::{Failure, Outcome};
 use crate::figures::{self, Density, Excerpt, record_sheet_of};
 use crate::load::{Recording, read_mask};
-use crate::print::{self, short, table, wrapped};
+use crate::print::{self, engineering, short, table, wrapped};
 use crate::text::units::{frequencies, hertz};
+use mellow_rake::analysis::{LineRemedy, line_remedies};
 use mellow_rake::signal::{
     Levels, Mask, MaskMargin, SpectralLine, Spectrum, SpectrumWish, measure_levels, spectral_lines,
     spectrum,
@@ -16,9 +17,8 @@ use mellow_rake_files::write_whole;
 use serde::Serialize;
 use std::path::Path;
 
-/// A line this far over the floor is shown, one this far is worth a filter.
+/// A line this far over the floor is shown.
 const LEAST_DB: f64 = 12.0;
-const WORTH_DB: f64 = 20.0;
 /// Lines that are listed.
 const MOST_LINES: usize = 12;
 
@@ -33,7 +33,7 @@ struct InspectObject<'a> {
     full_scale: Option<f64>,
     levels: Levels,
     lines: &'a [SpectralLine],
-    suggestions: &'a [String],
+    suggestions: &'a [Suggestion],
     mask: Option<MaskMargin>,
     spectrum: SpectrumObject<'a>,
 }
@@ -70,7 +70,10 @@ pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
     let Some(levels) = measure_levels(&samples) else {
         return Err(Failure::Call(format!("{}: no samples", path.display())));
     };
-    let suggestions = suggestions(&samples, rate, &lines, found.step_hz);
+    let suggestions: Vec<Suggestion> = line_remedies(&samples, rate, &found, &lines)
+        .into_iter()
+        .map(|remedy| suggestion(remedy, &lines, rate))
+        .collect();
     let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
     let two_sided = options.two_sided.then(|| found.two_sided());
     let unit = scale.as_ref().map(|scale| scale.unit.as_str());
@@ -134,7 +137,7 @@ impl Look<'_> {
         levels: &Levels,
         full_scale: Option<f64>,
         wish: SpectrumWish,
-        suggestions: &[String],
+        suggestions: &[Suggestion],
     ) -> String {
         let (rate, count) = (self.recording.rate.hertz(), self.samples.len());
         let mut text = format!(
@@ -148,8 +151,9 @@ impl Look<'_> {
             _ => "-".to_owned(),
         };
         let far = levels.highest.max(-levels.lowest);
-        let row =
-            |name: &str, value: f64, level: String| vec![name.to_owned(), short(value, 4), level];
+        let row = |name: &str, value: f64, level: String| {
+            vec![name.to_owned(), engineering(value), level]
+        };
         let rows = [
             row("lowest", levels.lowest, String::new()),
             row("highest", levels.highest, String::new()),
@@ -192,7 +196,7 @@ impl Look<'_> {
             });
             vec![
                 hertz(line.hertz),
-                format!("{:.4}", line.amplitude),
+                engineering(line.amplitude),
                 db(line.amplitude),
                 format!("{:.1}", line.over_floor_db),
                 multiple,
@@ -206,7 +210,7 @@ impl Look<'_> {
             text.push('\n');
         }
         for suggestion in suggestions {
-            text.push_str(&wrapped(&format!("  {suggestion}"), 4));
+            text.push_str(&wrapped(&format!("  {}", suggestion.text), 4));
         }
         text
     }
@@ -229,61 +233,43 @@ impl Look<'_> {
     }
 }
 
-/// What could be done about the lines, in the words of a spec.
-/// Lines that the spectrum hardly tells from a drift are left alone.
-fn suggestions(
-    samples: &[f64],
-    rate: SampleRate,
-    lines: &[SpectralLine],
-    step_hz: f64,
-) -> Vec<String> {
-    let worth = lines.iter().enumerate().filter(|(_, line)| line.hertz > 6.0 * step_hz);
-    let worth =
-        worth.filter(|(_, line)| line.over_floor_db >= WORTH_DB && line.multiple_of.is_none());
-    let suggestion = |(index, line): (usize, &SpectralLine)| {
-        let width = width(samples, rate, line);
-        let multiples: Vec<u32> = lines
-            .iter()
-            .filter_map(|other| other.multiple_of)
-            .filter(|(of, _)| *of == index)
-            .map(|(_, factor)| factor)
-            .collect();
-        // As many digits as the width can use.
-        let digit = 10f64.powf((width / 10.0).log10().floor());
-        let at = frequencies(&[(line.hertz / digit).round() * digit], "");
-        let over = line.over_floor_db;
-        let plain = |hz: f64| frequencies(&[hz], "");
-        match multiples.iter().max() {
-            None => format!(
-                "{at}, {over:.0} dB over the floor; to be rid of it: kind = \"notch\", center = \"{at}\", width = \"{}\" or more",
-                plain(width)
-            ),
-            Some(most) => format!(
-                "{at}, {over:.0} dB over the floor, and multiples of it up to {most}; to be rid of them: kind = \"comb\", \
-                 fundamental = \"{at}\", harmonics = {most}, width = \"{}\" or more",
-                plain(width)
-            ),
-        }
-    };
-    worth.take(4).map(suggestion).collect()
+/// What could be done about a line: keys of a spec, and what they did to this recording.
+#[derive(Serialize)]
+struct Suggestion {
+    text: String,
+    #[serde(flatten)]
+    remedy: LineRemedy,
 }
 
-/// How wide a notch for a line must be at least: as wide as the line stands over the floor, skirts and all, and twice what its
-/// frequency differs by between the halves of the recording.
-fn width(samples: &[f64], rate: SampleRate, line: &SpectralLine) -> f64 {
-    let half = samples.len() / 2;
-    let found = |part: &[f64]| {
-        let spectrum = spectrum(part, rate, SpectrumWish::for_length(part.len())).ok()?;
-        let lines = spectral_lines(part, rate, &spectrum, LEAST_DB, 2 * MOST_LINES);
-        let near = lines.into_iter().map(|other| other.hertz);
-        let near = near.filter(|hz| (hz - line.hertz).abs() < 4.0 * spectrum.step_hz);
-        near.reduce(|a, b| if (b - line.hertz).abs() < (a - line.hertz).abs() { b } else { a })
+fn suggestion(remedy: LineRemedy, lines: &[SpectralLine], rate: SampleRate) -> Suggestion {
+    let line = &lines[remedy.line];
+    let plain = |hz: f64| frequencies(&[hz], "");
+    let (them, falls) = match remedy.harmonics {
+        1 => ("it".to_owned(), "it falls"),
+        most => (format!("it and its multiples up to {most}"), "each falls"),
     };
-    let drift =
-        found(&samples[..half]).zip(found(&samples[half..])).map_or(0.0, |(a, b)| (a - b).abs());
-    let [from, to] = line.band_hz;
-    let width = (2.0 * drift).max(to - from).max(4.0 * rate.hertz() / samples.len() as f64);
-    // Two digits, rounded up.
-    let power = 10f64.powf(width.log10().floor() - 1.0);
-    (width / power).ceil() * power
+    let whither = if remedy.to_the_floor { ", to the floor" } else { "" };
+    let [from, to] = remedy.touched_hz;
+    let text = format!(
+        "{}, {:.0} dB over the floor; to be rid of {them}: {}. Tried on this recording: {falls} by {:.0} dB{whither}; more than \
+         1 dB is taken from {} to {}; settled to 1 % after {}",
+        plain(remedy.center_hz),
+        line.over_floor_db,
+        remedy.keys.join(", "),
+        remedy.falls_by_db,
+        plain(from),
+        plain(to),
+        duration(remedy.settling_samples as f64 / rate.hertz())
+    );
+    Suggestion { text, remedy }
+}
+
+/// "1.5 s" or "40 ms"
+fn duration(seconds: f64) -> String {
+    let (value, unit) = match seconds {
+        s if s >= 1.0 => (s, "s"),
+        s if s >= 1e-3 => (1e3 * s, "ms"),
+        s => (1e6 * s, "us"),
+    };
+    format!("{} {unit}", short(value, 3))
 }

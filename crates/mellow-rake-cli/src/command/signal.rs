@@ -4,7 +4,7 @@ use crate::arguments::Signal;
 use crate::failure::{Failure, Outcome};
 use crate::figures::{self, Excerpt, record_sheet};
 use crate::load::Loaded;
-use crate::print::{self, short, table};
+use crate::print::{self, engineering, table};
 use crate::stream::progress;
 use mellow_rake::signal::{Converter, Keying, SignalPlan, Waveform};
 use mellow_rake::units::SampleRate;
@@ -275,9 +275,9 @@ fn text(object: &SignalObject, format: FileFormat) -> String {
     let SignalObject { lowest, highest, rms, .. } = object;
     text.push_str(&format!(
         "  from {} to {}, {} rms\n",
-        short(*lowest, 4),
-        short(*highest, 4),
-        short(*rms, 4)
+        engineering(*lowest),
+        engineering(*highest),
+        engineering(*rms)
     ));
     if let Some(encoding) = &object.encoding {
         text.push_str(&format!("  written as {encoding}\n"));

@@ -6,6 +6,7 @@ mod curves;
 mod families;
 mod general_measures;
 mod grid;
+mod line_remedies;
 mod notch_measures;
 mod pole_moves;
 mod quality;
@@ -28,6 +29,7 @@ pub use general_measures::{
     BandDeviation, GeneralMeasures, MarkMeasure, float_cost, measure_general, peak_gain_db,
 };
 pub use grid::{adaptive_grid, linear_grid, logarithmic_grid};
+pub use line_remedies::{LineRemedy, line_remedies};
 pub use notch_measures::{NotchMeasures, measure_notch};
 pub use pole_moves::{PoleMove, pole_moves};
 pub use quality::{Measures, meets_spec, passband, passband_delay};

@@ -80,8 +80,9 @@ pub fn spectral_lines(
     for line in &mut lines {
         line.hertz = peak_near(used, spectrum.mean, rate, line.hertz, spectrum.step_hz);
     }
+    let series = Series { spectrum, resolution_hz: rate.hertz() / used.len() as f64 };
     for index in 0..lines.len() {
-        lines[index].multiple_of = multiple(&lines, index, spectrum.step_hz);
+        lines[index].multiple_of = series.lowest(&lines, index);
     }
     lines
 }
@@ -142,17 +143,72 @@ fn peak_near(signal: &[f64], mean: f64, rate: SampleRate, hertz: f64, step_hz: f
     coarse + shift.clamp(-1.0, 1.0) * near
 }
 
-/// The lowest line of which this one is a multiple, within what the spectrum can tell apart.
-fn multiple(lines: &[SpectralLine], index: usize, step_hz: f64) -> Option<(usize, u32)> {
-    let own = lines[index].hertz;
-    let mut found: Option<(usize, u32)> = None;
-    for (other, line) in lines.iter().enumerate() {
-        let factor = libm::rint(own / line.hertz);
-        let is_near = (own - factor * line.hertz).abs() < 0.25 * step_hz;
-        let is_lower = found.is_none_or(|(known, _)| line.hertz < lines[known].hertz);
-        if other != index && (2.0..=50.0).contains(&factor) && is_near && is_lower {
-            found = Some((other, factor as u32));
+/// The harmonics of lines in a spectrum.
+struct Series<'a> {
+    spectrum: &'a Spectrum,
+    /// One over the duration of the record that the frequencies were found in.
+    resolution_hz: f64,
+}
+
+impl Series<'_> {
+    /// The lowest line of which this one is a multiple, within what the record can tell apart, if it is no stronger than a
+    /// harmonic can be.
+    fn lowest(&self, lines: &[SpectralLine], index: usize) -> Option<(usize, u32)> {
+        let own = &lines[index];
+        let mut found: Option<(usize, u32)> = None;
+        for (other, line) in lines.iter().enumerate() {
+            let factor = libm::rint(own.hertz / line.hertz);
+            // What the spectrum hardly tells from a drift has a multiple near everything.
+            let may_be = other != index
+                && (2.0..=50.0).contains(&factor)
+                && line.hertz > 4.0 * self.spectrum.step_hz;
+            if !may_be {
+                continue;
+            }
+            let is_near =
+                (own.hertz - factor * line.hertz).abs() < self.tolerance(own, line, factor);
+            let is_lower = found.is_none_or(|(known, _)| line.hertz < lines[known].hertz);
+            if is_near && is_lower && self.is_harmonic(own, line, factor) {
+                found = Some((other, factor as u32));
+            }
         }
+        found
     }
-    found
+
+    /// How far a harmonic may be found from the multiple of its fundamental: four standard deviations of the difference.
+    /// Of a line in white noise the frequency scatters by about half the resolution over the ratio of their amplitudes
+    /// (the Cramér-Rao bound: Rife & Boorstyn, *Single tone parameter estimation from discrete-time observations*, 1974);
+    /// a thousandth of the resolution is what the search for the peak leaves.
+    fn tolerance(&self, own: &SpectralLine, fundamental: &SpectralLine, factor: f64) -> f64 {
+        let scatter = |line: &SpectralLine| {
+            self.resolution_hz * (0.5 * libm::pow(10.0, -line.over_floor_db / 20.0) + 1e-3)
+        };
+        let few = (0.25 * self.spectrum.step_hz).min(0.01 * fundamental.hertz);
+        (4.0 * (scatter(own) + factor * scatter(fundamental))).max(few)
+    }
+
+    /// Whether a line is no stronger than a harmonic of its number can be: harmonics fall smoothly with their number, even and odd ones
+    /// each by themselves. From the fourth on one that is more than 10 dB over both its neighbours of the same series is
+    /// a line of its own that happens to lie there.
+    fn is_harmonic(&self, own: &SpectralLine, fundamental: &SpectralLine, factor: f64) -> bool {
+        if factor < 4.0 {
+            return true;
+        }
+        let neighbours = [-2.0, -1.0, 1.0, 2.0].map(|off| {
+            if factor + off == 1.0 {
+                return fundamental.amplitude;
+            }
+            self.amplitude_near((factor + off) * fundamental.hertz)
+        });
+        own.amplitude < 3.2 * neighbours.into_iter().fold(0.0, f64::max)
+    }
+
+    /// The amplitude of a sine of the power in the main lobe at a frequency.
+    fn amplitude_near(&self, hertz: f64) -> f64 {
+        let middle = libm::rint(hertz / self.spectrum.step_hz) as usize;
+        let density = &self.spectrum.density;
+        let lobe =
+            middle.saturating_sub(LOBE).min(density.len())..(middle + LOBE + 1).min(density.len());
+        libm::sqrt(2.0 * density[lobe].iter().sum::<f64>() * self.spectrum.step_hz)
+    }
 }
