@@ -5,17 +5,16 @@ use crate::bench::{Pair, ask, recorded};
 use crate::failure::{Failure, Outcome};
 use crate::figures;
 use crate::load::Loaded;
-use crate::print::{self, number, table, wrapped};
+use crate::print::{self, engineering, number, table, wrapped};
 use crate::text::units::hertz;
 use mellow_rake::analysis::{gain_db, measure_time};
 use mellow_rake::filter::Transfer;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{
-    Averaging, NoiseSource, SpectrumWish, TransferDeviation, TransferEstimate, delay_between,
-    measure_transfer, stepped_transfer, tone_phasor,
+    Averaging, SpectrumWish, TransferDeviation, TransferEstimate, chirp_words, delay_between,
+    measure_transfer, noise_words, stepped_transfer, stepped_words, tone_phasor, tone_words,
+    without_tone,
 };
-use mellow_rake::spec::Fixed;
-use mellow_rake::units::SampleRate;
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
 use mellow_rake_files::write_whole;
 use serde::Serialize;
@@ -56,6 +55,19 @@ struct ToneObject {
     filter_gain_db: Option<f64>,
     phase_degrees: f64,
     filter_phase_degrees: f64,
+    /// The amplitude that the filter leaves of the tone, in steps of the output.
+    filter_output_lsb: f64,
+    /// The rms of what is there beside the tone, in steps of the output.
+    residual_lsb: f64,
+    /// The least and the largest word that came out.
+    output_lsb: [Option<f64>; 2],
+}
+
+impl ToneObject {
+    /// Whether the filter leaves less of the tone than the output can show: half a step.
+    fn is_below_resolution(&self) -> bool {
+        self.filter_output_lsb < 0.5
+    }
 }
 
 pub(crate) fn run(options: &Measure) -> Result<Outcome, Failure> {
@@ -117,50 +129,39 @@ fn averaged(
 fn answers(options: &Measure, loaded: &Loaded) -> Result<Pair, Failure> {
     let fixed = loaded.need_implementation("measure --device")?.fixed;
     let count = options.samples.clamp(64, 1 << 24);
+    let half = fixed.input.maximum() as f64 / 2.0;
     let words = match options.excitation {
         Excitation::Chirp => {
-            // As long as a piece: every piece of the average holds every frequency once.
             let piece = options.piece.unwrap_or(SpectrumWish::for_length(count).piece).max(8);
-            let half = fixed.input.maximum() as f64 / 2.0;
-            let word = |n: usize| {
-                let place = (n % piece) as f64;
-                (half * (std::f64::consts::PI * place * place / (2.0 * piece as f64)).sin()).round()
-                    as i64
-            };
-            (0..count).map(word).collect()
+            chirp_words(half, piece, count)
         }
-        _ => {
-            let mut noise = NoiseSource::new(options.seed);
-            // Half of the largest word of 64 bits is an i64, signed or not.
-            let [low, high] =
-                [fixed.input.minimum(), fixed.input.maximum()].map(|end| (end / 2) as i64);
-            (0..count).map(|_| noise.integer(low, high)).collect()
-        }
+        // Half of the largest word of 64 bits is an i64, signed or not.
+        _ => noise_words(
+            options.seed,
+            [fixed.input.minimum(), fixed.input.maximum()].map(|end| (end / 2) as i64),
+            count,
+        ),
     };
     ask(options, fixed, words)
 }
 
-/// Half of the largest input word as a tone.
-fn tone_word(fixed: Fixed, rate: SampleRate, hertz: f64, n: usize) -> i64 {
-    let half = fixed.input.maximum() as f64 / 2.0;
-    (half * (rate.radians(hertz) * n as f64).cos()).round() as i64
-}
-
 /// One tone after the other into a program.
 fn stepped(options: &Measure, loaded: &Loaded) -> Result<(TransferEstimate, usize), Failure> {
-    let fixed = loaded.need_implementation("measure --device")?.fixed;
+    let implementation = loaded.need_implementation("measure --device")?;
+    let fixed = implementation.fixed;
     let rate = loaded.spec.sample_rate;
-    let skipped = settled(loaded);
-    let (mut words, mut steps) = (Vec::new(), Vec::new());
-    for k in 0..options.steps {
-        let hertz = rate.nyquist() * (f64::from(k) + 0.5) / f64::from(options.steps);
-        let held = (40.0 * rate.hertz() / hertz).clamp(2048.0, 65_536.0) as usize;
-        words.extend((0..skipped + held).map(|n| tone_word(fixed, rate, hertz, n)));
-        steps.push((hertz, words.len() - held..words.len()));
-    }
+    let half = fixed.input.maximum() as f64 / 2.0;
+    let (words, steps) = stepped_words(half, rate, options.steps, settled(loaded));
     let samples = words.len();
     let (input, output) = ask(options, fixed, words)?;
-    Ok((stepped_transfer(&input, &output, rate, &steps), samples))
+    let mut found = stepped_transfer(&input, &output, rate, &steps);
+    let step = fixed.output.step();
+    let density = implementation.checked.noise_density(rate, &found.hertz);
+    // Where no noise is predicted: a single rounding.
+    let density =
+        density.unwrap_or_else(|_| vec![step * step / 12.0 / rate.nyquist(); found.hertz.len()]);
+    found.add_roundings(rate, half * fixed.input.step(), step, &density);
+    Ok((found, samples))
 }
 
 /// Samples after which nothing of the start-up is left: three times as long as it settles, as a null shows the rest.
@@ -240,11 +241,16 @@ impl<'a> Subject<'a> {
             }
             let skipped = settled(self.loaded);
             let periods = (40.0 * rate.hertz() / hz).clamp(16_384.0, 4_194_304.0) as usize;
-            let words = (0..skipped + periods).map(|n| tone_word(fixed, rate, hz, n)).collect();
+            let half = fixed.input.maximum() as f64 / 2.0;
+            let words = tone_words(half, rate, hz, skipped + periods);
             let (input, output) = ask(options, fixed, words)?;
-            let [before, after] =
-                [input, output].map(|signal| tone_phasor(&signal[skipped..], rate, hz));
+            let output = &output[skipped..];
+            let before = tone_phasor(&input[skipped..], rate, hz);
+            let after = tone_phasor(output, rate, hz);
             let (found, expected) = (after / before, self.filter.response(rate.radians(hz)));
+            let steps = |value: f64| value / fixed.output.step();
+            let left = without_tone(output, rate, hz, after);
+            let ends = |pick: fn(f64, f64) -> f64| output.iter().copied().reduce(pick);
             let level = |gain: f64| (gain > 0.0).then(|| 20.0 * gain.log10());
             let [phase, wanted] = [found, expected].map(|h| h.arg().to_degrees());
             tones.push(ToneObject {
@@ -254,6 +260,9 @@ impl<'a> Subject<'a> {
                 // Within half a turn of the filter's.
                 phase_degrees: phase - 360.0 * ((phase - wanted) / 360.0).round(),
                 filter_phase_degrees: wanted,
+                filter_output_lsb: steps(expected.norm() * before.norm()),
+                residual_lsb: steps(left),
+                output_lsb: [ends(f64::min), ends(f64::max)].map(|end| end.map(steps)),
             });
         }
         Ok(tones)
@@ -327,6 +336,26 @@ fn good(found: &TransferEstimate) -> Vec<bool> {
     points.map(|(hertz, share)| *share >= GOOD && hertz.abs() >= spoiled - 1e-9).collect()
 }
 
+/// What came out instead of a tone that the output cannot show.
+fn hidden(tone: &ToneObject) -> String {
+    let whole = |end: Option<f64>| end.map_or("-".to_owned(), |lsb| format!("{lsb:.0}"));
+    let [low, high] = tone.output_lsb;
+    let found = match (low, high) {
+        (Some(low), Some(high)) if low == high => format!("the output stays at {low:.0} LSB"),
+        _ => format!(
+            "the output goes on between {} and {} LSB, {:.2} LSB rms about its mean",
+            whole(low),
+            whole(high),
+            tone.residual_lsb
+        ),
+    };
+    format!(
+        "{} Hz: the filter leaves {} LSB of the tone, less than the output can show; {found}",
+        hertz(tone.hertz),
+        engineering(tone.filter_output_lsb)
+    )
+}
+
 fn text(object: &MeasureObject) -> String {
     let is_stepped = object.excitation == Some(Excitation::Steps);
     let late = match is_stepped {
@@ -366,15 +395,18 @@ fn text(object: &MeasureObject) -> String {
         let row = |tone: &ToneObject| {
             vec![
                 hertz(tone.hertz),
-                number(tone.gain_db, 4),
+                number(tone.gain_db.filter(|_| !tone.is_below_resolution()), 4),
                 number(tone.filter_gain_db, 4),
-                number(Some(tone.phase_degrees), 3),
+                number(Some(tone.phase_degrees).filter(|_| !tone.is_below_resolution()), 3),
                 number(Some(tone.filter_phase_degrees), 3),
             ]
         };
         let rows: Vec<Vec<String>> = object.tones.iter().map(row).collect();
         let header = ["tone, Hz", "gain, dB", "of the filter", "phase, degrees", "of the filter"];
         text.push_str(&format!("\n{}\n", table(&header, &rows)));
+        for tone in object.tones.iter().filter(|tone| tone.is_below_resolution()) {
+            text.push_str(&wrapped(&format!("  {}", hidden(tone)), 4));
+        }
     }
     if let Some(tolerance) = object.tolerance_db {
         let verdict = if object.held { "within" } else { "NOT within" };

@@ -1,5 +1,6 @@
 //! Signals: made from seeds, measured, and run through filters.
 
+mod excitation;
 mod level;
 mod lines;
 mod mask;
@@ -13,6 +14,7 @@ mod transfer;
 mod vector_error;
 mod zero_phase;
 
+pub use excitation::{chirp_words, noise_words, stepped_words, tone_words};
 pub use level::{Levels, measure_levels};
 pub use lines::{SpectralLine, spectral_lines};
 pub use mask::{Mask, MaskMargin};
@@ -23,7 +25,7 @@ pub use source::{
 };
 pub use spectrogram::{Spectrogram, spectrogram};
 pub use spectrum::{Averaging, Spectrum, SpectrumError, SpectrumWish, spectrum};
-pub use stepped::stepped_transfer;
+pub use stepped::{stepped_transfer, without_tone};
 pub use tone::{tone_amplitude, tone_level_db, tone_phasor};
 pub use transfer::{TransferDeviation, TransferEstimate, delay_between, measure_transfer};
 pub use vector_error::{CarrierError, VectorError, measure_vector_error};

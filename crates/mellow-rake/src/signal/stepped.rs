@@ -42,15 +42,9 @@ pub fn stepped_transfer(
             continue;
         };
         let count = range.len() as f64;
-        let mean = after.iter().sum::<f64>() / count;
         let tone = tone_phasor(after, rate, *hertz);
-        let rest = after.iter().enumerate().map(|(n, y)| {
-            let turns = hertz * n as f64 / rate.hertz();
-            let angle = TAU * (turns - libm::floor(turns));
-            let left = y - mean - (tone * Complex64::new(libm::cos(angle), libm::sin(angle))).re;
-            left * left
-        });
-        let rest = rest.sum::<f64>() / count;
+        let left = without_tone(after, rate, *hertz, tone);
+        let rest = left * left;
         let power = tone.norm_sqr() / 2.0;
         let share = if power + rest > 0.0 { power / (power + rest) } else { 0.0 };
         // The Hann window takes noise from one and a half times the band of a plain sum (Harris 1978, table I).
@@ -63,4 +57,46 @@ pub fn stepped_transfer(
         found.relative_error.push(error.min(1e12));
     }
     found
+}
+
+impl TransferEstimate {
+    /// Adds to the expected errors of stepped tones what rounding does at their own frequencies, where no average is rid of it.
+    ///
+    /// The rounding error of a word of x steps is the series Σ (−1)ᵏ·sin(2πkx)/(πk). For a tone of A steps it has the part
+    /// Σ (−1)ᵏ·2·J₁(2πkA)/(πk) at the tone's own frequency (Jacobi and Anger's expansion), and as |J₁(z)| ≈ √(2/πz), that is
+    /// 0.157/√A steps rms. A rounding inside a filter reaches the output as its noise does at that frequency.
+    ///
+    /// `amplitude` is that of the tones at the input, `step` that of the output's words, in one unit; `density` the power spectral
+    /// density of the round-off noise at the output, at each frequency, in its square per hertz.
+    pub fn add_roundings(&mut self, rate: SampleRate, amplitude: f64, step: f64, density: &[f64]) {
+        // (2/π)·(1/π)/√2 · √(Σ 1/k³)
+        const SHARE: f64 = 0.157;
+        for ((error, response), density) in
+            self.relative_error.iter_mut().zip(&self.response).zip(density)
+        {
+            let tone = amplitude * response.norm();
+            if tone > 0.0 {
+                // The step of a single rounding of the output that had this density.
+                let own = libm::sqrt(12.0 * density * rate.nyquist());
+                let rounded = SHARE * own / (libm::sqrt(tone / step) * tone);
+                *error = libm::hypot(*error, rounded).min(1e12);
+            }
+        }
+    }
+}
+
+/// The rms of what is left of a signal without its mean and a tone of this amplitude and phase.
+pub fn without_tone(signal: &[f64], rate: SampleRate, hertz: f64, tone: Complex64) -> f64 {
+    if signal.is_empty() {
+        return 0.0;
+    }
+    let count = signal.len() as f64;
+    let mean = signal.iter().sum::<f64>() / count;
+    let square = |(n, y): (usize, &f64)| {
+        let turns = hertz * n as f64 / rate.hertz();
+        let angle = TAU * (turns - libm::floor(turns));
+        let left = y - mean - (tone * Complex64::new(libm::cos(angle), libm::sin(angle))).re;
+        left * left
+    };
+    libm::sqrt(signal.iter().enumerate().map(square).sum::<f64>() / count)
 }
