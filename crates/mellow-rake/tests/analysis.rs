@@ -5,14 +5,15 @@
 use mellow_rake::analysis::{
     Bands, Change, RootKind, Wished, adaptive_grid, deviation, frequency_curves, gain_db,
     gain_difference_db, largest_gain_difference_db, linear_grid, measure_bands, measure_roots,
-    sensitivity, tolerance_band,
+    one_polynomial, sensitivity, tolerance_band,
 };
-use mellow_rake::analysis::{Report, float_cost};
+use mellow_rake::analysis::{Measures, Report, float_cost};
 use mellow_rake::design::{Choice, Design, design};
 use mellow_rake::filter::{
     BandKind, Form, PhaseResponse, Section, Sections, Taps, Transfer, ZerosPolesGain,
     polynomial_from_roots,
 };
+use mellow_rake::signal::Twice;
 use mellow_rake::spec::Spec;
 use mellow_rake::units::SampleRate;
 use num_complex::Complex64;
@@ -259,6 +260,82 @@ fn edges_are_the_outermost_crossings() {
     let zeros: Vec<_> = roots.iter().filter(|root| root.kind == RootKind::Zero).collect();
     assert!(zeros.len() == 1 && zeros[0].count == 4, "{zeros:?}");
     assert!((zeros[0].angle_degrees - middle * 0.36).abs() < 1e-6, "{zeros:?}");
+}
+
+/// As one polynomial in few bits: the recursion of the rounded coefficients, run here, grows if and only if a pole is said to lie
+/// outside, and dies away as fast as the largest radius says.
+#[test]
+fn one_polynomial_in_few_bits_rings_as_it_is_said_to() {
+    let (mut unstable, mut stable) = (0, 0);
+    for order in [4, 6, 8] {
+        for (cutoff, width) in [(20, 12), (60, 10), (60, 14), (120, 16), (200, 8)] {
+            let text = format!(
+                "kind = \"lowpass\"\ncutoff = \"{cutoff} Hz\"\n[method]\ndesign = \"butterworth\"\norder = {order}"
+            );
+            let form = made("1 kHz", &text).form;
+            let format = format!("s{width}").parse().unwrap();
+            let found = one_polynomial(&form, format).unwrap();
+            // The polynomial by convolution, rounded to the fraction that was named.
+            let mut a = vec![1.0];
+            for section in &form.sections().unwrap().0 {
+                let factor = [1.0, section.a[0], section.a[1]];
+                let mut product = vec![0.0; a.len() + 2];
+                for (i, x) in a.iter().enumerate() {
+                    for (j, y) in factor.iter().enumerate() {
+                        product[i + j] += x * y;
+                    }
+                }
+                a = product;
+            }
+            let unit = 2f64.powi(-found.fraction);
+            let words: Vec<f64> = a.iter().map(|value| (value / unit).round_ties_even()).collect();
+            let most = 2f64.powi(width - 1);
+            assert!(words.iter().all(|word| *word < most && *word >= -most), "{words:?}");
+            // With another bit behind the point the largest would not fit.
+            assert!(words.iter().any(|word| 2.0 * word.abs() >= most - 1.0), "{words:?}");
+            let mut state = vec![0.0; order];
+            let mut level = |samples: usize| {
+                let mut peak = 0.0f64;
+                for n in 0..samples {
+                    let input = if n == 0 { 1.0 } else { 0.0 };
+                    let feedback: f64 =
+                        state.iter().zip(&words[1..]).map(|(y, a)| y * a * unit).sum();
+                    let output = input - feedback;
+                    state.rotate_right(1);
+                    state[0] = output;
+                    if n >= samples - 400 {
+                        peak = peak.max(output.abs());
+                    }
+                }
+                peak
+            };
+            let peak = level(4000);
+            if found.outside > 0 {
+                assert!(peak > 1e-3, "{order} {cutoff} {width}: {found:?} {peak:e}");
+                unstable += 1;
+            } else {
+                let allowed = 1e6 * found.radius.powi(3600) + 1e-200;
+                assert!(
+                    peak <= allowed,
+                    "{order} {cutoff} {width}: {found:?} {peak:e} {allowed:e}"
+                );
+                stable += 1;
+            }
+        }
+    }
+    assert!(unstable > 3 && stable > 3, "{unstable} {stable}");
+}
+
+/// Forward and backward the gain counts twice: of a Butterworth filter of order n the −3 dB point moves to Ω²ⁿ = √2 − 1.
+#[test]
+fn edges_move_where_a_signal_passes_twice() {
+    let text =
+        "kind = \"lowpass\"\ncutoff = \"120 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 5";
+    let design = made("1 kHz", text);
+    let found =
+        Measures::of(&Twice(design.transfer()), &design.choice, rate(1000.0)).half_power_hz();
+    let place = (2f64.sqrt() - 1.0).powf(0.1) * (0.12 * PI).tan();
+    assert!((found[0] - place.atan() * 1000.0 / PI).abs() < 1e-6, "{found:?}");
 }
 
 /// Roots as an engineer reads them, and the table that they end in.

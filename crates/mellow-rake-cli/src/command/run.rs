@@ -6,10 +6,11 @@ use crate::figures::{self, Excerpt, Trace, density_panel, liveliest, time_panel}
 use crate::load::Loaded;
 use crate::print::{self, wrapped};
 use crate::stream::{Mode, pass};
-use mellow_rake::analysis::measure_time;
-use mellow_rake::filter::PhaseResponse;
+use crate::text::units::frequencies;
+use mellow_rake::analysis::{Measures, measure_time};
+use mellow_rake::filter::{PhaseResponse, Transfer};
 use mellow_rake::fixed::WordFormat;
-use mellow_rake::signal::{SpectrumError, SpectrumWish, spectrum};
+use mellow_rake::signal::{SpectrumError, SpectrumWish, Twice, spectrum};
 use mellow_rake_figures::{Pen, Sheet, draw};
 use mellow_rake_files::{
     Encoding, FileFormat, RecordingPlan, RecordingReader, RecordingWriter, Values, write_whole,
@@ -37,6 +38,8 @@ struct RunObject {
     delay_left_samples: Option<f64>,
     settling_samples: usize,
     affected_at_each_end: Option<usize>,
+    /// The −3 dB points of the filter, and of a run forward and backward, in hertz.
+    half_power_hz: Option<[Vec<f64>; 2]>,
 }
 
 pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
@@ -132,6 +135,13 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         delay_left_samples: left.filter(|_| options.remove_delay),
         settling_samples: unsettled,
         affected_at_each_end: passed.affected,
+        half_power_hz: options.zero_phase.then(|| {
+            let design = &loaded.design;
+            let once = design.transfer();
+            let twice = Twice(once);
+            let all: [&dyn Transfer; 2] = [once, &twice];
+            all.map(|filter| Measures::of(filter, &design.choice, rate).half_power_hz())
+        }),
     };
     if options.json {
         print::json(&object)?;
@@ -236,8 +246,16 @@ fn text(object: &RunObject) -> String {
         text.push_str(&format!("  written as {encoding}{scaled}{clipped}\n"));
     }
     if let Some(affected) = object.affected_at_each_end {
+        let moved = match &object.half_power_hz {
+            Some([once, twice]) if !twice.is_empty() && once.len() == twice.len() => format!(
+                ", so the -3 dB points move from {} to {}",
+                frequencies(once, " and "),
+                frequencies(twice, " and ")
+            ),
+            _ => String::new(),
+        };
         let line = format!(
-            "  every attenuation in decibels counts twice; the first and the last {affected} samples depend on what is assumed \
+            "  every attenuation in decibels counts twice{moved}; the first and the last {affected} samples depend on what is assumed \
              beyond the ends: the recording turned about its last sample"
         );
         text.push_str(&wrapped(&line, 4));

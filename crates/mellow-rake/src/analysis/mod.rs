@@ -8,6 +8,7 @@ mod general_measures;
 mod grid;
 mod line_remedies;
 mod notch_measures;
+mod one_polynomial;
 mod pole_moves;
 mod quality;
 mod quality_row;
@@ -31,6 +32,7 @@ pub use general_measures::{
 pub use grid::{adaptive_grid, linear_grid, logarithmic_grid};
 pub use line_remedies::{LineRemedy, line_remedies};
 pub use notch_measures::{NotchMeasures, measure_notch};
+pub use one_polynomial::{OnePolynomial, one_polynomial};
 pub use pole_moves::{PoleMove, pole_moves};
 pub use quality::{Measures, meets_spec, passband, passband_delay};
 pub use quality_row::{Place, QualityRow, Reading, Wished};

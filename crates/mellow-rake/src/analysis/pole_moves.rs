@@ -43,7 +43,11 @@ pub fn pole_moves(designed: &Form, rounded: &Form) -> Vec<PoleMove> {
         let all = form.sections().map_or(Vec::new(), |sections| from_sections(sections).poles);
         all.into_iter().filter(|pole| pole.im >= 0.0 && modulus(*pole) > 0.0).collect()
     };
-    let (mut from, mut to) = (poles(designed), poles(rounded));
+    pair_up(poles(designed), poles(rounded))
+}
+
+/// Poles before and after, paired and in order as in [`pole_moves`].
+pub(super) fn pair_up(mut from: Vec<Complex64>, mut to: Vec<Complex64>) -> Vec<PoleMove> {
     let mut moves = Vec::new();
     loop {
         let pairs = (0..from.len()).flat_map(|a| (0..to.len()).map(move |b| (a, b)));

@@ -55,6 +55,15 @@ impl Measures {
         }
     }
 
+    /// The −3 dB points, in hertz, rising for filters of a band; none where none are known.
+    pub fn half_power_hz(&self) -> Vec<f64> {
+        match self {
+            Measures::Notch(measures) => measures.edges_3db_hz.iter().copied().flatten().collect(),
+            Measures::Bands(measures) => measures.edges_3db_hz.iter().copied().flatten().collect(),
+            Measures::General(_) => Vec::new(),
+        }
+    }
+
     /// The largest gain at any frequency, in decibels.
     pub fn peak_gain_db(&self) -> f64 {
         match self {

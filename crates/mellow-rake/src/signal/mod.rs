@@ -29,4 +29,4 @@ pub use stepped::{stepped_transfer, without_tone};
 pub use tone::{tone_amplitude, tone_level_db, tone_phasor};
 pub use transfer::{TransferDeviation, TransferEstimate, delay_between, measure_transfer};
 pub use vector_error::{CarrierError, VectorError, measure_vector_error};
-pub use zero_phase::{ZeroPhase, zero_phase};
+pub use zero_phase::{Twice, ZeroPhase, zero_phase};

@@ -1,6 +1,7 @@
 //! Forward and backward through a filter: no phase at all, for recordings that are already there.
 
-use crate::filter::Form;
+use crate::filter::{Form, Transfer};
+use num_complex::Complex64;
 
 /// A recording filtered forward and backward.
 #[derive(Debug, Clone, PartialEq)]
@@ -9,6 +10,27 @@ pub struct ZeroPhase {
     pub samples: Vec<f64>,
     /// So many samples at either end depend on what was assumed beyond the recording by more than a thousandth.
     pub affected: usize,
+}
+
+/// What a filter does that a signal passes forward and backward: the square of its gain, and no phase.
+///
+/// ```
+/// use mellow_rake::{filter::{Taps, Transfer}, signal::Twice};
+/// let mean = Taps(vec![0.5, 0.5]);
+/// assert!((Twice(&mean).gain(1.0) - mean.gain(1.0) * mean.gain(1.0)).abs() < 1e-15);
+/// ```
+#[derive(Clone, Copy)]
+pub struct Twice<'a>(pub &'a dyn Transfer);
+
+impl Transfer for Twice<'_> {
+    fn response(&self, omega: f64) -> Complex64 {
+        let gain = self.0.gain(omega);
+        Complex64::new(gain * gain, 0.0)
+    }
+
+    fn extent(&self) -> usize {
+        2 * self.0.extent()
+    }
 }
 
 /// Runs a signal through a filter forward, and the result through it backward: the gain is the square of the filter's gain,

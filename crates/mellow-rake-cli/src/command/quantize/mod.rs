@@ -9,8 +9,8 @@ mod text;
 
 use advice::advice;
 use objects::{
-    ConverterObject, MattersObject, NoiseObject, OverflowObject, PoleObject, QuantizeObject,
-    SectionCycles,
+    ConverterObject, MattersObject, NoiseObject, OverflowObject, PoleObject, PolynomialObject,
+    QuantizeObject, SectionCycles,
 };
 use remedies::remedies;
 use sweep::{structures, sweep};
@@ -23,7 +23,9 @@ use crate::load::Loaded;
 use crate::measured::Measured;
 use crate::print;
 use crate::stream::progress;
-use mellow_rake::analysis::{Change, Report, adaptive_grid, measure_time, pole_moves, sensitivity};
+use mellow_rake::analysis::{
+    Change, PoleMove, Report, adaptive_grid, measure_time, one_polynomial, pole_moves, sensitivity,
+};
 use mellow_rake::datapath::{CycleSearch, LimitCycle, overflow_oscillations, zero_input_cycles};
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
@@ -52,6 +54,7 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     let cycles = (!filter.fixed.structure.is_for_taps()).then(|| oscillations(filter));
     let structures = structures(&measured, filter.fixed);
     let most_moved_pole = most_moved_pole(&measured, filter);
+    let as_one_polynomial = as_one_polynomial(&measured, filter);
     let sweep = options
         .sweep
         .as_ref()
@@ -77,6 +80,7 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
         remedies: remedies(&measured, filter.fixed, template_margin_db),
         most_sensitive: matters,
         most_moved_pole,
+        as_one_polynomial,
         noise,
         oscillations: cycles.as_deref(),
         structures: &structures,
@@ -127,12 +131,29 @@ fn converter(measured: &Measured, filter: &Implementation) -> Option<ConverterOb
 /// The pole that rounding moved by the largest share of its distance from the unit circle.
 fn most_moved_pole(measured: &Measured, filter: &Implementation) -> Option<PoleObject> {
     let found = pole_moves(&measured.loaded.design.form, &filter.rounded);
-    found.first().map(|first| PoleObject {
-        hz: first.from.arg().abs() / std::f64::consts::TAU
+    found.first().map(|first| moved_pole(measured, first))
+}
+
+fn moved_pole(measured: &Measured, moved: &PoleMove) -> PoleObject {
+    PoleObject {
+        hz: moved.from.arg().abs() / std::f64::consts::TAU
             * measured.loaded.spec.sample_rate.hertz(),
-        radius: first.from.norm(),
-        moved: first.distance(),
-        share: first.share(),
+        radius: moved.from.norm(),
+        moved: moved.distance(),
+        share: moved.share(),
+    }
+}
+
+/// What the coefficient words would do to the filter as one fraction.
+fn as_one_polynomial(measured: &Measured, filter: &Implementation) -> Option<PolynomialObject> {
+    let found = one_polynomial(&measured.loaded.design.form, filter.fixed.coefficients)?;
+    Some(PolynomialObject {
+        order: found.order,
+        largest_coefficient: found.largest,
+        fraction: found.fraction,
+        poles_outside: found.outside,
+        largest_radius: found.radius,
+        most_moved_pole: found.most_moved.map(|moved| moved_pole(measured, &moved)),
     })
 }
 

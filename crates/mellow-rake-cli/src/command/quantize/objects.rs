@@ -15,6 +15,7 @@ pub(super) struct QuantizeObject<'a> {
     pub(super) remedies: Option<Vec<RemedyObject>>,
     pub(super) most_sensitive: Option<MattersObject>,
     pub(super) most_moved_pole: Option<PoleObject>,
+    pub(super) as_one_polynomial: Option<PolynomialObject>,
     pub(super) noise: NoiseObject,
     pub(super) oscillations: Option<&'a [SectionCycles]>,
     pub(super) structures: &'a [StructureRow],
@@ -67,6 +68,17 @@ pub(super) struct PoleObject {
     pub(super) radius: f64,
     pub(super) moved: f64,
     pub(super) share: f64,
+}
+
+/// What the same words would do to the filter as one fraction.
+#[derive(Serialize)]
+pub(super) struct PolynomialObject {
+    pub(super) order: usize,
+    pub(super) largest_coefficient: f64,
+    pub(super) fraction: i32,
+    pub(super) poles_outside: usize,
+    pub(super) largest_radius: f64,
+    pub(super) most_moved_pole: Option<PoleObject>,
 }
 
 /// What a section does without an input.

@@ -2,8 +2,8 @@
 
 use super::advice;
 use super::objects::{
-    Enough, NoiseObject, OverflowObject, QuantizeObject, RemedyObject, SectionCycles, StructureRow,
-    StructureSweep, SweepObject, SweepRow,
+    Enough, NoiseObject, OverflowObject, PolynomialObject, QuantizeObject, RemedyObject,
+    SectionCycles, StructureRow, StructureSweep, SweepObject, SweepRow,
 };
 use crate::measured::Measured;
 use crate::print::{number, table, wrapped};
@@ -48,6 +48,9 @@ pub(super) fn text(
             100.0 * pole.share
         );
         text.push_str(&wrapped(&line, 4));
+    }
+    if let Some(found) = &object.as_one_polynomial {
+        text.push_str(&wrapped(&polynomial_text(found, filter), 4));
     }
     text.push_str(&noise_text(noise));
     if let Some(cycles) = object.oscillations {
@@ -327,5 +330,33 @@ fn structure_sweeps_text(what: &str, structures: &[StructureSweep]) -> String {
         "\nEvery structure: the fewest bits of the {what} that keep the template, that raise the\n\
          converter's noise by less than 1 dB, and the noise predicted, dB of 1\n{}",
         table(&header, &rows)
+    )
+}
+
+/// What the same words would do to the filter as one fraction: the mistake that sections are there to avoid.
+fn polynomial_text(found: &PolynomialObject, filter: &Implementation) -> String {
+    let width = filter.fixed.coefficients.width;
+    let what = match (found.poles_outside, &found.most_moved_pole) {
+        (0, Some(pole)) => format!(
+            "the pole at {} Hz would move by {:.3} % of its distance from the unit circle",
+            crate::text::units::hertz(pole.hz),
+            100.0 * pole.share
+        ),
+        (0, None) => "it would keep its poles".to_owned(),
+        (1, _) => format!(
+            "a pole would lie outside the unit circle, at radius {:.6}",
+            found.largest_radius
+        ),
+        (count, _) => {
+            format!(
+                "{count} poles would lie outside the unit circle, up to radius {:.6}",
+                found.largest_radius
+            )
+        }
+    };
+    format!(
+        "  as one polynomial of order {} instead of sections: coefficients up to {:.4} leave {} of {width} bits behind the point, \
+         and {what}",
+        found.order, found.largest_coefficient, found.fraction
     )
 }
