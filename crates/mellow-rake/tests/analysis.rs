@@ -303,6 +303,9 @@ fn one_polynomial_in_few_bits_rings_as_it_is_said_to() {
                     let output = input - feedback;
                     state.rotate_right(1);
                     state[0] = output;
+                    if !output.is_finite() {
+                        return f64::INFINITY;
+                    }
                     if n >= samples - 400 {
                         peak = peak.max(output.abs());
                     }
