@@ -119,6 +119,26 @@ proptest! {
     }
 }
 
+/// Zeros that all lie at −1, the everyday case, come back from a sum of two all-passes as they do from a fraction.
+#[test]
+fn sums_of_all_passes_with_multiple_zeros_come_back() {
+    for order in [3, 5, 7, 9] {
+        let mut read = 0;
+        for k in 1..=24 {
+            let cutoff = 0.02 * f64::from(k) - 0.005;
+            let filter = filter(BandKind::Lowpass, Family::Butterworth, order, &[cutoff]);
+            let sum = to_all_pass_sum(&filter).unwrap();
+            if let Ok(back) = from_all_pass_sum(&sum.form) {
+                let lost = largest_difference(&filter, &back.form);
+                assert!(lost < 1e-5, "{order} {cutoff}: {lost:e}");
+                read += 1;
+            }
+        }
+        println!("order {order}: {read} of 24");
+        assert!(read >= if order < 9 { 23 } else { 20 }, "{order}: {read}");
+    }
+}
+
 /// What is refused, and why.
 #[test]
 fn forms_that_would_lose_the_filter_are_refused() {

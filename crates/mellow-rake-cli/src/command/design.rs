@@ -8,7 +8,7 @@ use crate::figures::{self, Subject, Wishes};
 use crate::load::Loaded;
 use crate::measured::Measured;
 use crate::objects::{DesignObject, design_object};
-use crate::print::{self, number, table};
+use crate::print::{self, number, table, without_minus_zero};
 use crate::text::units::hertz;
 use mellow_rake::analysis::{
     FamilyFigures, Kept, RootKind, RootMeasures, compare_families, measure_roots,
@@ -68,7 +68,7 @@ fn roots_text(loaded: &Loaded) -> String {
         };
         vec![
             what,
-            format!("{:.9}", root.re),
+            without_minus_zero(format!("{:.9}", root.re)),
             format!("{:.9}", root.im),
             format!("{:.9}", root.radius),
             hertz(root.frequency_hz),

@@ -249,7 +249,9 @@ fn suggestion(remedy: LineRemedy, lines: &[SpectralLine], rate: SampleRate) -> S
         most => (format!("it and its multiples up to {most}"), "each falls"),
     };
     let whither = if remedy.to_the_floor { ", to the floor" } else { "" };
-    let [from, to] = remedy.touched_hz;
+    // As many digits as the width can use.
+    let digit = 10f64.powf((remedy.width_hz / 50.0).log10().floor());
+    let [from, to] = remedy.touched_hz.map(|hz| (hz / digit).round() * digit);
     let text = format!(
         "{}, {:.0} dB over the floor; to be rid of {them}: {}. Tried on this recording: {falls} by {:.0} dB{whither}; more than \
          1 dB is taken from {} to {}; settled to 1 % after {}",

@@ -64,9 +64,9 @@ struct ToneObject {
 }
 
 impl ToneObject {
-    /// Whether the filter leaves less of the tone than the output can show: half a step.
-    fn is_below_resolution(&self) -> bool {
-        self.filter_output_lsb < 0.5
+    /// Whether the filter leaves less of the tone than the output can show, half a step, or nothing came out.
+    fn is_hidden(&self) -> bool {
+        self.filter_output_lsb < 0.5 || self.gain_db.is_none()
     }
 }
 
@@ -349,8 +349,12 @@ fn hidden(tone: &ToneObject) -> String {
             tone.residual_lsb
         ),
     };
+    let but = match tone.filter_output_lsb < 0.5 {
+        true => ", less than the output can show",
+        false => ", but nothing of it came out",
+    };
     format!(
-        "{} Hz: the filter leaves {} LSB of the tone, less than the output can show; {found}",
+        "{} Hz: the filter leaves {} LSB of the tone{but}; {found}",
         hertz(tone.hertz),
         engineering(tone.filter_output_lsb)
     )
@@ -395,16 +399,16 @@ fn text(object: &MeasureObject) -> String {
         let row = |tone: &ToneObject| {
             vec![
                 hertz(tone.hertz),
-                number(tone.gain_db.filter(|_| !tone.is_below_resolution()), 4),
+                number(tone.gain_db.filter(|_| !tone.is_hidden()), 4),
                 number(tone.filter_gain_db, 4),
-                number(Some(tone.phase_degrees).filter(|_| !tone.is_below_resolution()), 3),
+                number(Some(tone.phase_degrees).filter(|_| !tone.is_hidden()), 3),
                 number(Some(tone.filter_phase_degrees), 3),
             ]
         };
         let rows: Vec<Vec<String>> = object.tones.iter().map(row).collect();
         let header = ["tone, Hz", "gain, dB", "of the filter", "phase, degrees", "of the filter"];
         text.push_str(&format!("\n{}\n", table(&header, &rows)));
-        for tone in object.tones.iter().filter(|tone| tone.is_below_resolution()) {
+        for tone in object.tones.iter().filter(|tone| tone.is_hidden()) {
             text.push_str(&wrapped(&format!("  {}", hidden(tone)), 4));
         }
     }

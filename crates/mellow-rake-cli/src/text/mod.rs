@@ -7,7 +7,7 @@ mod words;
 pub(crate) use words::words;
 
 use crate::measured::Measured;
-use crate::print::wrapped;
+use crate::print::{without_minus_zero, wrapped};
 use mellow_rake::design::{Choice, order_that_keeps};
 use mellow_rake::filter::{Form, Section};
 use mellow_rake::signal::MaskMargin;
@@ -119,7 +119,8 @@ fn coefficients(form: &Form) -> String {
                     let _ = writeln!(text, "  h[{k}] {tap:?}");
                 }
             }
-            let _ = writeln!(text, "  sum of the taps {:.6}", taps.0.iter().sum::<f64>());
+            let sum = without_minus_zero(format!("{:.6}", taps.0.iter().sum::<f64>()));
+            let _ = writeln!(text, "  sum of the taps {sum}");
         }
     }
     text

@@ -1,9 +1,9 @@
 //! Sums: parallel sections, and two all-passes.
 
-use super::loss::{ConvertError, Converted, accept};
+use super::loss::{ConvertError, Converted, accept, response_change};
 use super::polynomials::from_sections;
 use crate::filter::complex::modulus;
-use crate::filter::{Section, Sections, Transfer, ZerosPolesGain, roots_within};
+use crate::filter::{Section, Sections, Transfer, ZerosPolesGain, confluent_roots, roots_within};
 use num_complex::Complex64;
 use serde::Serialize;
 
@@ -124,8 +124,22 @@ fn from_numerator(
     let mut numerator = numerator[first..].to_vec();
     numerator.resize(poles.len() + 1 - first.min(poles.len()), 0.0);
     // Sums of products: off by more than their last digit. What that does is measured below.
-    let zeros = roots_within(&numerator, 1e-12)?;
-    let filter = ZerosPolesGain { zeros, poles, gain: numerator[0] };
+    let mut sets: Vec<Vec<Complex64>> = roots_within(&numerator, 1e-12).into_iter().collect();
+    match confluent_roots(&numerator) {
+        Ok(more) => sets.extend(more),
+        Err(error) if sets.is_empty() => return Err(error.into()),
+        Err(_) => {}
+    }
+    let mut best: Option<(ZerosPolesGain, f64)> = None;
+    for zeros in sets {
+        let filter = ZerosPolesGain { zeros, poles: poles.clone(), gain: numerator[0] };
+        let change = response_change(&filter, before, &filter.poles);
+        if best.as_ref().is_none_or(|(_, least)| change < *least || least.is_nan()) {
+            best = Some((filter, change));
+        }
+    }
+    let why = "its zeros were not found";
+    let (filter, _) = best.ok_or(ConvertError::NotThere { form: FORM, why })?;
     accept(filter.clone(), FORM, &filter, before, 0.0)
 }
 
