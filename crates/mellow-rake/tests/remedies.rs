@@ -72,7 +72,7 @@ fn every_advice_parses_and_does_what_it_says() {
         let mut phases = vec![0.0; count];
         let signal: Vec<f64> = (0..samples)
             .map(|n| {
-                let drift = 1.0 + wander * (TAU * 3.0 * n as f64 / samples as f64).sin();
+                let drift = 1.0 + wander * (TAU * 3.0 * f64::from(n) / f64::from(samples)).sin();
                 let tone = |(phase, (turns, size)): (&mut f64, &(f64, f64))| {
                     *phase += turns * drift;
                     size * (TAU * phase.fract()).sin()

@@ -1,6 +1,7 @@
 //! A transfer function tone by tone.
 
 use super::{TransferEstimate, tone_phasor};
+use crate::filter::complex::modulus;
 use crate::units::SampleRate;
 use num_complex::Complex64;
 use std::f64::consts::TAU;
@@ -74,7 +75,7 @@ impl TransferEstimate {
         for ((error, response), density) in
             self.relative_error.iter_mut().zip(&self.response).zip(density)
         {
-            let tone = amplitude * response.norm();
+            let tone = amplitude * modulus(*response);
             if tone > 0.0 {
                 // The step of a single rounding of the output that had this density.
                 let own = libm::sqrt(12.0 * density * rate.nyquist());
