@@ -6,6 +6,7 @@
 use super::search::bisect;
 use crate::design::design;
 use crate::filter::{Form, Transfer};
+use crate::signal::lines::{LOBE, floor};
 use crate::signal::{SpectralLine, Spectrum, SpectrumWish, spectrum};
 use crate::spec::Spec;
 use crate::units::SampleRate;
@@ -75,8 +76,6 @@ const FLOOR_POWER: f64 = 2.0;
 const MOST: usize = 4;
 /// So much of a recording is filtered.
 const MOST_SAMPLES: usize = 1 << 17;
-/// The main lobe of the window reaches so many points to either side.
-const LOBE: usize = 3;
 
 /// Remedies for the lines that stand at least 20 dB over the floor, are no multiples of others, and that the spectrum tells from a drift;
 /// those that no filter tried lowers by 20 dB, or to the floor, have none.
@@ -232,7 +231,7 @@ impl Trial<'_> {
             let middle = libm::rint(f64::from(factor) * self.line.hertz / before.step_hz) as usize;
             let lobe = middle.saturating_sub(LOBE)..(middle + LOBE + 1).min(before.density.len());
             let power = |spectrum: &Spectrum| spectrum.density[lobe.clone()].iter().sum::<f64>();
-            let floor = floor_around(&before, middle) * lobe.len() as f64;
+            let floor = floor(&before.density, middle) * lobe.len() as f64;
             let (was, is) = (power(&before), power(&after));
             // Harmonics that do not stand out have nothing to lose.
             if factor > 1 && was < 100.0 * floor {
@@ -262,17 +261,6 @@ impl Trial<'_> {
 fn settled(form: &Form) -> Option<usize> {
     let radius = form.pole_radius()?;
     (radius < 1.0).then(|| libm::ceil(libm::log(0.01) / libm::log(radius)) as usize)
-}
-
-/// The median density around a point, beyond the line and its skirts.
-fn floor_around(spectrum: &Spectrum, middle: usize) -> f64 {
-    let density = &spectrum.density;
-    let below = middle.saturating_sub(40 + 2 * LOBE)..middle.saturating_sub(2 * LOBE);
-    let above = (middle + 2 * LOBE).min(density.len())..(middle + 40 + 2 * LOBE).min(density.len());
-    let mut around: Vec<f64> = density[below].iter().chain(&density[above]).copied().collect();
-    around.sort_by(f64::total_cmp);
-    // The median of an exponentially distributed density is ln 2 of its mean.
-    around.get(around.len() / 2).map_or(0.0, |median| median / std::f64::consts::LN_2)
 }
 
 /// From where to where around a null the gain is more than 1 dB down.

@@ -23,7 +23,7 @@ pub struct SpectralLine {
 /// The floor is the median of so many points on either side, without those next to the line.
 const NEIGHBOURS: usize = 40;
 /// The main lobe of the window reaches so many points to either side.
-const LOBE: usize = 3;
+pub(crate) const LOBE: usize = 3;
 /// The median of an exponentially distributed density is this much below its mean (ln 2).
 const MEDIAN_OF_NOISE: f64 = std::f64::consts::LN_2;
 /// So much of a signal is used to find a frequency between the points of the grid.
@@ -95,7 +95,7 @@ fn stretch(density: &[f64], k: usize, level: f64) -> [usize; 2] {
 }
 
 /// The median density around a point, as the mean of noise that has this median.
-fn floor(density: &[f64], k: usize) -> f64 {
+pub(crate) fn floor(density: &[f64], k: usize) -> f64 {
     let below = k.saturating_sub(NEIGHBOURS + LOBE)..k.saturating_sub(LOBE);
     let above = (k + LOBE + 1).min(density.len())..(k + LOBE + 1 + NEIGHBOURS).min(density.len());
     let mut around: Vec<f64> = density[below].iter().chain(&density[above]).copied().collect();

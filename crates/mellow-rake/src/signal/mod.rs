@@ -2,7 +2,7 @@
 
 mod excitation;
 mod level;
-mod lines;
+pub(crate) mod lines;
 mod mask;
 mod noise;
 mod source;
