@@ -38,6 +38,9 @@ impl ToolName {
     /// Verilator, as a lint.
     pub const VERILATOR: ToolName =
         ToolName { program: "verilator", package: "verilator", version_argument: "--version" };
+    /// Yosys, a synthesizer: what a program takes in hardware.
+    pub const YOSYS: ToolName =
+        ToolName { program: "yosys", package: "yosys", version_argument: "-V" };
 
     /// Looks for the tool on the path and asks its version.
     ///

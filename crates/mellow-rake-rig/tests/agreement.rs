@@ -118,6 +118,40 @@ fn generated_text_is_clean() {
     }
 }
 
+/// A product is one multiplier of a gate array whose multipliers take words of 18 bits: as many as the program has products, less those of
+/// zeros and of powers of two.
+#[test]
+fn one_product_is_one_multiplier() {
+    for (text, products) in [
+        (include_str!("../../../demo/mooring/pump_hum.toml"), 5..=5),
+        // 97 taps, folded.
+        (include_str!("../../../demo/modem/carrier_band.toml"), 45..=49),
+    ] {
+        let spec = Spec::parse(text).unwrap();
+        let filter = implement(&design(&spec).unwrap().form, spec.fixed.unwrap()).unwrap();
+        let name = spec.name.as_str();
+        let files = all_files(&filter.checked, name);
+        let folder = tempfile::tempdir().unwrap();
+        for file in files.iter().filter(|file| file.name.ends_with(".v")) {
+            std::fs::write(folder.path().join(&file.name), &file.text).unwrap();
+        }
+        let mut synthesize = ToolName::YOSYS.find().unwrap().command(folder.path());
+        let script = format!(
+            "read_verilog {name}.v; synth_ecp5 -top {name} -run begin:map_ram; tee -o cells.txt stat"
+        );
+        synthesize.args(["-q", "-p", &script]);
+        run(&mut synthesize, b"", Duration::from_secs(240)).unwrap();
+        let cells = std::fs::read_to_string(folder.path().join("cells.txt")).unwrap();
+        let count = |cell: &str| -> usize {
+            let line = cells.lines().find(|line| line.trim().starts_with(cell));
+            line.map_or(0, |line| line.split_whitespace().nth(1).unwrap().parse().unwrap())
+        };
+        assert!(products.contains(&count("MULT18X18D")), "{name}: {cells}");
+        // None was too wide to become one.
+        assert_eq!(count("$mul"), 0, "{name}: {cells}");
+    }
+}
+
 /// No undefined behaviour, as far as the sanitizer can see it, on the most violent stimuli.
 #[test]
 fn generated_c_does_nothing_undefined() {

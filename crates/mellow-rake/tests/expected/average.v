@@ -53,12 +53,12 @@ module average (
         n2 = 24'd0; // s24f22
         n2_c0 = TAPS[7:0];
         n2_w0 = n0;
-        n2_p0 = {{16{n2_c0[7]}}, n2_c0} * {{8{n2_w0[15]}}, n2_w0};
+        n2_p0 = $signed(n2_c0) * $signed(n2_w0);
         n2 = n2 + n2_p0;
         for (k = 0; k < 7; k = k + 1) begin
             n2_c0 = TAPS[8 * (k + 1) +: 8];
             n2_w0 = x[16 * (k) +: 16];
-            n2_p0 = {{16{n2_c0[7]}}, n2_c0} * {{8{n2_w0[15]}}, n2_w0};
+            n2_p0 = $signed(n2_c0) * $signed(n2_w0);
             n2 = n2 + n2_p0;
         end
         n3_f = n2[23:7];

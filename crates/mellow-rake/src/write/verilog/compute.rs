@@ -75,6 +75,19 @@ impl Vector {
         }
     }
 
+    /// The product of two vectors, each of its own width: so that a synthesizer finds one multiplier and not those of operands whose signs
+    /// are repeated up to the width of the product. An operand without a sign beside one with a sign gets a zero in front; the
+    /// product is extended to the width that it is assigned to (IEEE 1364-2005, 5.5).
+    fn times(&self, other: &Vector) -> String {
+        let is_signed = self.signed || other.signed;
+        let operand = |vector: &Vector| match (is_signed, vector.signed) {
+            (false, _) => vector.name.clone(),
+            (true, true) => format!("$signed({})", vector.name),
+            (true, false) => format!("$signed({{1'b0, {}}})", vector.name),
+        };
+        format!("{} * {}", operand(self), operand(other))
+    }
+
     /// The vector in `width` bits, `shift` zeros appended.
     fn shifted(&self, shift: u32, width: u32) -> String {
         match shift {
@@ -160,9 +173,8 @@ impl Statements<'_> {
                 self.declare(&coefficient, table_format.width());
                 let value = self.coefficient(*table, *row, *column, "");
                 self.take_coefficient(&coefficient, *table, (*row, *column), &value);
-                let coefficient = Vector::new(coefficient, table_format).at(format.width());
-                let word = self.node(*word).at(format.width());
-                self.line(&format!("{name} = {coefficient} * {word}; // {format}"));
+                let product = Vector::new(coefficient, table_format).times(&self.node(*word));
+                self.line(&format!("{name} = {product}; // {format}"));
             }
             Operation::Accumulate { terms, format } => {
                 self.line(&format!("{name} = {}'d0; // {format}", format.width()));
@@ -262,11 +274,9 @@ impl Statements<'_> {
                 let shift = (fraction - own) as u32;
                 let add =
                     format!("{sum} = {sum} {} {};", mark(*sign), product.shifted(shift, width));
-                let factors = [
-                    Vector::new(c.clone(), table_format).at(product_width),
-                    Vector::new(w.clone(), line_format).at(product_width),
-                ];
-                let multiply = format!("{p} = {} * {};", factors[0], factors[1]);
+                let word = Vector::new(w.clone(), line_format);
+                let product = Vector::new(c.clone(), table_format).times(&word);
+                let multiply = format!("{p} = {product};");
                 let (mut column, mut age, mut count) = (*column, *age, *count);
                 let one = |this: &mut Self, column: usize, age: usize, running: &str| {
                     let coefficient = this.coefficient(*table, *table_row, column, running);
@@ -319,8 +329,7 @@ impl Statements<'_> {
         let own = table_format.fraction() + line_format.fraction();
         let (round, product, own) = self.rounded(product, own, fold.products);
         let shifted = product.shifted((format.fraction() - own) as u32, format.width());
-        let factors =
-            [Vector::new(c.clone(), table_format).at(product_width), pair.at(product_width)];
+        let multiplied = Vector::new(c.clone(), table_format).times(&pair);
         // A word by itself is a plain vector; a part of a line is named first, so that its sign can be repeated.
         let (first, other) = (format!("{sum}_a{index}"), format!("{sum}_b{index}"));
         for name in [&first, &other] {
@@ -329,7 +338,7 @@ impl Statements<'_> {
         let word = |name: &String| Vector::new(name.clone(), line_format).at(pair_width);
         let mut lines = vec![
             format!("{w} = {} {} {};", word(&first), mark(fold.second), word(&other)),
-            format!("{p} = {} * {};", factors[0], factors[1]),
+            format!("{p} = {multiplied};"),
         ];
         lines.extend(round);
         lines.push(format!("{sum} = {sum} + {shifted};"));
