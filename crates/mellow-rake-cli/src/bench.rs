@@ -37,7 +37,7 @@ pub(crate) fn ask(options: &Measure, fixed: Fixed, words: Vec<i64>) -> Result<Pa
     };
     let mut command = Command::new(program);
     command.args(arguments);
-    let limit = Duration::from_secs(options.limit.clamp(1, 86_400));
+    let limit = Duration::from_secs(options.limit);
     let output = match options.pipe {
         Pipe::Text => exchange(&mut command, &words, limit)?,
         Pipe::Bytes(encoding) => {
@@ -57,6 +57,17 @@ pub(crate) fn ask(options: &Measure, fixed: Fixed, words: Vec<i64>) -> Result<Pa
             "{program} printed {} samples for {}; one for each is wanted",
             output.len(),
             words.len()
+        )));
+    }
+    let range = fixed.output.minimum()..=fixed.output.maximum();
+    let beyond = output.iter().position(|word| !range.contains(&i128::from(*word)));
+    if let Some(sample) = beyond {
+        return Err(Failure::Call(format!(
+            "{program} printed {} as sample {sample}, beyond the output format {}: {} to {}",
+            output[sample],
+            fixed.output,
+            range.start(),
+            range.end()
         )));
     }
     let values = |words: Vec<i64>, format: WordFormat| {

@@ -16,11 +16,20 @@ mod vary;
 
 use arguments::{Arguments, Command};
 use clap::Parser;
-use failure::{Failure, Outcome};
+use failure::Outcome;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
+    // Interrupted, it leaves no program running and no half of a file. 128 and the number of the signal, as shells have it.
+    let interrupted = ctrlc::set_handler(|| {
+        mellow_rake_rig::end_all();
+        mellow_rake_files::abandon_unfinished();
+        std::process::exit(130);
+    });
+    if let Err(error) = interrupted {
+        eprintln!("mrake: interruptions will not be heard: {error}");
+    }
     let result = match &arguments.command {
         Command::Demo(options) => command::demo::run(options),
         Command::New(options) => command::new::run(options),
@@ -38,10 +47,6 @@ fn main() -> ExitCode {
     match result {
         Ok(Outcome::Held) => ExitCode::SUCCESS,
         Ok(Outcome::Missed) => ExitCode::from(1),
-        // Whoever reads our output may stop early, as `head` does.
-        Err(Failure::Output(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => {
-            ExitCode::SUCCESS
-        }
         Err(failure) => {
             eprintln!("mrake: {failure}");
             ExitCode::from(2)

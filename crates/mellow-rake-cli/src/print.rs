@@ -5,12 +5,13 @@ use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use serde::Serialize;
 use std::io::Write;
 
-/// Prints text on stdout.
+/// Prints text on stdout. Whoever reads it may stop early, as `head` does: that changes no status.
 pub(crate) fn text(text: &str) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
-    out.write_all(text.as_bytes())?;
-    out.flush()?;
-    Ok(())
+    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+        Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => Err(error.into()),
+        _ => Ok(()),
+    }
 }
 
 /// Prints one JSON object on stdout.

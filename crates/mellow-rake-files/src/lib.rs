@@ -22,4 +22,4 @@ pub use recording::{
     RecordingWriter,
 };
 pub use values::{Column, Values};
-pub use whole::{WriteFileError, write_whole};
+pub use whole::{WriteFileError, abandon_unfinished, write_whole};

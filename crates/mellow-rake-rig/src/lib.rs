@@ -19,7 +19,7 @@ mod tool;
 pub use c::{C_FLAGS, CProgram};
 pub use device::{Answer, Device, Target};
 pub use icarus::{BenchReport, IcarusModel};
-pub use process::{Finished, exchange, run};
+pub use process::{Finished, end_all, exchange, run};
 pub use tool::{Tool, ToolName};
 
 use std::path::PathBuf;

@@ -1,6 +1,7 @@
 //! The commands about signals.
 
 use super::{FileReading, Scaling, Stretch};
+use clap::builder::RangedU64ValueParser;
 use clap::{Args, ValueEnum};
 use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
 use mellow_rake_files::Encoding;
@@ -158,13 +159,15 @@ pub(crate) struct Measure {
     #[arg(long, value_name = "FILE", requires = "modulated")]
     pub(crate) mask: Option<PathBuf>,
     /// Samples for the program, 64 to 2^24.
-    #[arg(long, default_value_t = 131_072, value_name = "COUNT")]
+    #[arg(long, default_value_t = 131_072, value_name = "COUNT",
+        value_parser = RangedU64ValueParser::<usize>::new().range(64..=1 << 24))]
     pub(crate) samples: usize,
     /// Where the random numbers begin.
     #[arg(long, default_value_t = 1)]
     pub(crate) seed: u64,
-    /// Seconds after which the program is stopped.
-    #[arg(long, default_value_t = 60, value_name = "SECONDS")]
+    /// Seconds after which the program is stopped, 1 to 86400.
+    #[arg(long, default_value_t = 60, value_name = "SECONDS",
+        value_parser = RangedU64ValueParser::<u64>::new().range(1..=86_400))]
     pub(crate) limit: u64,
     /// Samples of the pieces that are averaged over: more for finer steps and longer filters, fewer for less noise.
     #[arg(long, value_name = "COUNT")]

@@ -1,0 +1,152 @@
+//! Status and remains of a tool whose reader has gone, that is interrupted, or that writes where something is already.
+#![cfg(unix)]
+
+use std::os::unix::fs::{PermissionsExt, symlink};
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+fn tool() -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_mrake"));
+    command.current_dir(Path::new(env!("CARGO_MANIFEST_DIR")).join("../.."));
+    command
+}
+
+/// A template that its order misses: status 1, whoever reads the page.
+const MISSED: &str = r#"name = "missed"
+sample_rate = "1 kHz"
+[want]
+kind = "lowpass"
+pass_edge = "40 Hz"
+stop_edge = "60 Hz"
+ripple = "0.5 dB"
+attenuation = "50 dB"
+[method]
+design = "elliptic"
+order = 3
+"#;
+
+#[test]
+fn a_failed_check_is_a_failure_whoever_reads() {
+    let folder = tempfile::tempdir().unwrap();
+    let spec = folder.path().join("missed.toml");
+    std::fs::write(&spec, MISSED).unwrap();
+    for more in [&[][..], &["--json"]] {
+        let mut child = tool()
+            .arg("design")
+            .arg(&spec)
+            .args(more)
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        drop(child.stdout.take());
+        assert_eq!(child.wait().unwrap().code(), Some(1));
+    }
+    let page = tool().arg("design").arg(&spec).output().unwrap();
+    let page = String::from_utf8(page.stdout).unwrap();
+    assert!(page.contains("MISSES the spec; order = 5 keeps the template"), "{page}");
+}
+
+/// Ctrl-C ends the device with the tool, and a file that was being written leaves nothing.
+#[test]
+fn an_interruption_leaves_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let id = folder.path().join("id");
+    let device = format!("echo $$ > {}; exec sleep 300", id.display());
+    let measure = ["measure", "demo/mooring/pump_hum.toml"];
+    let device = ["--device", "sh", "--device=-c", &format!("--device={device}")];
+    let mut child = tool()
+        .args(measure)
+        .args(device)
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let started = Instant::now();
+    let number = loop {
+        let text = std::fs::read_to_string(&id).unwrap_or_default();
+        if text.ends_with('\n') {
+            break text.trim().to_owned();
+        }
+        assert!(started.elapsed() < Duration::from_secs(20), "the device never ran");
+        std::thread::sleep(Duration::from_millis(20));
+    };
+    let interrupt = |process: u32| {
+        assert!(
+            Command::new("kill").args(["-INT", &process.to_string()]).status().unwrap().success()
+        );
+    };
+    interrupt(child.id());
+    assert_eq!(child.wait().unwrap().code(), Some(130));
+    std::thread::sleep(Duration::from_millis(200));
+    let state = std::fs::read_to_string(format!("/proc/{number}/stat")).unwrap_or_default();
+    assert!(state.is_empty() || state.contains(") Z "), "{state}");
+
+    // A recording that takes long to write.
+    let target = folder.path().join("long.csv");
+    let part = "kind = \"tone\", frequency = \"87.5 Hz\", amplitude = 0.5";
+    let signal = ["signal", "--rate", "1 kHz", "--length", "20000 s", "--part", part, "-o"];
+    let mut child = tool()
+        .args(signal)
+        .arg(&target)
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    let started = Instant::now();
+    let files = || std::fs::read_dir(folder.path()).unwrap().count();
+    while files() < 2 && child.try_wait().unwrap().is_none() {
+        assert!(started.elapsed() < Duration::from_secs(20), "nothing is written");
+    }
+    assert!(child.try_wait().unwrap().is_none(), "it ended before it was interrupted");
+    interrupt(child.id());
+    assert_eq!(child.wait().unwrap().code(), Some(130));
+    assert_eq!(files(), 1, "{:?}", std::fs::read_dir(folder.path()).unwrap().collect::<Vec<_>>());
+}
+
+/// A result goes through a link to where it points, keeps the permissions of what it replaces, and writes into what is no file.
+#[test]
+fn files_are_replaced_as_their_owner_has_them() {
+    let folder = tempfile::tempdir().unwrap();
+    let real = folder.path().join("real.svg");
+    let link = folder.path().join("link.svg");
+    std::fs::write(&real, "old").unwrap();
+    std::fs::set_permissions(&real, std::fs::Permissions::from_mode(0o600)).unwrap();
+    symlink(&real, &link).unwrap();
+    let draw = |to: &Path| {
+        let design = ["design", "demo/mooring/pump_hum.toml", "--figure"];
+        tool()
+            .args(design)
+            .arg(to)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .status()
+            .unwrap()
+            .code()
+    };
+    assert_eq!(draw(&link), Some(0));
+    assert!(std::fs::symlink_metadata(&link).unwrap().is_symlink());
+    assert!(std::fs::read_to_string(&real).unwrap().contains("<svg"));
+    assert_eq!(std::fs::metadata(&real).unwrap().permissions().mode() & 0o777, 0o600);
+    // A new one has what the umask leaves.
+    let new = folder.path().join("new.svg");
+    let masked = format!(
+        "umask 027; exec {} design demo/mooring/pump_hum.toml --figure {}",
+        env!("CARGO_BIN_EXE_mrake"),
+        new.display()
+    );
+    let mut shell = Command::new("sh");
+    shell.current_dir(Path::new(env!("CARGO_MANIFEST_DIR")).join("../.."));
+    assert!(shell.args(["-c", &masked]).output().unwrap().status.success());
+    assert_eq!(std::fs::metadata(&new).unwrap().permissions().mode() & 0o777, 0o640);
+    // A pipe is written, not replaced.
+    let pipe = folder.path().join("pipe.svg");
+    assert!(Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+    let reader = std::thread::spawn({
+        let pipe = pipe.clone();
+        move || std::fs::read_to_string(pipe).unwrap()
+    });
+    assert_eq!(draw(&pipe), Some(0));
+    assert!(reader.join().unwrap().contains("<svg"));
+}
