@@ -246,7 +246,7 @@ fn verify_names_the_first_differing_sample() {
         std::fs::write(&path, format!("{}{to}{}", &text[..at], &text[at + from.len()..])).unwrap();
     };
     change("pump_hum.c", "15877", "15876");
-    change("pump_hum.v", "{16{n2_w1[15]}}, n2_w1", "{16{1'b0}}, n2_w1");
+    change("pump_hum.v", "$signed(n2_w1)", "$signed({1'b0, n2_w1})");
     for on in ["host", "icarus"] {
         let (status, out, _) = verify(on);
         assert_eq!(status, 1, "{out}");

@@ -150,3 +150,31 @@ fn files_are_replaced_as_their_owner_has_them() {
     assert_eq!(draw(&pipe), Some(0));
     assert!(reader.join().unwrap().contains("<svg"));
 }
+
+/// The recording that is read is not written over, whatever it is called.
+#[test]
+fn the_output_is_never_the_input() {
+    let folder = tempfile::tempdir().unwrap();
+    let own = folder.path().join("own.csv");
+    std::fs::copy(
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/mooring/mooring.csv"),
+        &own,
+    )
+    .unwrap();
+    let before = std::fs::read(&own).unwrap();
+    let (soft, hard) = (folder.path().join("soft.csv"), folder.path().join("hard.csv"));
+    symlink(&own, &soft).unwrap();
+    std::fs::hard_link(&own, &hard).unwrap();
+    for output in [&own, &soft, &hard] {
+        let run = tool()
+            .args(["run", "demo/mooring/pump_hum.toml"])
+            .arg(&own)
+            .arg("-o")
+            .arg(output)
+            .output();
+        let run = run.unwrap();
+        assert_eq!(run.status.code(), Some(2));
+        assert!(String::from_utf8_lossy(&run.stderr).contains("the recording itself"));
+        assert!(std::fs::read(&own).unwrap() == before);
+    }
+}

@@ -121,6 +121,44 @@ fn fits(format: FileFormat, encoding: Encoding) -> bool {
     }
 }
 
+/// A block is a number of words, not of frames: a thousand channels take no more memory than one, and every sample comes once.
+#[test]
+fn blocks_of_many_channels_are_short() {
+    let folder = tempfile::tempdir().unwrap();
+    for (channels, frames) in [(1000, 3000), (65_536, 40)] {
+        let path = folder.path().join("many.raw");
+        let word = |n: usize| ((n * 31) % 60_000) as i64 - 30_000;
+        let bytes: Vec<u8> =
+            (0..channels * frames).flat_map(|n| (word(n) as i16).to_le_bytes()).collect();
+        std::fs::write(&path, bytes).unwrap();
+        let choice = ReadingChoice {
+            rate: Some(rate(1000.0)),
+            encoding: Some("int16-le".parse().unwrap()),
+            channels,
+            ..ReadingChoice::default()
+        };
+        let mut reader = RecordingReader::open(&path, &choice).unwrap();
+        let columns = reader.signals();
+        assert_eq!(columns.len(), channels);
+        let mut seen = 0;
+        loop {
+            let block = reader.next_block(&columns, 1 << 16).unwrap();
+            let length = block[0].len();
+            assert!(length * channels <= 1 << 20, "{length} frames of {channels} channels");
+            if length == 0 {
+                break;
+            }
+            for (channel, values) in block.iter().enumerate() {
+                let Values::Integers(values) = values else { panic!("{values:?}") };
+                let expected = (0..length).map(|k| word((seen + k) * channels + channel));
+                assert!(values.iter().copied().eq(expected), "channel {channel} from {seen}");
+            }
+            seen += length;
+        }
+        assert_eq!(seen, frames);
+    }
+}
+
 #[test]
 fn every_format_holds_both_limits_of_every_encoding() {
     let folder = tempfile::tempdir().unwrap();

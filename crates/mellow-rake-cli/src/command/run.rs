@@ -45,6 +45,12 @@ struct RunObject {
 pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     let loaded = Loaded::file(&options.spec)?;
     let rate = loaded.spec.sample_rate;
+    if is_same_file(&options.input, &options.output) {
+        return Err(Failure::Call(format!(
+            "{}: the output is the recording itself; another file is wanted",
+            options.output.display()
+        )));
+    }
     let mut reader = RecordingReader::open(&options.input, &options.reading.choice(Some(rate)))?;
     let columns = columns(options, &reader)?;
     let scale = options.scaling.scale(reader.full_scale())?;
@@ -149,6 +155,20 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         print::text(&text(&object))?;
     }
     Ok(Outcome::Held)
+}
+
+/// Whether two paths lead to one file, by whatever links.
+fn is_same_file(one: &Path, other: &Path) -> bool {
+    let places = [one, other].map(std::fs::canonicalize);
+    let [Ok(one), Ok(other)] = places else {
+        return false;
+    };
+    #[cfg(unix)]
+    if let (Ok(one), Ok(other)) = (std::fs::metadata(&one), std::fs::metadata(&other)) {
+        use std::os::unix::fs::MetadataExt;
+        return one.is_file() && (one.dev(), one.ino()) == (other.dev(), other.ino());
+    }
+    one == other
 }
 
 /// The columns that were asked for, or the only one.

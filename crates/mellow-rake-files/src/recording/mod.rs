@@ -246,7 +246,8 @@ impl RecordingReader {
         }
     }
 
-    /// The next samples of some columns, at most so many; none at the end.
+    /// The next samples of some columns, at most so many; none at the end. Of a file of many channels they are fewer: a block holds no more
+    /// than a mebiword of the file, or one sample of each channel.
     ///
     /// # Errors
     /// [`RecordingError`], with the place, where the file is cut off or a sample is not finite.
@@ -255,6 +256,9 @@ impl RecordingReader {
         columns: &[usize],
         samples: usize,
     ) -> Result<Vec<Values>, RecordingError> {
+        /// Words of a file that are in memory at a time.
+        const MOST_WORDS: usize = 1 << 20;
+        let samples = samples.min((MOST_WORDS / self.names.len().max(1)).max(1));
         let path = || self.path.clone();
         let block = match &mut self.source {
             Source::Text(text) => text
