@@ -69,6 +69,18 @@ impl ComparisonResult {
     }
 }
 
+impl Proof {
+    /// Whether it holds, and in words. Where nothing could be run nothing is proved; `all` says that every target has to be run.
+    pub(crate) fn verdict(&self, all: bool) -> (bool, &'static str) {
+        let is_tried = self.targets.iter().any(|target| target.verdict != "not run");
+        match (self.held && is_tried && (self.complete || !all), self.complete) {
+            (true, true) => (true, "proved on every target"),
+            (true, false) => (true, "held where it was run"),
+            (false, _) => (false, "not proved"),
+        }
+    }
+}
+
 /// Runs all targets on all stimuli.
 pub(crate) fn prove(
     loaded: &Loaded,

@@ -220,6 +220,8 @@ fn a_missing_simulator_is_not_run_and_not_passed() {
     assert!(status == 0 && out.contains("Verdict: held where it was run"), "{out}");
     // Where no target at all can be run, nothing is proved.
     let nothing = tempfile::tempdir().unwrap();
+    let (status, out, _) = finish(mrake().args(["demo", "-o", at]).env("PATH", nothing.path()));
+    assert!(status == 1 && out.contains("Verdict: not proved"), "{out}");
     let (status, out, _) = finish(mrake().args(["verify", SPEC]).env("PATH", nothing.path()));
     assert!(status == 1 && out.contains("C, cc            not run"), "{out}");
     // A target that was asked for by name and could not be run is no proof.

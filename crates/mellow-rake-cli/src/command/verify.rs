@@ -54,14 +54,7 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
     }
     let proof = prove(&loaded, &implementation, recording.as_deref(), &targets, &files);
     // A target that was named must be run; one that was only tried may be missing.
-    // And where none could be run, nothing is proved.
-    let tried = proof.targets.iter().any(|target| target.verdict != "not run");
-    let held = proof.held && tried && (proof.complete || options.on.is_none());
-    let verdict = match (held, proof.complete) {
-        (true, true) => "proved on every target",
-        (true, false) => "held where it was run",
-        (false, _) => "not proved",
-    };
+    let (held, verdict) = proof.verdict(options.on.is_some());
     if options.json {
         let name = loaded.spec.name.to_string();
         print::json(&VerifyObject { name, proof: &proof, verdict })?;
