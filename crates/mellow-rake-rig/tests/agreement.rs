@@ -7,7 +7,7 @@ use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
 use mellow_rake::implementation::implement;
 use mellow_rake::signal::NoiseSource;
-use mellow_rake::spec::{Spec, kinds, template};
+use mellow_rake::spec::{Fixed, Spec, Structure, kinds, template};
 use mellow_rake::verify::{Mismatch, compare, judge, stimuli};
 use mellow_rake::write::GeneratedFile;
 use mellow_rake_rig::{C_FLAGS, CProgram, Device, Target, ToolName, run};
@@ -116,6 +116,36 @@ fn generated_text_is_clean() {
         let finished = run(&mut lint, b"", limit).unwrap_or_else(|error| panic!("{name}: {error}"));
         assert_eq!(finished.messages.trim(), "", "{name}");
     }
+}
+
+/// Every structure in signed and unsigned words, with products as wide as their factors and as a single bit: no word from the lint.
+#[test]
+fn verilog_of_every_structure_is_clean() {
+    let verilator = ToolName::VERILATOR.find().unwrap();
+    let mut linted = 0;
+    for (structure, want) in Structure::ALL.into_iter().flat_map(|structure| {
+        ["lowpass", "notch", "halfband"].map(|kind| (structure, template(kind).unwrap()))
+    }) {
+        for input in ["s16f15", "u12f12"] {
+            let spec = Spec::parse(want).unwrap();
+            let mut words = Fixed::new(structure, input.parse().unwrap());
+            words.output = "s18f15".parse().unwrap();
+            let Ok(filter) = implement(&design(&spec).unwrap().form, words) else { continue };
+            let folder = tempfile::tempdir().unwrap();
+            let files = all_files(&filter.checked, "a");
+            let module = files.iter().find(|file| file.name == "a.v").unwrap();
+            std::fs::write(folder.path().join("a.v"), &module.text).unwrap();
+            let mut lint = verilator.command(folder.path());
+            lint.args(["--lint-only", "-Wall", "--language", "1364-2005", "a.v"]);
+            let finished = run(&mut lint, b"", Duration::from_secs(120));
+            let finished =
+                finished.unwrap_or_else(|error| panic!("{structure:?} {input}: {error}"));
+            assert_eq!(finished.messages.trim(), "", "{structure:?} {input}");
+            linted += 1;
+        }
+    }
+    println!("{linted} linted");
+    assert!(linted > 25, "{linted}");
 }
 
 /// A product is one multiplier of a gate array whose multipliers take words of 18 bits: as many as the program has products, less those of

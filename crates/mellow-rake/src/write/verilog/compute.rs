@@ -173,8 +173,20 @@ impl Statements<'_> {
                 self.declare(&coefficient, table_format.width());
                 let value = self.coefficient(*table, *row, *column, "");
                 self.take_coefficient(&coefficient, *table, (*row, *column), &value);
-                let product = Vector::new(coefficient, table_format).times(&self.node(*word));
-                self.line(&format!("{name} = {product}; // {format}"));
+                let (coefficient, word) =
+                    (Vector::new(coefficient, table_format), self.node(*word));
+                let product = coefficient.times(&word);
+                let full = coefficient.width + word.width;
+                if format.width() == full {
+                    self.line(&format!("{name} = {product}; // {format}"));
+                } else {
+                    // Proved to need fewer bits than its factors could give, as with a coefficient of zero.
+                    let signed = coefficient.signed || word.signed;
+                    let wide = Vector { name: format!("{name}_p"), width: full, signed };
+                    self.declare(&wide.name, full);
+                    self.line(&format!("{} = {product};", wide.name));
+                    self.line(&format!("{name} = {}; // {format}", wide.at(format.width())));
+                }
             }
             Operation::Accumulate { terms, format } => {
                 self.line(&format!("{name} = {}'d0; // {format}", format.width()));
