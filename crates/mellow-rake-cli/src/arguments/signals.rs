@@ -142,7 +142,7 @@ pub(crate) struct Measure {
     /// What the program is given.
     #[arg(long, value_enum, default_value = "noise")]
     pub(crate) excitation: Excitation,
-    /// How many tones of --excitation steps, evenly between 0 Hz and the Nyquist frequency.
+    /// How many tones of --excitation steps, one in each of as many equal parts of the range up to the Nyquist frequency.
     #[arg(long, default_value_t = 48, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..=2000))]
     pub(crate) steps: u32,
     /// Give the program single tones as well, at these frequencies with commas between them, and compare gain and phase after the
