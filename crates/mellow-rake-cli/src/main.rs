@@ -48,7 +48,7 @@ fn main() -> ExitCode {
         Ok(Outcome::Held) => ExitCode::SUCCESS,
         Ok(Outcome::Missed) => ExitCode::from(1),
         Err(failure) => {
-            eprintln!("mrake: {failure}");
+            print::failure(&failure);
             ExitCode::from(2)
         }
     }

@@ -3,20 +3,63 @@
 use crate::failure::Failure;
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 use serde::Serialize;
+use std::borrow::Cow;
 use std::io::Write;
 
 /// Prints text on stdout. Whoever reads it may stop early, as `head` does: that changes no status.
 pub(crate) fn text(text: &str) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
-    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+    match out.write_all(visible(text).as_bytes()).and_then(|()| out.flush()) {
         Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => Err(error.into()),
         _ => Ok(()),
     }
 }
 
+/// Clears the terminal.
+pub(crate) fn clear() -> Result<(), Failure> {
+    let mut out = std::io::stdout().lock();
+    out.write_all(b"\x1b[H\x1b[2J")?;
+    Ok(out.flush()?)
+}
+
+/// Says on stderr what was done beside the result.
+pub(crate) fn note(text: &str) {
+    let _ = writeln!(std::io::stderr(), "{}", visible(text));
+}
+
 /// Prints one JSON object on stdout.
 pub(crate) fn json(object: &impl Serialize) -> Result<(), Failure> {
     text(&format!("{}\n", serde_json::to_string_pretty(object)?))
+}
+
+/// Prints why a command could not do its work, on stderr: what comes from outside, as a name in a file, at most so long.
+pub(crate) fn failure(failure: &Failure) {
+    /// Characters that are shown.
+    const MOST: usize = 4_000;
+    let whole = failure.to_string();
+    let shown: String = whole.chars().take(MOST).collect();
+    let more = if shown.len() < whole.len() {
+        format!(" ... ({} more bytes)", whole.len() - shown.len())
+    } else {
+        String::new()
+    };
+    // Where nobody hears it, the status still says it.
+    let _ = writeln!(std::io::stderr(), "mrake: {}{more}", visible(&shown));
+}
+
+/// Text that a terminal shows as it is: control characters but the end of a line, and characters that turn the direction of
+/// what follows or cannot be seen, are written as escapes. In JSON such an escape stands for the character.
+pub(crate) fn visible(text: &str) -> Cow<'_, str> {
+    let is_hidden = |c: char| {
+        (c.is_control() && c != '\n')
+            || matches!(c, '\u{61c}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+    };
+    if !text.contains(is_hidden) {
+        return Cow::Borrowed(text);
+    }
+    let escaped =
+        |c: char| if is_hidden(c) { format!("\\u{:04x}", u32::from(c)) } else { c.to_string() };
+    Cow::Owned(text.chars().map(escaped).collect())
 }
 
 /// A table with a header, its first column to the left and all others to the right.
@@ -97,6 +140,16 @@ pub(crate) fn wrapped(text: &str, indent: usize) -> String {
 #[cfg(test)]
 mod tests {
     use super::wrapped;
+
+    /// What is hidden is written out, and a reader of JSON finds it again.
+    #[test]
+    fn foreign_text_is_shown_as_it_is() {
+        let foreign = "a\u{1b}[31mb\u{202e}c\u{7}d\u{200b}²\n";
+        assert_eq!(super::visible(foreign), "a\\u001b[31mb\\u202ec\\u0007d\\u200b²\n");
+        assert_eq!(super::visible("plain ²\n"), "plain ²\n");
+        let json = serde_json::to_string(foreign).unwrap();
+        assert_eq!(serde_json::from_str::<String>(&super::visible(&json)).unwrap(), foreign);
+    }
 
     #[test]
     fn powers_of_ten_are_multiples_of_three() {

@@ -178,3 +178,31 @@ fn the_output_is_never_the_input() {
         assert!(std::fs::read(&own).unwrap() == before);
     }
 }
+
+/// Nothing that a file says reaches the terminal as a command to it, and no message is longer than a page.
+#[test]
+fn foreign_text_commands_no_terminal() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("sly.csv");
+    std::fs::write(&file, "a\u{1b}[2J\u{202e}b,other\n1,2\n3,4\n5,6\n7,8\n1,2\n3,4\n5,6\n7,8\n")
+        .unwrap();
+    let inspect = |more: &[&str]| {
+        let out =
+            tool().args(["inspect", "--rate", "1 kHz"]).arg(&file).args(more).output().unwrap();
+        [out.stdout, out.stderr].map(|text| String::from_utf8(text).unwrap())
+    };
+    let is_plain = |text: &str| !text.contains(['\u{1b}', '\u{202e}']);
+    let [page, _] = inspect(&["--column", "1"]);
+    assert!(is_plain(&page) && page.contains("a\\u001b[2J\\u202eb"), "{page}");
+    // Two columns and none named: both are in the message.
+    let [_, message] = inspect(&[]);
+    assert!(is_plain(&message) && message.contains("\\u001b"), "{message}");
+    let [json, _] = inspect(&["--column", "1", "--json"]);
+    assert!(is_plain(&json), "{json}");
+    let object: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(object["column"], "a\u{1b}[2J\u{202e}b");
+    std::fs::write(&file, format!("{},{}\n1,2\n", "x".repeat(500_000), "y".repeat(500_000)))
+        .unwrap();
+    let [_, message] = inspect(&[]);
+    assert!(message.len() < 5_000 && message.contains("more bytes"), "{}", message.len());
+}

@@ -79,7 +79,7 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             let path = options.output.join(&file.name);
             print::text(&format!("{} ({} bytes)\n", path.display(), file.text.len()))?;
         }
-        eprintln!("next: mrake verify {} --files {folder}", options.spec.display());
+        print::note(&format!("next: mrake verify {} --files {folder}", options.spec.display()));
     }
     Ok(Outcome::Held)
 }

@@ -90,7 +90,7 @@ pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
     if let Some(file) = &options.figure {
         let format = figures::format(file)?;
         look.draw(file, format)?;
-        eprintln!("{} written", file.display());
+        print::note(&format!("{} written", file.display()));
     }
     if options.json {
         print::json(&InspectObject {

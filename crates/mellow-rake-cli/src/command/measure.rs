@@ -99,7 +99,7 @@ pub(crate) fn run(options: &Measure) -> Result<Outcome, Failure> {
     if let Some(path) = &options.figure {
         let sheet = subject.sheet(&object);
         write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
-        eprintln!("{} written", path.display());
+        print::note(&format!("{} written", path.display()));
     }
     let outcome = Outcome::of(object.held);
     if options.json {

@@ -98,7 +98,7 @@ pub(super) fn run(options: &Measure, path: &Path) -> Result<Outcome, Failure> {
     if let Some(file) = &options.figure {
         let sheet = sheet(&object, (&before, &after), &found, mask.as_ref());
         write_whole(file, &draw(&sheet, figures::format(file)?)?)?;
-        eprintln!("{} written", file.display());
+        print::note(&format!("{} written", file.display()));
     }
     if options.json {
         print::json(&object)?;

@@ -32,7 +32,7 @@ pub(crate) fn run(options: &New) -> Result<Outcome, Failure> {
     if options.json {
         print::json(&NewObject { kind: &options.kind, spec, file })?;
     } else if let Some(file) = file {
-        eprintln!("{file} written; next: mrake design {file}");
+        print::note(&format!("{file} written; next: mrake design {file}"));
     } else {
         print::text(spec)?;
     }

@@ -114,7 +114,7 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         let step = steps.map_or(1.0, |fixed| fixed.output.step() / fixed.input.step());
         shown[1].samples.iter_mut().for_each(|y| *y *= step);
         draw_both(path, &loaded, &names[0], &shown, unsettled, samples)?;
-        eprintln!("{} written", path.display());
+        print::note(&format!("{} written", path.display()));
     }
     writer.finish()?;
     let left = loaded.design.form.taps().map(|taps| taps.group_delay(0.0) - removed as f64);

@@ -48,7 +48,7 @@ pub(crate) fn run(options: &Options) -> Result<Outcome, Failure> {
     if let Some(path) = &options.figure {
         let sheet = subject.sheet(&found, band.as_ref());
         write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
-        eprintln!("{} written", path.display());
+        print::note(&format!("{} written", path.display()));
     }
     if options.json {
         print::json(&SensitivityObject {

@@ -144,7 +144,7 @@ pub(crate) fn run(options: &Signal) -> Result<Outcome, Failure> {
         let sheet = record_sheet(plan.name.as_str(), unit, rate, &shown, samples, &[])
             .map_err(|error| Failure::Call(format!("{}: {error}", figure.display())))?;
         write_whole(figure, &draw(&sheet, figures::format(figure)?)?)?;
-        eprintln!("{} written", figure.display());
+        print::note(&format!("{} written", figure.display()));
     }
     writer.finish()?;
     let has_bytes = !matches!(format, FileFormat::Text | FileFormat::Json);

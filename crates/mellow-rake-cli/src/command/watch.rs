@@ -57,7 +57,7 @@ fn wait(saved: &Receiver<()>) -> bool {
 fn show(options: &Design) -> Result<(), Failure> {
     if std::io::stdout().is_terminal() {
         // Home, and clear to the end (ECMA-48: CUP, ED).
-        print::text("\x1b[H\x1b[2J")?;
+        print::clear()?;
     }
     let start = Instant::now();
     let line = match once(options) {

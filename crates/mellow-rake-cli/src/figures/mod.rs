@@ -81,7 +81,7 @@ pub(crate) fn draw_all(
 ) -> Result<String, Failure> {
     if let Some(path) = &drawing.figure {
         write(scene, title, drawing.views(otherwise), path)?;
-        eprintln!("{} written", path.display());
+        crate::print::note(&format!("{} written", path.display()));
     }
     let Some(letters) = drawing.sketch else {
         return Ok(String::new());

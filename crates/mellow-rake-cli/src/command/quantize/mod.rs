@@ -63,7 +63,7 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     if let Some(path) = &options.figure {
         let sheet = sheet(&measured, filter, &noise.words.error)?;
         write_whole(path, &draw(&sheet, figures::format(path)?)?)?;
-        eprintln!("{} written", path.display());
+        print::note(&format!("{} written", path.display()));
     }
     let choice = &measured.loaded.design.choice;
     let excess = |report: &Report| report.measures.template_excess_db(choice);
