@@ -18,6 +18,16 @@ pub struct WriteFileError {
 /// The files that are being written now.
 static UNFINISHED: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
 
+/// A file in that list, for as long as it is written.
+struct Listed(PathBuf);
+
+impl Drop for Listed {
+    fn drop(&mut self) {
+        let mut unfinished = UNFINISHED.lock().unwrap_or_else(PoisonError::into_inner);
+        unfinished.retain(|path| *path != self.0);
+    }
+}
+
 /// Removes what was being written, for a program that is interrupted: then nothing is left behind either.
 pub fn abandon_unfinished() {
     let mut unfinished = UNFINISHED.lock().unwrap_or_else(PoisonError::into_inner);
@@ -37,7 +47,7 @@ pub(crate) struct WholeFile {
 }
 
 enum Kind {
-    Beside { file: BufWriter<tempfile::NamedTempFile>, place: PathBuf },
+    Beside { file: BufWriter<tempfile::NamedTempFile>, place: PathBuf, listed: Listed },
     Direct(BufWriter<File>),
 }
 
@@ -65,14 +75,14 @@ impl WholeFile {
         // Held until the file is in the list: an interruption in between finds it there.
         let mut unfinished = UNFINISHED.lock().unwrap_or_else(PoisonError::into_inner);
         let file = builder.tempfile_in(folder).map_err(failed)?;
-        unfinished.push(file.path().to_owned());
+        let listed = Listed(file.path().to_owned());
+        unfinished.push(listed.0.clone());
         drop(unfinished);
-        let file = BufWriter::with_capacity(BUFFER, file);
-        let whole = WholeFile { path: path.to_owned(), file: Kind::Beside { file, place } };
-        if let (Some(there), Kind::Beside { file, .. }) = (there, &whole.file) {
-            file.get_ref().as_file().set_permissions(there.permissions()).map_err(failed)?;
+        if let Some(there) = there {
+            file.as_file().set_permissions(there.permissions()).map_err(failed)?;
         }
-        Ok(whole)
+        let file = BufWriter::with_capacity(BUFFER, file);
+        Ok(WholeFile { path: path.to_owned(), file: Kind::Beside { file, place, listed } })
     }
 
     /// To its place.
@@ -80,15 +90,11 @@ impl WholeFile {
         let WholeFile { path, file } = self;
         let failed = |source| WriteFileError { path: path.clone(), source };
         match file {
-            Kind::Beside { file, place } => {
+            Kind::Beside { file, place, listed } => {
                 let file = file.into_inner().map_err(|error| failed(error.into_error()))?;
-                let beside = file.path().to_owned();
-                let moved = file.persist(&place);
-                UNFINISHED
-                    .lock()
-                    .unwrap_or_else(PoisonError::into_inner)
-                    .retain(|path| *path != beside);
-                moved.map(drop).map_err(|error| failed(error.error))
+                file.persist(&place).map_err(|error| failed(error.error))?;
+                drop(listed);
+                Ok(())
             }
             Kind::Direct(mut file) => file.flush().map_err(failed),
         }

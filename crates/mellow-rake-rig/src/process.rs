@@ -53,7 +53,7 @@ pub fn run(command: &mut Command, input: &[u8], limit: Duration) -> Result<Finis
     }
     drop(sender);
     let (status, printed) = attend(&mut group.child, &receiver, limit).map_err(io)?;
-    group.end();
+    drop(group);
     if printed.flooded {
         return Err(RigError::Flood { program });
     }
@@ -173,8 +173,10 @@ impl Group {
         running.push(child.id());
         Ok(Group { child })
     }
+}
 
-    fn end(&mut self) {
+impl Drop for Group {
+    fn drop(&mut self) {
         kill_group(self.child.id());
         // Already gone, or gone now.
         let _ = self.child.kill();
@@ -183,17 +185,6 @@ impl Group {
         running.retain(|id| *id != self.child.id());
     }
 }
-
-impl Drop for Group {
-    fn drop(&mut self) {
-        let is_running =
-            RUNNING.lock().unwrap_or_else(PoisonError::into_inner).contains(&self.child.id());
-        if is_running {
-            self.end();
-        }
-    }
-}
-
 #[cfg(unix)]
 fn kill_group(leader: u32) {
     use rustix::process::{Pid, Signal, kill_process_group};

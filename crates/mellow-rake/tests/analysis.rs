@@ -341,6 +341,43 @@ fn edges_move_where_a_signal_passes_twice() {
     assert!((found[0] - place.atan() * 1000.0 / PI).abs() < 1e-6, "{found:?}");
 }
 
+/// An attenuation beside a cut-off is judged even where so few taps have no side lobe: a gain that only falls, and a dip with one minimum.
+#[test]
+fn an_attenuation_is_judged_where_there_is_no_side_lobe() {
+    for (kind, edges, window, taps) in [
+        ("lowpass", "cutoff = \"200 Hz\"", "hamming", 5),
+        ("bandstop", "cutoffs = [\"170 Hz\", \"330 Hz\"]", "rectangular", 7),
+    ] {
+        let asked = |attenuation: f64| {
+            let want = format!(
+                "kind = \"{kind}\"\n{edges}\nattenuation = \"{attenuation} dB\"\n[method]\ndesign = \"window\"\n\
+                 window = \"{window}\"\ntaps = {taps}\ngain = \"unity\""
+            );
+            let design = made("1 kHz", &want);
+            let found = Measures::of(design.transfer(), &design.choice, rate(1000.0));
+            let Measures::Bands(bands) = &found else { panic!("{found:?}") };
+            let report = Report::of(
+                design.transfer(),
+                &design.form,
+                &design.choice,
+                float_cost(&design.form),
+                rate(1000.0),
+            );
+            let rows = report.rows(&design.choice, rate(1000.0));
+            let row = rows.iter().find(|row| row.key == "side_lobe").unwrap();
+            let judged = row.margin().unwrap() >= 0.0;
+            assert_eq!(row.found.value(), bands.outside_db, "{kind}: {row:?}");
+            (judged, bands.outside_db.unwrap(), bands.side_lobe_db)
+        };
+        let (kept, level, lobe) = asked(1.0);
+        assert!(
+            kept && lobe.is_none() && level < -6.0 && level > -60.0,
+            "{kind}: {level} {lobe:?}"
+        );
+        assert!(asked(-level - 0.5).0 && !asked(-level + 0.5).0, "{kind}: {level}");
+    }
+}
+
 /// Roots as an engineer reads them, and the table that they end in.
 #[test]
 fn roots_and_rows_say_what_the_wish_says() {

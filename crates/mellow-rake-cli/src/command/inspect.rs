@@ -254,7 +254,7 @@ fn suggestion(remedy: LineRemedy, lines: &[SpectralLine], rate: SampleRate) -> S
     let [from, to] = remedy.touched_hz.map(|hz| (hz / digit).round() * digit);
     let text = format!(
         "{}, {:.0} dB over the floor; to be rid of {them}: {}. Tried on this recording: {falls} by {:.0} dB{whither}; more than \
-         1 dB is taken from {} to {}; settled to 1 % after {}",
+         1 dB is taken from {} to {}; rings down to 1 % within {}",
         plain(remedy.center_hz),
         line.over_floor_db,
         remedy.keys.join(", "),

@@ -39,6 +39,9 @@ pub struct BandMeasures {
     /// The largest gain beyond the first null or minimum outside the half-amplitude points (of a band-stop filter: between
     /// those within them), in decibels from the peak; `None` where the gain only falls.
     pub side_lobe_db: Option<f64>,
+    /// What an attenuation that is asked for beside a cut-off is held against, in decibels from the peak: the largest side lobe, or, where the
+    /// gain only falls, the least that it comes to on each side. Minus infinity for an exact zero; `None` without half-amplitude points.
+    pub outside_db: Option<f64>,
     /// The middle of the stop-band of a band-stop filter, in hertz: between the half-power points, on the scale tan(πf/fs) on which the bilinear
     /// mapping makes its sides alike.
     pub stop_center_hz: Option<f64>,
@@ -149,18 +152,25 @@ pub fn measure_bands(
         let (low, high) = (a.min(b), a.max(b));
         gain(extreme(low, high, nyquist, filter.extent(), &|hz| -gain(hz))) / peak
     };
-    let side_lobe = match (bands.kind, &half[..]) {
-        (BandKind::Bandstop, [Some(low), Some(high)]) => minimum(*low, *high)
-            .zip(minimum(*high, *low))
-            .filter(|(a, b)| b - a > 1e-9 * nyquist)
-            .map(|(a, b)| largest_between(a, b)),
-        (BandKind::Bandstop, _) => None,
+    // From where to where side lobes are looked for; of no width where the gain only falls.
+    let beyond: Vec<(f64, f64)> = match (bands.kind, &half[..]) {
+        (BandKind::Bandstop, [Some(low), Some(high)]) => {
+            // One minimum is found from both sides within some steps.
+            let one = |a: f64, b: f64| b - a <= 2e-3 * (high - low);
+            let ends = minimum(*low, *high).zip(minimum(*high, *low));
+            ends.map(|(a, b)| if one(a, b) { (b, b) } else { (a, b) }).into_iter().collect()
+        }
+        (BandKind::Bandstop, _) => Vec::new(),
         _ => half
             .iter()
             .zip(outward)
-            .filter_map(|(edge, end)| Some(largest_between(minimum((*edge)?, *end)?, *end)))
-            .reduce(f64::max),
+            .filter_map(|(edge, end)| Some((minimum((*edge)?, *end).unwrap_or(*end), *end)))
+            .collect(),
     };
+    let has_width = |(a, b): &&(f64, f64)| a != b;
+    let lobe = |(a, b): &(f64, f64)| largest_between(*a, *b);
+    let side_lobe = beyond.iter().filter(has_width).map(lobe).reduce(f64::max);
+    let outside = beyond.iter().map(lobe).reduce(f64::max);
     let half_power = edges(peak * 0.5f64.sqrt());
     let stop_center_hz = match (bands.kind, &half_power[..]) {
         (BandKind::Bandstop, [Some(low), Some(high)]) => {
@@ -173,6 +183,7 @@ pub fn measure_bands(
     BandMeasures {
         transition_width_hz,
         side_lobe_db: side_lobe.map(decibels),
+        outside_db: outside.map(decibels),
         edges_1db_hz: edges(peak * libm::pow(10.0, -0.05)),
         passband_ripple_db: pass.as_deref().and_then(|pass| {
             let (high, low) = (gain(largest(pass)?), gain(smallest(pass)?));

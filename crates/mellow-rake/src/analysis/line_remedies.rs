@@ -33,7 +33,7 @@ pub struct LineRemedy {
     pub to_the_floor: bool,
     /// From where to where the filter takes more than 1 dB around the line (around the fundamental), in hertz.
     pub touched_hz: [f64; 2],
-    /// After how many samples the filter has settled to 1 %.
+    /// After how many samples what the filter rings with has come down to 1 %.
     pub settling_samples: usize,
 }
 
@@ -88,18 +88,13 @@ pub fn line_remedies(
     found: &Spectrum,
     lines: &[SpectralLine],
 ) -> Vec<LineRemedy> {
-    let step = converter_step(samples);
     let used = &samples[..samples.len().min(MOST_SAMPLES)];
-    let Ok(before) = spectrum(used, rate, SpectrumWish::for_length(used.len())) else {
-        return Vec::new();
-    };
+    let step = converter_step(used);
     let is_rounding = |line: &SpectralLine| line.amplitude < step / 2.0;
     let is_image = |line: &SpectralLine| {
         let strongest = lines.iter().filter(|other| other.amplitude > 10.0 * line.amplitude);
         is_rounding(line)
-            && strongest
-                .into_iter()
-                .any(|of| folds_onto(of.hertz, line.hertz, rate, before.step_hz))
+            && strongest.into_iter().any(|of| folds_onto(of.hertz, line.hertz, rate, found.step_hz))
     };
     lines
         .iter()
@@ -114,7 +109,7 @@ pub fn line_remedies(
                 .filter_map(|other| other.multiple_of)
                 .filter_map(|(of, factor)| (of == index).then_some(factor))
                 .collect();
-            let trial = Trial { samples: used, rate, before: &before, index, line };
+            let trial = Trial { samples: used, rate, index, line };
             trial.comb(&multiples).or_else(|| trial.notch())
         })
         .collect()
@@ -144,7 +139,6 @@ fn folds_onto(of: f64, hertz: f64, rate: SampleRate, step_hz: f64) -> bool {
 struct Trial<'a> {
     samples: &'a [f64],
     rate: SampleRate,
-    before: &'a Spectrum,
     index: usize,
     line: &'a SpectralLine,
 }
@@ -159,18 +153,17 @@ impl Trial<'_> {
     }
 
     fn comb(&self, multiples: &[u32]) -> Option<LineRemedy> {
-        let most = *multiples.iter().max()?;
+        let highest = (self.rate.nyquist() / self.line.hertz * 0.999) as u32;
+        let most = *multiples.iter().filter(|factor| **factor <= highest).max()?;
         // Not of two lines one of which is many times the other: a comb takes what lies between as well.
         if multiples.len() < 2 && most > 3 {
             return None;
         }
-        let most = most.min((self.rate.nyquist() / self.line.hertz * 0.999) as u32);
-        let found = self.narrowest(0.2 * self.line.hertz, &|center, width| {
+        self.narrowest(0.2 * self.line.hertz, &|center, width| {
             let keys = ["kind = \"comb\"".to_owned(), hertz_key("fundamental", center)];
             let more = [format!("harmonics = {most}"), hertz_key("width", width)];
             ("comb", most, [&keys[..], &more].concat())
-        })?;
-        (most > 1).then_some(found)
+        })
     }
 
     /// The narrowest filter that does, up to a width.
@@ -215,15 +208,12 @@ impl Trial<'_> {
         let spec = Spec::parse(&text("line", self.rate, &keys)).ok()?;
         let form = design(&spec).ok()?.form;
         let settling_samples = settled(&form)?;
+        let wish = SpectrumWish::for_length(self.samples.len());
         // At least two pieces of what has settled.
-        if settling_samples + 2 * self.before.piece > self.samples.len() {
+        if settling_samples + 2 * wish.piece > self.samples.len() {
             return None;
         }
         let output = form.start().run(self.samples);
-        let wish = SpectrumWish {
-            piece: self.before.piece,
-            ..SpectrumWish::for_length(self.samples.len())
-        };
         let of = |signal: &[f64]| spectrum(&signal[settling_samples..], self.rate, wish).ok();
         let (before, after) = (of(self.samples)?, of(&output)?);
         let (mut falls_by_db, mut to_the_floor) = (f64::INFINITY, true);
@@ -288,7 +278,7 @@ fn two_digits(value: f64) -> f64 {
     tidy(libm::ceil(value / unit * (1.0 - 1e-9)) * unit)
 }
 
-/// A number of few decimal digits without what f64 makes of it on the way.
+/// A number of 14 significant digits, without what f64 makes of it on the way.
 fn tidy(value: f64) -> f64 {
-    format!("{value:.12}").parse().unwrap_or(value)
+    format!("{value:.13e}").parse().unwrap_or(value)
 }

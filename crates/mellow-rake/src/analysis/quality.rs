@@ -178,11 +178,10 @@ pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> Opt
     })
 }
 
-/// Whether nothing outside rises above an attenuation that was asked for without a stop-band; `None` where it was not, or where there is nothing
-/// outside.
+/// Whether nothing outside rises above an attenuation that was asked for without a stop-band; `None` where it was not.
 fn keeps_side_lobes(choice: &FirChoice, found: &BandMeasures) -> Option<bool> {
     let asked = choice.attenuation_db.filter(|_| choice.stop_hz.is_none())?;
-    Some(found.side_lobe_db? <= SLACK_DB - asked)
+    Some(found.outside_db.is_some_and(|level| level <= SLACK_DB - asked))
 }
 
 /// Whether the half-amplitude points lie at the cut-offs that were asked for, as nearly as so many taps can tell two frequencies apart.

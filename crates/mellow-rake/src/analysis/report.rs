@@ -221,12 +221,13 @@ fn band_rows(found: &BandMeasures, wish: &BandWish<'_>) -> Vec<QualityRow> {
         rows.push(row("stop_center", "centre of the stop-band", "Hz", Some(center)));
         rows.push(gain("stop_center_gain", "  gain there", found.stop_center_db));
     }
-    let mut side_lobe = row("side_lobe", "largest side lobe", "dB", None);
-    if found.side_lobe_db.is_some() {
-        side_lobe = side_lobe.reading(Reading::level(found.side_lobe_db));
-    }
     // An attenuation without a stop-band to hold it in is that of whatever lies outside.
     let asked = wish.attenuation_db.filter(|_| wish.stop_hz.is_empty());
+    let level = if asked.is_some() { found.outside_db } else { found.side_lobe_db };
+    let mut side_lobe = row("side_lobe", "largest side lobe", "dB", None);
+    if level.is_some() {
+        side_lobe = side_lobe.reading(Reading::level(level));
+    }
     rows.push(side_lobe.wished(asked.map_or(Wished::Nothing, |level| Wished::AtMost(-level))));
     rows.push(gain("dc_gain", "gain at 0 Hz", found.dc_gain_db));
     rows.push(gain("nyquist_gain", "gain at Nyquist", found.nyquist_gain_db));

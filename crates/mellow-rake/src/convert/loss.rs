@@ -53,6 +53,22 @@ pub(super) fn response_change(
     change / peak
 }
 
+/// Of several sets of zeros the one with which a filter changes least, and how much that is; `None` where there is none.
+pub(super) fn best_zeros(
+    sets: Vec<Vec<Complex64>>,
+    poles: &[Complex64],
+    gain: f64,
+    before: &dyn Transfer,
+) -> Option<(ZerosPolesGain, f64)> {
+    let with = |zeros| {
+        let filter = ZerosPolesGain { zeros, poles: poles.to_vec(), gain };
+        let change = response_change(before, &filter, poles);
+        (filter, change)
+    };
+    // A NaN comes last.
+    sets.into_iter().map(with).min_by(|a, b| a.1.abs().total_cmp(&b.1.abs()))
+}
+
 /// The largest shift of a pole over its distance from the circle when every coefficient of the monic polynomial with
 /// these roots (highest power first) is off by half a unit in the last place: Σ|a_k|·|p|^{n−k}·u/|a'(p)|.
 pub(super) fn pole_shift(poles: &[Complex64], polynomial: &[f64]) -> f64 {

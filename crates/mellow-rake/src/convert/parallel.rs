@@ -1,6 +1,6 @@
 //! Sums: parallel sections, and two all-passes.
 
-use super::loss::{ConvertError, Converted, accept, response_change};
+use super::loss::{ConvertError, Converted, accept, best_zeros};
 use super::polynomials::from_sections;
 use crate::filter::complex::modulus;
 use crate::filter::{Section, Sections, Transfer, ZerosPolesGain, confluent_roots, roots_within};
@@ -130,15 +130,8 @@ fn from_numerator(
         Err(error) if sets.is_empty() => return Err(error.into()),
         Err(_) => {}
     }
-    let mut best: Option<(ZerosPolesGain, f64)> = None;
-    for zeros in sets {
-        let filter = ZerosPolesGain { zeros, poles: poles.clone(), gain: numerator[0] };
-        let change = response_change(&filter, before, &filter.poles);
-        if best.as_ref().is_none_or(|(_, least)| change < *least || least.is_nan()) {
-            best = Some((filter, change));
-        }
-    }
     let why = "its zeros were not found";
+    let best = best_zeros(sets, &poles, numerator[0], before);
     let (filter, _) = best.ok_or(ConvertError::NotThere { form: FORM, why })?;
     accept(filter.clone(), FORM, &filter, before, 0.0)
 }

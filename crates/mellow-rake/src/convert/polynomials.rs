@@ -1,8 +1,6 @@
 //! One fraction of two polynomials.
 
-use super::loss::{
-    ConvertError, Converted, LARGEST_SHIFT, Loss, accept, pole_shift, response_change,
-};
+use super::loss::{ConvertError, Converted, LARGEST_SHIFT, Loss, accept, best_zeros, pole_shift};
 use crate::filter::{
     Section, Sections, Transfer, ZerosPolesGain, confluent_roots, polynomial_from_roots,
     polynomial_roots,
@@ -89,15 +87,7 @@ pub fn from_polynomials(given: &Polynomials) -> Result<Converted<ZerosPolesGain>
         return Err(ConvertError::LosesPoles { order: given.a.len() - 1, shift });
     }
     let gain = given.b[first] / a0;
-    let mut best: Option<(ZerosPolesGain, f64)> = None;
-    for zeros in confluent_roots(&b)? {
-        let filter = ZerosPolesGain { zeros, poles: poles.clone(), gain };
-        let change = response_change(given, &filter, &filter.poles);
-        if best.as_ref().is_none_or(|(_, least)| change < *least || least.is_nan()) {
-            best = Some((filter, change));
-        }
-    }
-    let Some((filter, response)) = best else {
+    let Some((filter, response)) = best_zeros(confluent_roots(&b)?, &poles, gain, given) else {
         let why = "its zeros were not found";
         return Err(ConvertError::NotThere { form: "zeros and poles", why });
     };

@@ -15,7 +15,7 @@ use crate::window::{Window, beta_for_template};
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct DesignAdvice {
-    /// What changes: keys with their new values, as in a spec file, or in words.
+    /// What changes: a key, or a whole table, with its new value as in a spec file.
     pub change: String,
     /// The spec after the change.
     pub spec: Spec,
