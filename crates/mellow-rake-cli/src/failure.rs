@@ -5,7 +5,7 @@ use mellow_rake::implementation::ImplementError;
 use mellow_rake::spec::SpecError;
 use mellow_rake::write::WriteError;
 use mellow_rake_figures::FigureError;
-use mellow_rake_files::{CoefficientError, CsvError, RecordingError, WriteFileError};
+use mellow_rake_files::{CoefficientError, CurveError, RecordingError, WriteFileError};
 use mellow_rake_rig::RigError;
 use std::path::PathBuf;
 
@@ -38,7 +38,7 @@ pub(crate) enum Failure {
     )]
     NoWords { path: PathBuf, needs: &'static str },
     #[error("{path}: {error}")]
-    Csv { path: PathBuf, error: CsvError },
+    Curve { path: PathBuf, error: CurveError },
     #[error(transparent)]
     Recording(Box<RecordingError>),
     #[error("{path}: {error}")]

@@ -9,7 +9,8 @@ use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
 use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
 use mellow_rake::units::SampleRate;
 use mellow_rake_files::{
-    CsvTable, ReadingChoice, RecordingReader, Values, coefficients_from_csv, coefficients_from_json,
+    ReadingChoice, RecordingReader, Values, coefficients_from_csv, coefficients_from_json,
+    curve_from_csv,
 };
 use std::path::{Path, PathBuf};
 
@@ -101,26 +102,7 @@ impl Loaded {
 
 /// A curve from a CSV file: frequencies in hertz and levels in decibels, in the order of the file.
 pub(crate) fn read_curve(path: &Path) -> Result<Vec<(f64, f64)>, Failure> {
-    let wrong = |error| Failure::Csv { path: path.to_owned(), error };
-    let table = CsvTable::parse(&read(path)?).map_err(wrong)?;
-    let column = |names: [&str; 4]| -> Result<Vec<f64>, Failure> {
-        let found = names.iter().find_map(|name| table.columns.iter().find(|c| c.name == *name));
-        match found {
-            Some(column) => Ok(column.values.reals()),
-            None => {
-                let there: Vec<&str> = table.columns.iter().map(|c| c.name.as_str()).collect();
-                Err(Failure::Call(format!(
-                    "{}: a curve needs a column {}; found: {}",
-                    path.display(),
-                    names.join(" or "),
-                    there.join(", ")
-                )))
-            }
-        }
-    };
-    let hertz = column(["frequency_hz", "frequency", "hz", "frequency_Hz"])?;
-    let levels = column(["level_db", "level", "gain_db", "db"])?;
-    Ok(hertz.into_iter().zip(levels).collect())
+    curve_from_csv(&read(path)?).map_err(|error| Failure::Curve { path: path.to_owned(), error })
 }
 
 /// A mask from a CSV file, if one is asked for, and how a spectrum stands to it.

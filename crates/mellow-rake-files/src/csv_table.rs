@@ -2,6 +2,7 @@
 
 use crate::recording::TextReader;
 use crate::{Column, CsvError, Values};
+use std::borrow::Cow;
 use std::fmt::Write;
 use std::io::Cursor;
 
@@ -29,9 +30,17 @@ impl CsvTable {
     }
 }
 
+/// A name as a field: in quotes where something in it would be taken for more than a letter (RFC 4180), or the line for a comment.
+pub(crate) fn field(name: &str) -> Cow<'_, str> {
+    match name.is_empty() || name.contains(['"', ',', ';', '\t', '\n', '\r', '#']) {
+        true => Cow::Owned(format!("\"{}\"", name.replace('"', "\"\""))),
+        false => Cow::Borrowed(name),
+    }
+}
+
 /// A table as CSV; real numbers are printed so that they read back to the same f64.
 pub fn write_columns(columns: &[Column]) -> String {
-    let names: Vec<&str> = columns.iter().map(|column| column.name.as_str()).collect();
+    let names: Vec<Cow<'_, str>> = columns.iter().map(|column| field(&column.name)).collect();
     let mut text = names.join(",");
     text.push('\n');
     let length = columns.iter().map(|column| column.values.len()).max().unwrap_or(0);

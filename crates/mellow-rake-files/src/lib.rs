@@ -9,6 +9,7 @@
 
 mod coefficients;
 mod csv_table;
+mod curve;
 mod encoding;
 mod recording;
 mod values;
@@ -16,6 +17,7 @@ mod whole;
 
 pub use coefficients::{CoefficientError, coefficients_from_csv, coefficients_from_json};
 pub use csv_table::{CsvTable, write_columns};
+pub use curve::{CurveError, curve_from_csv};
 pub use encoding::{ByteOrder, Encoding, EncodingError, NumberKind};
 pub use recording::{
     CsvError, FileFormat, ReadingChoice, RecordingError, RecordingPlan, RecordingReader,

@@ -4,6 +4,7 @@
 mod common;
 
 use common::{all_files, with_accumulator};
+use mellow_rake::Effort;
 use mellow_rake::datapath::{
     AllPassWords, BuildError, Checked, Datapath, DatapathError, LatticeTables, SectionWords, Sign,
     Simulator, StateWords, all_pass_sum, direct_form_1, direct_form_1_shaped,
@@ -120,7 +121,14 @@ fn taps(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
         return vec![half_band(noise)];
     }
     let phase = if below(noise, 4) == 0 { Phase::Minimum } else { Phase::Linear };
-    let wish = FirWish { shape, method, taps: Some(count), phase, unity_gain: false };
+    let wish = FirWish {
+        shape,
+        method,
+        taps: Some(count),
+        phase,
+        unity_gain: false,
+        effort: Effort::default(),
+    };
     match design_fir(&wish, rate) {
         Ok((_, taps)) => vec![taps.0],
         // Zeros that lie too close together have no minimum-phase form; that is said.

@@ -49,6 +49,7 @@ pub mod analysis;
 pub mod convert;
 pub mod datapath;
 pub mod design;
+mod effort;
 pub mod filter;
 pub mod fixed;
 pub mod implementation;
@@ -58,3 +59,5 @@ pub mod units;
 pub mod verify;
 pub mod window;
 pub mod write;
+
+pub use effort::Effort;

@@ -3,6 +3,7 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
+use mellow_rake::Effort;
 use mellow_rake::analysis::{Bands, measure_bands};
 use mellow_rake::design::fir::{
     Band, ExchangeError, FirChoice, design_fir, equiripple, least_squares,
@@ -20,7 +21,14 @@ fn rate() -> SampleRate {
 }
 
 fn wish(shape: FirShape, method: FirMethod, taps: usize) -> FirWish {
-    FirWish { shape, method, taps: Some(taps), phase: Phase::Linear, unity_gain: false }
+    FirWish {
+        shape,
+        method,
+        taps: Some(taps),
+        phase: Phase::Linear,
+        unity_gain: false,
+        effort: Effort::default(),
+    }
 }
 
 fn made(shape: FirShape, method: FirMethod, taps: usize) -> Vec<f64> {
@@ -564,7 +572,7 @@ proptest! {
             _ => FirMethod::ClosedForm,
         };
         let phase = if minimum { Phase::Minimum } else { Phase::Linear };
-        match design_fir(&FirWish { shape, method, taps, phase, unity_gain }, rate()) {
+        match design_fir(&FirWish { shape, method, taps, phase, unity_gain, effort: Effort::default() }, rate()) {
             Ok((choice, taps)) => {
                 prop_assert!(taps.0.len() == choice.taps && taps.0.iter().all(|tap| tap.is_finite()));
             }

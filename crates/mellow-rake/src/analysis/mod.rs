@@ -16,6 +16,7 @@ mod report;
 mod roots;
 mod search;
 mod sensitivity;
+mod template;
 mod time_measures;
 
 pub use band_measures::{BandMeasures, Bands, measure_bands};
@@ -43,6 +44,7 @@ pub use roots::{
 pub use sensitivity::{
     Change, CoefficientSensitivity, Sensitivity, ToleranceBand, sensitivity, tolerance_band,
 };
+pub(crate) use template::ripple_and_attenuation;
 pub use time_measures::{TimeMeasures, measure_time};
 
 use crate::filter::Transfer;

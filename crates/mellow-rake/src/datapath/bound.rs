@@ -14,6 +14,7 @@ use super::noise::{NoisePath, predict};
 use super::range::Start;
 use super::walk::Place;
 use super::{Checked, Datapath, Node, NoisePrediction, NotPredicted, RoundingSource};
+use crate::effort::Effort;
 use crate::filter::{Decay, NotProved, PeakGain};
 use crate::fixed::WordFormat;
 use crate::units::SampleRate;
@@ -64,6 +65,11 @@ pub struct Bounds {
     pub noise: Result<NoisePrediction, NotPredicted>,
     /// From the input to the output.
     pub gain: PeakGain,
+    /// Whether the effort ended before every response was followed until it no longer counts: the bounds hold, and are larger than they need
+    /// be.
+    pub is_cut: bool,
+    /// Multiplications that this took, about: what another filter of this kind will take.
+    pub work: u64,
 }
 
 impl Bounds {
@@ -104,9 +110,10 @@ pub(super) fn levels<'a>(
     places: &[Place],
     (low, high): (f64, f64),
     start: Start,
+    effort: Effort,
 ) -> Result<Levels<'a>, NotProved> {
     let mut model = LinearDatapath::watching(datapath, fractions, places, Drive::Input);
-    let decay = Decay::prove(&mut model)?;
+    let decay = Decay::prove_within(&mut model, effort)?;
     let gains = decay.impulse(&mut model);
     let mut levels: Vec<(f64, f64)> = gains.iter().map(|gain| gain.reach(low, high)).collect();
     let mut error = ErrorBound { low: 0.0, high: 0.0 };
@@ -133,11 +140,12 @@ pub(super) fn bounds(
     datapath: &Datapath,
     fractions: &[i32],
     watched: &[(Place, WordFormat)],
+    effort: Effort,
 ) -> Result<Bounds, NotProved> {
     let places: Vec<Place> = watched.iter().map(|(place, _)| *place).collect();
     let input = range(datapath.input);
     let Levels { places: levels, error, gains, paths, decay, mut model, .. } =
-        levels(datapath, fractions, &places, input, Start::Zero)?;
+        levels(datapath, fractions, &places, input, Start::Zero, effort)?;
     let mut reaches: Vec<Reach> = watched
         .iter()
         .zip(&levels)
@@ -160,8 +168,14 @@ pub(super) fn bounds(
         }
     }
     let gain = gains.into_iter().next_back().unwrap_or_default();
-    let noise = predict(datapath, fractions, &paths, &gain);
-    Ok(Bounds { reaches, error, noise, gain })
+    let is_cut = decay.is_cut();
+    // Energies of responses that were left before their end are too small.
+    let noise = match is_cut {
+        true => Err(NotPredicted::Effort),
+        false => predict(datapath, fractions, &paths, &gain, effort),
+    };
+    let work = decay.work();
+    Ok(Bounds { reaches, error, noise, gain, is_cut, work })
 }
 
 /// Both ends of a format as values.
@@ -228,7 +242,7 @@ impl Checked {
         let places = [Place { node, pass }];
         let (datapath, fractions) = (self.datapath(), self.fractions());
         let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
-        let decay = Decay::prove(&mut model)?;
+        let decay = Decay::prove_within(&mut model, self.facts().effort())?;
         let gain = decay.impulse(&mut model).swap_remove(0);
         Ok(self.worst_case_input(&gain, length))
     }
@@ -245,7 +259,7 @@ impl Checked {
     pub fn rounding_paths(&self) -> Result<Vec<(RoundingSource, PeakGain)>, NotProved> {
         let (datapath, fractions) = (self.datapath(), self.fractions());
         let mut model = LinearDatapath::new(self, Drive::Input);
-        let decay = Decay::prove(&mut model)?;
+        let decay = Decay::prove_within(&mut model, self.facts().effort())?;
         let mut paths = Vec::new();
         for source in rounding_sources(datapath, fractions, Start::Zero) {
             model = model.driven_by(source.drive());

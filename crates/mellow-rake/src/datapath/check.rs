@@ -5,6 +5,7 @@ use super::range::{Interval, Ranges, ranges};
 use super::structure::Structure;
 use super::walk::Place;
 use super::{Datapath, DatapathError, Node, Operation, Table};
+use crate::effort::Effort;
 use crate::filter::NotProved;
 use crate::fixed::{Overflow, WordFormat};
 use std::collections::BTreeMap;
@@ -45,6 +46,7 @@ pub struct Facts {
     sums: BTreeMap<Node, SumFact>,
     limits: BTreeMap<Node, LimitFact>,
     bounds: Result<Bounds, NotProved>,
+    effort: Effort,
 }
 
 impl Facts {
@@ -66,6 +68,11 @@ impl Facts {
     /// What is known about a limit; `None` for other operations.
     pub fn limit(&self, node: Node) -> Option<LimitFact> {
         self.limits.get(&node).copied()
+    }
+
+    /// How much work the proofs were allowed, and may be that read on.
+    pub fn effort(&self) -> Effort {
+        self.effort
     }
 
     /// The proved bounds on levels and errors, or why there are none.
@@ -104,12 +111,20 @@ impl Datapath {
     /// [`DatapathError`] names the node or line, what was found and what is needed. A limit with
     /// `overflow = "forbid"` is refused unless it is proved that it cannot act.
     pub fn check(self) -> Result<Checked, DatapathError> {
-        let facts = find_facts(&self)?;
+        self.check_within(Effort::default())
+    }
+
+    /// The same with another effort for the proofs.
+    ///
+    /// # Errors
+    /// As of [`check`](Datapath::check).
+    pub fn check_within(self, effort: Effort) -> Result<Checked, DatapathError> {
+        let facts = find_facts(&self, effort)?;
         Ok(Checked { datapath: self, facts })
     }
 }
 
-fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
+fn find_facts(datapath: &Datapath, effort: Effort) -> Result<Facts, DatapathError> {
     check_tables(datapath)?;
     let fractions = Structure::check(datapath)?;
     let Ranges { nodes, sums, products, limits, .. } = ranges(datapath, &fractions);
@@ -142,7 +157,7 @@ fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
     }
     check_formats(datapath, &formats)?;
 
-    let bounds = bounds(datapath, &fractions, &watched);
+    let bounds = bounds(datapath, &fractions, &watched, effort);
     let open = |node: Node| {
         let inside = watched.iter().all(|(place, _)| place.node != node);
         !inside && bounds.as_ref().map_or(true, |bounds| !bounds.is_safe(node))
@@ -167,7 +182,7 @@ fn find_facts(datapath: &Datapath) -> Result<Facts, DatapathError> {
         })
         .collect();
     let ranges = nodes.iter().map(|(node, word)| (*node, (word.low, word.high))).collect();
-    Ok(Facts { fractions, formats, ranges, sums, limits, bounds })
+    Ok(Facts { fractions, formats, ranges, sums, limits, bounds, effort })
 }
 
 /// Words travel as i64: unsigned words have at most 63 bits.

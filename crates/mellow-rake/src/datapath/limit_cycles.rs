@@ -28,10 +28,12 @@ pub enum CycleSearch {
         /// The states.
         states: u64,
     },
-    /// From so many random states: there may be others.
+    /// From random states: there may be others.
     Sampled {
         /// The states.
         starts: u64,
+        /// From how many of them nothing came round in time.
+        open: u64,
     },
 }
 
@@ -53,7 +55,11 @@ const MOST_STATES: u64 = 4_000_000;
 /// States to start from where there are more.
 const STARTS: u64 = 4_000;
 /// Samples after which an orbit that has not come round is given up.
-const MOST_STEPS: usize = 200_000;
+const MOST_STEPS: u64 = 200_000;
+/// Operations of the program that may be run in a search: about a second.
+const OPERATIONS: u64 = 60_000_000;
+/// The share of them that one state may take.
+const SHARE: u64 = 40;
 
 /// The remembered words of an oscillation while no limit acts: within the [`levels`] that roundings alone can bring about. `None` for programs
 /// with loops and where nothing is proved.
@@ -68,7 +74,9 @@ impl StateBox {
         let stored = stored(datapath)?;
         let places: Vec<Place> =
             stored.iter().flatten().flatten().map(|word| Place { node: *word, pass: 0 }).collect();
-        let found = levels(datapath, fractions, &places, (0.0, 0.0), Start::Any).ok()?;
+        let found =
+            levels(datapath, fractions, &places, (0.0, 0.0), Start::Any, checked.facts().effort())
+                .ok()?;
         let mut levels = found.places.iter();
         let mut ranges = Vec::new();
         for (line, rows) in datapath.lines.iter().zip(&stored) {
@@ -142,11 +150,17 @@ fn integers((low, high): (f64, f64), format: WordFormat) -> (i64, i64) {
 /// Runs the program without input from any state.
 struct Free<'a> {
     machine: Machine<'a, Exact>,
+    /// Operations of a step.
+    cost: u64,
+    /// Operations that are left.
+    left: u64,
 }
 
 impl<'a> Free<'a> {
     fn new(datapath: &'a Datapath, fractions: &'a [i32]) -> Self {
-        Free { machine: Machine::new(datapath, fractions, Exact::default()) }
+        let cost = datapath.operations().count() as u64;
+        let machine = Machine::new(datapath, fractions, Exact::default());
+        Free { machine, cost, left: 0 }
     }
 
     /// The state after one sample, and the output.
@@ -160,9 +174,10 @@ impl<'a> Free<'a> {
 
     /// Goes from a state to one that comes round, if so many samples lead there: two runners, one twice as fast (R. W. Floyd, after D. E.
     /// Knuth, "The Art of Computer Programming" 2, 3.1, exercise 6).
-    fn settle(&mut self, slow: &mut Vec<i64>, steps: usize) -> bool {
+    fn settle(&mut self, slow: &mut Vec<i64>, steps: u64) -> bool {
         let mut fast = slow.clone();
         (0..steps).any(|_| {
+            self.left = self.left.saturating_sub(3 * self.cost);
             self.step(slow);
             self.step(&mut fast);
             self.step(&mut fast);
@@ -170,23 +185,27 @@ impl<'a> Free<'a> {
         })
     }
 
-    /// The oscillation through a state.
-    fn cycle(&mut self, start: &[i64]) -> LimitCycle {
-        let mut state = start.to_vec();
+    /// The oscillation through a state, and the least of its states, by which it is known again.
+    fn cycle(&mut self, start: &[i64]) -> (LimitCycle, Vec<i64>) {
+        let (mut state, mut least) = (start.to_vec(), start.to_vec());
         let (mut period, mut amplitude) = (0, 0);
         loop {
             amplitude = self.step(&mut state).unsigned_abs().max(amplitude);
             period += 1;
+            if state < least {
+                least.clone_from(&state);
+            }
             if state == start {
+                self.left = self.left.saturating_sub(period as u64 * self.cost);
                 let amplitude = i64::try_from(amplitude).unwrap_or(i64::MAX);
-                return LimitCycle { amplitude, period, start: start.to_vec() };
+                return (LimitCycle { amplitude, period, start: start.to_vec() }, least);
             }
         }
     }
 }
 
 /// Looks for oscillations without input of a program without a loop (one section): from every state that one can pass through if these are
-/// four million or less, else from 4,000 random ones among them. `None` for cascades, and where no bound is proved.
+/// four million or less, else from 4,000 random ones among them, or as many as the effort of the check allows. `None` for cascades, and where no bound is proved.
 ///
 /// Found are those on which no limit acts. That saturation starts no others is proved for second-order direct forms without roundings (P. M.
 /// Ebert, J. E. Mazo & M. G. Taylor, "Overflow oscillations in digital filters", 1969), not here; wrapping does.
@@ -227,7 +246,7 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
                 if walks[at] != 0 {
                     let is_new = walks[at] == walk && state.iter().any(|word| *word != 0);
                     if is_new {
-                        keep(free.cycle(&state));
+                        keep(free.cycle(&state).0);
                     }
                     break;
                 }
@@ -239,24 +258,25 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
     } else {
         let mut noise = NoiseSource::new(1);
         let mut known: HashSet<Vec<i64>> = HashSet::new();
-        for _ in 0..STARTS {
+        let effort = checked.facts().effort();
+        free.left = effort.times(OPERATIONS);
+        let each = effort.times(OPERATIONS) / SHARE / (3 * free.cost.max(1));
+        let steps = each.clamp(1, effort.times(MOST_STEPS));
+        let (mut starts, mut open) = (0, 0);
+        while starts < effort.times(STARTS) && free.left > 0 {
+            starts += 1;
             let mut slow: Vec<i64> =
                 field.ranges.iter().map(|(low, high)| noise.integer(*low, *high)).collect();
-            let met = free.settle(&mut slow, MOST_STEPS);
-            if !met || slow.iter().all(|word| *word == 0) || known.contains(&slow) {
-                continue;
-            }
-            keep(free.cycle(&slow));
-            let mut state = slow.clone();
-            loop {
-                known.insert(state.clone());
-                free.step(&mut state);
-                if state == slow {
-                    break;
+            if !free.settle(&mut slow, steps) {
+                open += 1;
+            } else if slow.iter().any(|word| *word != 0) {
+                let (cycle, least) = free.cycle(&slow);
+                if known.insert(least) {
+                    keep(cycle);
                 }
             }
         }
-        CycleSearch::Sampled { starts: STARTS }
+        CycleSearch::Sampled { starts, open }
     };
     Some(LimitCycles { search, count, largest: found, bound: field.output })
 }
@@ -297,13 +317,18 @@ pub struct OverflowSearch {
 pub fn overflow_oscillations(checked: &Checked, bound: f64) -> Option<OverflowSearch> {
     /// States and samples: a second for a section.
     const FEW_STARTS: u64 = 200;
-    const STEPS: usize = 20_000;
+    const STEPS: u64 = 20_000;
     let datapath = checked.datapath();
     let stored = stored(datapath)?;
     let mut free = Free::new(datapath, checked.fractions());
     let mut noise = NoiseSource::new(2);
-    let mut found = OverflowSearch { starts: FEW_STARTS, count: 0, open: 0, largest: None };
-    for _ in 0..FEW_STARTS {
+    let mut found = OverflowSearch { starts: 0, count: 0, open: 0, largest: None };
+    let effort = checked.facts().effort();
+    free.left = effort.times(OPERATIONS);
+    let each = effort.times(OPERATIONS) / SHARE / (3 * free.cost.max(1));
+    let steps = each.clamp(1, effort.times(STEPS));
+    while found.starts < effort.times(FEW_STARTS) && free.left > 0 {
+        found.starts += 1;
         let mut state = Vec::new();
         for (line, rows) in datapath.lines.iter().zip(&stored) {
             let whole = integers((f64::NEG_INFINITY, f64::INFINITY), line.format);
@@ -312,11 +337,11 @@ pub fn overflow_oscillations(checked: &Checked, bound: f64) -> Option<OverflowSe
                 state.extend((0..line.depth).map(|_| noise.integer(low, high)));
             }
         }
-        if !free.settle(&mut state, STEPS) {
+        if !free.settle(&mut state, steps) {
             found.open += 1;
             continue;
         }
-        let cycle = free.cycle(&state);
+        let (cycle, _) = free.cycle(&state);
         if cycle.amplitude as f64 <= bound {
             continue;
         }

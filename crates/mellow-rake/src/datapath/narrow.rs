@@ -118,7 +118,14 @@ fn reaches(checked: &Checked, sums: &[(Node, WordFormat, usize)]) -> BTreeMap<No
         .flat_map(|(node, _, passes)| (0..*passes).map(|pass| Place { node: *node, pass }));
     let places: Vec<Place> = places.collect();
     let (datapath, fractions) = (checked.datapath(), checked.fractions());
-    if let Ok(levels) = levels(datapath, fractions, &places, range(datapath.input), Start::Zero) {
+    if let Ok(levels) = levels(
+        datapath,
+        fractions,
+        &places,
+        range(datapath.input),
+        Start::Zero,
+        checked.facts().effort(),
+    ) {
         for (place, own) in places.iter().zip(&levels.places) {
             let (low, high) = found.entry(place.node).or_insert((0.0, 0.0));
             (*low, *high) = (low.min(own.0), high.max(own.1));

@@ -17,6 +17,7 @@ use super::linear::{Drive, LinearDatapath};
 use super::shared::{Twins, twins, uneven_share};
 use super::walk::Place;
 use super::{Datapath, Operation, RoundingSource, Sign};
+use crate::effort::Effort;
 use crate::filter::{Decay, LinearSystem, NotProved, PeakGain};
 use crate::fixed::{Rounding, WordFormat};
 use num_complex::Complex64;
@@ -61,6 +62,11 @@ pub enum NotPredicted {
         /// Roundings toward zero.
         places: usize,
     },
+    /// The responses were not followed to their end.
+    #[error(
+        "the filter rings so long that its noise was not followed to the end: a larger `effort` would"
+    )]
+    Effort,
     /// Nothing is proved about the linear model.
     #[error(transparent)]
     Unproved(#[from] NotProved),
@@ -163,6 +169,7 @@ pub(super) fn predict(
     fractions: &[i32],
     paths: &[NoisePath],
     gain: &PeakGain,
+    effort: Effort,
 ) -> Result<NoisePrediction, NotPredicted> {
     let is_recursive =
         LinearDatapath::watching(datapath, fractions, &[], Drive::Input).finite().is_none();
@@ -190,9 +197,9 @@ pub(super) fn predict(
             signed.push(*source);
         }
     }
-    noise.variance += shared(datapath, fractions, &sources)?;
+    noise.variance += shared(datapath, fractions, &sources, effort)?;
     if !signed.is_empty() {
-        noise.variance += signs(datapath, fractions, &signed)?;
+        noise.variance += signs(datapath, fractions, &signed, effort)?;
     }
     // Errors that cancel leave nothing, or less than that by the last bits of f64.
     noise.variance = noise.variance.max(0.0);
@@ -208,13 +215,14 @@ fn shared(
     datapath: &Datapath,
     fractions: &[i32],
     sources: &[RoundingSource],
+    effort: Effort,
 ) -> Result<f64, NotPredicted> {
     let twins = twins(datapath, fractions, sources);
     if twins.is_empty() {
         return Ok(0.0);
     }
     let mut model = LinearDatapath::watching(datapath, fractions, &[], Drive::Input);
-    let decay = Decay::prove(&mut model)?;
+    let decay = Decay::prove_within(&mut model, effort)?;
     let mut sum = 0.0;
     for Twins { first, second, lag, is_negated, is_opposed } in twins {
         let paths = [first, second].map(|index| {
@@ -227,7 +235,7 @@ fn shared(
         let sign = if is_opposed { -1.0 } else { 1.0 };
         sum += 2.0 * sign * sources[first].covariance(is_negated) * overlap;
     }
-    Ok(sum)
+    if decay.is_cut() { Err(NotPredicted::Effort) } else { Ok(sum) }
 }
 
 /// The variance of white noise of half scale, as a value squared.
@@ -253,6 +261,7 @@ fn signs(
     datapath: &Datapath,
     fractions: &[i32],
     sources: &[RoundingSource],
+    effort: Effort,
 ) -> Result<f64, NotPredicted> {
     let mut places = Vec::new();
     for source in sources {
@@ -263,7 +272,7 @@ fn signs(
         places.push(Place { node: *word, pass: source.pass });
     }
     let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
-    let decay = Decay::prove(&mut model)?;
+    let decay = Decay::prove_within(&mut model, effort)?;
     let fits = |gains: &[PeakGain]| {
         let samples = gains.iter().map(PeakGain::samples).max().unwrap_or(0);
         let places = sources.len();

@@ -14,6 +14,9 @@
 //!
 //! So a bound is the sum of what was computed, of the rounding errors in computing it, and of the tail.
 
+use crate::effort::Effort;
+use std::cell::Cell;
+
 /// A discrete-time linear system with one input at a time, run in f64 on real values.
 pub trait LinearSystem {
     /// Number of state variables.
@@ -65,10 +68,21 @@ pub struct Decay {
     behind: Vec<f64>,
     /// Steps after which a finite response is over.
     finite: Option<usize>,
+    /// Steps that a response is followed at most.
+    most_steps: usize,
+    /// Multiplications that the proof took.
+    proof: u64,
+    /// Those that following responses may take, and what of them is left.
+    allowed: u64,
+    left: Cell<u64>,
+    /// Whether a response was not followed to where its tail no longer counts.
+    is_cut: Cell<bool>,
 }
 
 /// Work allowed in one proof, in states × steps.
-const WORK: usize = 1 << 22;
+const WORK: u64 = 1 << 22;
+/// The same in multiplications, and as many again for all responses that are followed with it: some seconds.
+const MULTIPLICATIONS: u64 = 4_000_000_000;
 /// Up to so many states it is tried by squaring whether the system forgets at all.
 const SQUARED: usize = 128;
 
@@ -107,6 +121,38 @@ impl Matrices {
         matrices
     }
 
+    /// Multiplications of a step.
+    fn entries(&self) -> u64 {
+        self.state.iter().chain(&self.seen).map(Vec::len).sum::<usize>() as u64
+    }
+
+    /// One step without drive of many states at once, which stand side by side in each row; the same sums in the same order as of
+    /// [`step`](Matrices::step). What is seen of each is added up by its size.
+    fn step_all(&self, states: &mut Vec<f64>, next: &mut Vec<f64>, seen: &mut [f64]) {
+        let count = self.state.len();
+        let mut sums = vec![0.0; count];
+        let product = |row: &Vec<(usize, f64)>, sums: &mut [f64]| {
+            sums.fill(0.0);
+            for (column, entry) in row {
+                let from = &states[column * count..][..count];
+                for (sum, value) in sums.iter_mut().zip(from) {
+                    *sum += entry * value;
+                }
+            }
+        };
+        for (seen, row) in seen.iter_mut().zip(&self.seen) {
+            product(row, &mut sums);
+            for value in &sums {
+                *seen += value.abs();
+            }
+        }
+        next.resize(count * count, 0.0);
+        for (row, into) in self.state.iter().zip(next.chunks_mut(count)) {
+            product(row, into);
+        }
+        std::mem::swap(states, next);
+    }
+
     /// One step without drive; `next` is scratch.
     fn step(&self, state: &mut Vec<f64>, next: &mut Vec<f64>, seen: &mut [f64]) {
         let product = |row: &Vec<(usize, f64)>| -> f64 {
@@ -141,7 +187,7 @@ impl Matrices {
 
     /// Whether some power A^(2^j) up to the work allowed is smaller than a quarter, by squaring: a quick
     /// look before the long proof, and no part of it.
-    fn seems_to_forget(&self) -> bool {
+    fn seems_to_forget(&self, steps: usize) -> bool {
         let states = self.state.len();
         let mut power = vec![0.0; states * states];
         for (row, entries) in self.state.iter().enumerate() {
@@ -149,7 +195,7 @@ impl Matrices {
                 power[row * states + column] = *entry;
             }
         }
-        for _ in 0..=WORK.ilog2() {
+        for _ in 0..=steps.max(1).ilog2() + 1 {
             let largest = power.chunks(states).map(|row| row.iter().map(|v| v.abs()).sum::<f64>());
             let size = largest.fold(0.0, f64::max);
             if size <= 0.25 || !size.is_finite() {
@@ -176,6 +222,18 @@ impl Decay {
     /// # Errors
     /// [`NotProved`] when it does not, or not fast enough.
     pub fn prove<S: LinearSystem>(system: &mut S) -> Result<Decay, NotProved> {
+        Decay::prove_within(system, Effort::default())
+    }
+
+    /// The same with more or less effort. Responses that are followed with the proof end when it is spent: their norms are bounds all the same,
+    /// only larger than they need be, and [`is_cut`](Decay::is_cut) says so.
+    ///
+    /// # Errors
+    /// As of [`prove`](Decay::prove).
+    pub fn prove_within<S: LinearSystem>(
+        system: &mut S,
+        effort: Effort,
+    ) -> Result<Decay, NotProved> {
         let (states, observed) = (system.states(), system.observed());
         let mut seen = vec![0.0; observed];
         let mut ones = vec![1.0; states];
@@ -196,10 +254,15 @@ impl Decay {
             contraction: 0.0,
             behind: vec![0.0; observed],
             finite,
+            most_steps: effort.times(WORK) as usize,
+            proof: 0,
+            allowed: effort.times(MULTIPLICATIONS),
+            left: Cell::new(effort.times(MULTIPLICATIONS)),
+            is_cut: Cell::new(false),
         };
         match finite {
             Some(steps) => decay.prove_finite(steps),
-            None => decay.prove_recursive()?,
+            None => decay.prove_recursive(effort)?,
         }
         Ok(decay)
     }
@@ -219,21 +282,23 @@ impl Decay {
         self.path *= 1.0 + 2.0 * self.gamma * (steps + 1) as f64;
     }
 
-    fn prove_recursive(&mut self) -> Result<(), NotProved> {
+    fn prove_recursive(&mut self, effort: Effort) -> Result<(), NotProved> {
         let Decay { matrices, gamma, gain, .. } = &*self;
         let states = matrices.state.len();
-        let limit = WORK / states.max(1);
-        if states <= SQUARED && !matrices.seems_to_forget() {
+        let many = states.max(1) as u64;
+        let affordable = effort.times(MULTIPLICATIONS) / (many * matrices.entries().max(1));
+        let limit = (effort.times(WORK) / many).min(affordable) as usize;
+        if states <= SQUARED && !matrices.seems_to_forget(limit) {
             return Err(NotProved::NoDecay { steps: limit });
         }
-        let mut columns: Vec<Vec<f64>> = (0..states)
-            .map(|i| (0..states).map(|j| f64::from(u8::from(i == j))).collect())
-            .collect();
-        let (mut next, mut seen) = (Vec::new(), vec![0.0; self.behind.len()]);
+        // A^k, row by row.
+        let mut power = vec![0.0; states * states];
+        (0..states).for_each(|i| power[i * states + i] = 1.0);
+        let mut next = Vec::new();
         let mut behind = vec![0.0; self.behind.len()];
         let (mut path, mut largest) = (0.0, 1.0f64);
-        for _ in 0..limit {
-            let size = row_norm(&columns);
+        for step in 0..limit as u64 {
+            let size = row_norm(&power, states);
             if size <= 0.25 {
                 let slip = gamma * gain * path;
                 if slip >= 0.01 {
@@ -249,6 +314,7 @@ impl Decay {
                 // Γ over all k: blocks of M steps shrink by ρ.
                 self.path = true_path / (1.0 - contraction);
                 self.contraction = contraction;
+                self.proof = step * many * self.matrices.entries();
                 return Ok(());
             }
             if !size.is_finite() {
@@ -256,12 +322,7 @@ impl Decay {
             }
             path += size;
             largest = largest.max(size);
-            for column in &mut columns {
-                matrices.step(column, &mut next, &mut seen);
-                for (sum, value) in behind.iter_mut().zip(&seen) {
-                    *sum += value.abs();
-                }
-            }
+            matrices.step_all(&mut power, &mut next, &mut behind);
         }
         Err(NotProved::NoDecay { steps: limit })
     }
@@ -270,6 +331,16 @@ impl Decay {
     /// of the proof, driven from anywhere.
     pub fn impulse<S: LinearSystem>(&self, system: &mut S) -> Vec<PeakGain> {
         self.follow(system, true)
+    }
+
+    /// Whether a response was left before its tail fell below a part in 10¹² of its sum, as more was not to be done.
+    pub fn is_cut(&self) -> bool {
+        self.is_cut.get()
+    }
+
+    /// Multiplications that the proof and all that was followed with it took, about.
+    pub fn work(&self) -> u64 {
+        self.proof + (self.allowed - self.left.get())
     }
 
     /// The same without the samples of the responses: only what adds up from them, for systems that ring long and are looked at in many places.
@@ -288,7 +359,9 @@ impl Decay {
         for (touched, first) in touched.iter_mut().zip(&seen) {
             *touched |= *first != 0.0;
         }
-        let limit = self.finite.unwrap_or(WORK);
+        let cost = self.matrices.entries().max(1);
+        let affordable = (self.left.get() / cost) as usize;
+        let limit = self.finite.unwrap_or(self.most_steps.min(affordable));
         for step in 0..=limit {
             for (gain, value) in gains.iter_mut().zip(&seen) {
                 gain.push(*value, keep);
@@ -301,6 +374,14 @@ impl Decay {
                 if gains.iter().zip(&self.behind).zip(&touched).all(over) {
                     break;
                 }
+                self.left.set(self.left.get().saturating_sub(16 * cost));
+                if step + 16 > limit {
+                    self.is_cut.set(true);
+                }
+            }
+            if step == limit {
+                // What this state brings is all in the tail.
+                break;
             }
             sizes += norm(&state);
             self.matrices.step(&mut state, &mut next, &mut seen);
@@ -320,11 +401,11 @@ impl Decay {
     }
 }
 
-/// ‖A^k‖∞ from the columns of A^k.
-fn row_norm(columns: &[Vec<f64>]) -> f64 {
-    let states = columns.len();
-    (0..states)
-        .map(|row| columns.iter().map(|column| column[row].abs()).sum::<f64>())
+/// ‖A^k‖∞ from A^k.
+fn row_norm(power: &[f64], states: usize) -> f64 {
+    power
+        .chunks(states.max(1))
+        .map(|row| row.iter().map(|entry| entry.abs()).sum::<f64>())
         .fold(0.0, f64::max)
 }
 
@@ -397,5 +478,53 @@ impl PeakGain {
     /// Whether the quantity cannot be moved by this drive at all.
     pub fn is_zero(&self) -> bool {
         self.l1() == 0.0 && self.slack == 0.0
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::datapath::{Drive, LinearDatapath, SectionWords, direct_form_1};
+    use crate::fixed::{Overflow, Rounding, round_coefficients};
+
+    /// A response that is left early has a bound all the same, above its true norm: what is left out is in the tail.
+    #[test]
+    fn a_response_that_is_cut_is_still_bounded() {
+        let word = "s16f15".parse().unwrap();
+        let words = SectionWords {
+            input: word,
+            output: word,
+            rounding: Rounding::HalfUp,
+            overflow: Overflow::Saturate,
+        };
+        // Poles at 0.99 and −0.98; and a pair at a radius of 0.995.
+        for row in [[0.5, 0.0, 0.0, -0.01, -0.9702], [0.1, 0.2, 0.1, -1.9, 0.990_025]] {
+            let table = round_coefficients(&[row.to_vec()], "s24".parse().unwrap()).unwrap();
+            let filter = direct_form_1(&table, words).unwrap().check().unwrap();
+            let mut model = LinearDatapath::new(&filter, Drive::Input);
+            let decay = Decay::prove(&mut model).unwrap();
+            let whole = decay.norms(&mut model).pop().unwrap();
+            assert!(!decay.is_cut() && whole.l1_bound() < whole.l1() * (1.0 + 1e-6));
+            let mut last = f64::INFINITY;
+            for steps in [0, 32, 64, 256, 1_024] {
+                decay.left.set(steps * decay.matrices.entries());
+                decay.is_cut.set(false);
+                let found = decay.norms(&mut model).pop().unwrap();
+                assert!(
+                    decay.is_cut() && found.samples() as u64 <= steps + 1,
+                    "{steps}: {}",
+                    found.samples()
+                );
+                assert!(
+                    found.l1() <= whole.l1() && found.l1_bound() >= whole.l1(),
+                    "{steps} {:e} {:e} {:e} {row:?}",
+                    found.l1(),
+                    found.l1_bound(),
+                    whole.l1()
+                );
+                assert!(found.l1_bound() <= last, "{steps}: more work, a looser bound");
+                last = found.l1_bound();
+            }
+        }
     }
 }

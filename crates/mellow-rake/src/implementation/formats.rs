@@ -63,7 +63,9 @@ pub(super) fn with_room(
         let format = |between: &Option<ChosenBetween>| between.map(|between| between.format);
         let trial = Fixed { overflow: Overflow::Saturate, between: format(between), ..fixed };
         let own = state.as_ref().map_or(fixed.output, |state| state.format);
-        let Ok(Ok(checked)) = prepared.build(trial, own).map(Datapath::check) else {
+        let Ok(Ok(checked)) =
+            prepared.build(trial, own).map(|built| built.check_within(fixed.effort))
+        else {
             return Ok(());
         };
         let Ok(bounds) = checked.facts().bounds() else { return Ok(()) };
@@ -134,11 +136,15 @@ pub(super) fn settle(datapath: Datapath, fixed: &Fixed) -> Result<Checked, Imple
     };
     // Where products are written as digits, nodes are named as they are there.
     let is_renamed = fixed.overflow == Overflow::Forbid && !fixed.multiplier;
-    let checked = match datapath.clone().check() {
+    let checked = match datapath.clone().check_within(fixed.effort) {
         Err(DatapathError::CanOverflow { .. } | DatapathError::NoBound { .. }) if is_renamed => {
-            let free = datapath.clone().with_overflow(Overflow::Saturate).check().map_err(wide)?;
+            let free = datapath
+                .clone()
+                .with_overflow(Overflow::Saturate)
+                .check_within(fixed.effort)
+                .map_err(wide)?;
             let shifted = free.narrowed().without_multiplier().map_err(wide)?;
-            shifted.with_overflow(Overflow::Forbid).check().map_err(wide)?
+            shifted.with_overflow(Overflow::Forbid).check_within(fixed.effort).map_err(wide)?
         }
         found => found.map_err(wide)?.narrowed(),
     };
@@ -156,7 +162,7 @@ pub(super) fn settle(datapath: Datapath, fixed: &Fixed) -> Result<Checked, Imple
     if fixed.multiplier {
         return Ok(checked);
     }
-    checked.without_multiplier().and_then(Datapath::check).map_err(wide)
+    checked.without_multiplier().and_then(|built| built.check_within(fixed.effort)).map_err(wide)
 }
 
 /// Accumulators as asked for, where they are no narrower than those of the proof.
@@ -174,7 +180,7 @@ fn accumulate(checked: Checked, fixed: &Fixed) -> Result<Checked, ImplementError
         }
     }
     let datapath = checked.datapath().clone().with_accumulators(asked).map_err(of_width)?;
-    Ok(datapath.check()?)
+    Ok(datapath.check_within(fixed.effort)?)
 }
 
 fn too_wide(needed: u32, datapath: &Datapath, fixed: &Fixed) -> BuildError {

@@ -140,6 +140,16 @@ impl Implementation {
         self.predictions.as_ref().map_err(|why| NotPredicted::from(*why))?.noise
     }
 
+    /// How many more filters of this kind may be put on integers, to be compared with it, for some seconds of its spec's effort.
+    pub fn affordable(&self) -> usize {
+        /// Multiplications, some seconds of them.
+        const WORK: u64 = 8_000_000_000;
+        /// Proofs for one filter: of its states, as built, as narrowed, and of what its coefficients do.
+        const PROOFS: u64 = 4;
+        let one = self.checked.facts().bounds().as_ref().map_or(0, |bounds| bounds.work);
+        (self.fixed.effort.times(WORK) / (PROOFS * one).max(1)).try_into().unwrap_or(usize::MAX)
+    }
+
     /// Whether it is proved that no limit can ever act from the zero state.
     pub fn no_limit_acts(&self) -> bool {
         self.checked.facts().bounds().as_ref().is_ok_and(|bounds| bounds.no_limit_acts())
@@ -172,7 +182,7 @@ impl Implementation {
             Some(format) => datapath.with_products(format, fixed.rounding).ok()?,
             None => datapath,
         };
-        datapath.check().ok()
+        datapath.check_within(fixed.effort).ok()
     }
 }
 
@@ -180,7 +190,7 @@ fn predict(checked: &Checked, designed: &Form) -> Result<Predictions, NotProved>
     let noise = checked.facts().bounds().as_ref().map_err(|why| *why)?.noise;
     let first = LinearDatapath::new(checked, Drive::Input);
     let mut difference = Difference { first, second: designed.clone() };
-    let decay = Decay::prove(&mut difference)?;
+    let decay = Decay::prove_within(&mut difference, checked.facts().effort())?;
     let coefficient_error = decay.impulse(&mut difference).pop().unwrap_or_default();
     Ok(Predictions { noise, coefficient_error })
 }

@@ -67,7 +67,8 @@ fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
         if count > 1 {
             fixed.input = fixed.carried();
         }
-        let checked = section.as_ref().unwrap_or(prepared).build(fixed, short)?.check()?;
+        let checked =
+            section.as_ref().unwrap_or(prepared).build(fixed, short)?.check_within(fixed.effort)?;
         let bounds = match (checked.facts().bounds(), fixed.state) {
             (Ok(bounds), _) => bounds,
             // A format that was given is taken, whatever may reach it.

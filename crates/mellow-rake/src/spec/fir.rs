@@ -1,5 +1,6 @@
 //! The words for finite impulse responses: what they are to do, and by which method.
 
+use crate::effort::Effort;
 use crate::filter::BandKind;
 use crate::window::Window;
 use serde::Serialize;
@@ -20,6 +21,8 @@ pub struct FirWish {
     pub phase: Phase,
     /// Windowed designs: scale the gain in the middle of the pass-band to exactly 1.
     pub unity_gain: bool,
+    /// How much work a search for the fewest taps may do.
+    pub effort: Effort,
 }
 
 /// What a finite impulse response is to do.

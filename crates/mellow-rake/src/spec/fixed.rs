@@ -1,5 +1,6 @@
 //! The words that a filter runs on, and its structure.
 
+use crate::effort::Effort;
 use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 
 /// Which words of a filter were not given and so were chosen when the spec was read.
@@ -50,6 +51,8 @@ pub struct Fixed {
     pub integers: IntegerWish,
     /// Whether there is a multiplier; without one products are sums of shifted words.
     pub multiplier: bool,
+    /// How much work proofs and searches may do.
+    pub effort: Effort,
 }
 
 impl Fixed {
@@ -89,6 +92,7 @@ impl Fixed {
             arrangement: ArrangementWish::default(),
             integers: IntegerWish::default(),
             multiplier: true,
+            effort: Effort::default(),
         }
     }
 

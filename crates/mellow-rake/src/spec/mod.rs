@@ -24,6 +24,7 @@ pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
 pub use template::{kinds, template};
 
+use crate::effort::Effort;
 use crate::filter::{BandKind, EdgeMeaning, Family, Mapping};
 use crate::units::{Frequency, Level, SampleRate};
 
@@ -60,6 +61,8 @@ pub struct Spec {
     pub converter: Option<ConverterWish>,
     /// What the proof must show.
     pub verify: Verify,
+    /// How much work searches and proofs may do; `want` and `fixed` hold the same.
+    pub effort: Effort,
 }
 
 /// A converter before a filter; its range is the full scale of the filter's input.

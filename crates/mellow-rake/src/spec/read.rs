@@ -5,8 +5,9 @@ use super::read_fir::{self, Wanted, fir_band, fir_kind};
 use super::read_fixed::fixed;
 use super::read_recursive::{design_word, recursive};
 use super::{
-    ConverterWish, EqualizerWish, Name, NotchWidth, Problem, Spec, SpecError, Verify, Want,
+    ConverterWish, EqualizerWish, Fixed, Name, NotchWidth, Problem, Spec, SpecError, Verify, Want,
 };
+use crate::effort::Effort;
 use crate::filter::BandKind;
 use crate::units::{Duration, Frequency, Level, SampleRate};
 use std::ops::Range;
@@ -247,17 +248,30 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         let at = error.span().map_or(0, |span| span.start);
         source.error(at, "", Problem::Toml { message: error.message().to_owned() })
     })?;
-    let known =
-        ["name", "sample_rate", "want", "method", "equalizer", "fixed", "converter", "verify"];
+    let known = [
+        "name",
+        "sample_rate",
+        "want",
+        "method",
+        "equalizer",
+        "fixed",
+        "converter",
+        "verify",
+        "effort",
+    ];
     let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
     let found = top.need("name", "an identifier in quotes, as \"pump_hum\"")?;
     let name = Name::new(found.text("an identifier in quotes, as \"pump_hum\"")?)
         .map_err(|problem| found.error(problem))?;
     let forms = "a sample rate with its unit in quotes, as \"1 kHz\"";
     let sample_rate: SampleRate = top.need("sample_rate", forms)?.parse(forms)?;
-    let want = want(&top, sample_rate)?;
+    let effort = effort(&top)?;
+    let mut want = want(&top, sample_rate)?;
+    if let Want::Fir(wish) = &mut want {
+        wish.effort = effort;
+    }
     let equalizer = equalizer(&top, &want, sample_rate)?;
-    let fixed = fixed(&top, want.has_taps())?;
+    let fixed = fixed(&top, want.has_taps())?.map(|fixed| Fixed { effort, ..fixed });
     Ok(Spec {
         name,
         sample_rate,
@@ -266,7 +280,17 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         fixed,
         converter: converter(&top, false)?,
         verify: verify(&top)?,
+        effort,
     })
+}
+
+/// `effort`, by itself at the top.
+fn effort(top: &Keys<'_>) -> Result<Effort, SpecError> {
+    let Some(found) = top.find("effort") else {
+        return Ok(Effort::default());
+    };
+    let times = found.integer(1..i64::from(Effort::LARGEST) + 1)?;
+    Ok(Effort::new(times as u32).unwrap_or_default())
 }
 
 fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {

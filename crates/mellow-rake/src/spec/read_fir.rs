@@ -5,6 +5,7 @@ use super::read_recursive::{PAIR_FORMS, edge_keys, edges, levels};
 use super::{
     FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, Problem, SpecError, WishedBand,
 };
+use crate::effort::Effort;
 use crate::filter::BandKind;
 use crate::units::{Frequency, Level, SampleRate};
 use crate::window::{Window, beta_for_attenuation, beta_for_template};
@@ -359,7 +360,9 @@ impl Method<'_> {
             return Err(missing);
         }
         let Method { taps, phase, unity_gain, .. } = self;
-        Ok(FirWish { shape, method, taps, phase, unity_gain })
+        // What the whole spec says comes in where all of it is known.
+        let effort = Effort::default();
+        Ok(FirWish { shape, method, taps, phase, unity_gain, effort })
     }
 }
 

@@ -1,5 +1,6 @@
 //! One sentence where the words or the structure that were asked for cannot do it, and what can.
 
+use super::budget::Budget;
 use super::noise_lsb;
 use super::objects::{QuantizeObject, StructureRow};
 use crate::measured::Measured;
@@ -15,6 +16,7 @@ pub(super) fn advice(
     measured: &Measured,
     filter: &Implementation,
     object: &QuantizeObject<'_>,
+    budget: &Budget,
 ) -> Option<String> {
     let own = object.noise.words.predicted_rms_lsb?;
     let input = object.noise.words.input_rounding_rms_lsb.unwrap_or(0.0);
@@ -52,8 +54,10 @@ pub(super) fn advice(
             row.state_bits.unwrap_or(0)
         ));
     }
-    ways.extend(wider(measured, filter, own));
-    ways.extend(slower(measured, filter.fixed, own));
+    if budget.takes(1) == 1 {
+        ways.extend(wider(measured, filter, own));
+    }
+    ways.extend(slower(measured, filter.fixed, own, budget));
     let ways = if ways.is_empty() {
         "nothing that was tried does much better".to_owned()
     } else {
@@ -87,8 +91,9 @@ fn wider(measured: &Measured, filter: &Implementation, own: f64) -> Option<Strin
 
 /// The same words after the rate was lowered, where everything that is asked for lies far below it: the lowest rate that leaves room for
 /// the filter that must stand before shows what is gained.
-fn slower(measured: &Measured, fixed: Fixed, own: f64) -> Option<String> {
-    let lowest = at_lower_rates(measured, fixed).filter(|(_, noise)| *noise < own / 2.0).last();
+fn slower(measured: &Measured, fixed: Fixed, own: f64, budget: &Budget) -> Option<String> {
+    let rates = at_lower_rates(measured, fixed, budget);
+    let lowest = rates.filter(|(_, noise)| *noise < own / 2.0).last();
     lowest.map(|(factor, noise)| {
         format!("after the rate was lowered {factor} times, the same words and structure leave {noise:.2}")
     })
@@ -96,16 +101,17 @@ fn slower(measured: &Measured, fixed: Fixed, own: f64) -> Option<String> {
 
 /// By how many times the rate is lowered, and the noise in LSB that the same words and structure leave then, where they can do it and keep
 /// the template: every factor of two for which the bands still lie below half the new band.
-pub(super) fn at_lower_rates(
-    measured: &Measured,
+pub(super) fn at_lower_rates<'a>(
+    measured: &'a Measured,
     fixed: Fixed,
-) -> impl Iterator<Item = (u32, f64)> + '_ {
+    budget: &'a Budget,
+) -> impl Iterator<Item = (u32, f64)> + 'a {
     let spec = &measured.loaded.spec;
     let highest = highest_edge(measured).unwrap_or(f64::INFINITY);
     let factors = (1..=10).map(|power| 1u32 << power);
     let fits =
         move |factor: &u32| highest <= spec.sample_rate.nyquist() / (2.0 * f64::from(*factor));
-    factors.take_while(fits).filter_map(move |factor| {
+    factors.take_while(fits).take_while(|_| budget.takes(1) == 1).filter_map(move |factor| {
         let rate = SampleRate::from_hertz(spec.sample_rate.hertz() / f64::from(factor))?;
         let slow = Spec { sample_rate: rate, ..spec.clone() };
         let design = design(&slow).ok()?;

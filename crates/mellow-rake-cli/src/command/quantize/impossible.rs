@@ -1,6 +1,7 @@
 //! Words that cannot carry the filter at all: why, and what can.
 
 use super::advice::at_lower_rates;
+use super::budget::Budget;
 use super::objects::StructureRow;
 use super::sweep::structures as structures_of;
 use super::text::structures_text;
@@ -80,9 +81,10 @@ pub(super) fn explain(
     error: &ImplementError,
     as_json: bool,
 ) -> Result<Outcome, Failure> {
-    let structures = structures_of(measured, fixed);
+    let budget = Budget::free();
+    let structures = structures_of(measured, fixed, &budget);
     let fewest = fewest_bits(measured, fixed);
-    let slower: Vec<LowerRate> = at_lower_rates(measured, fixed)
+    let slower: Vec<LowerRate> = at_lower_rates(measured, fixed, &budget)
         .map(|(factor, noise_rms_lsb)| LowerRate { factor, noise_rms_lsb })
         .collect();
     let structure = fixed.structure.as_str();
@@ -109,7 +111,7 @@ pub(super) fn explain(
         let mut way = format!("{structure} needs coefficients of {bits} bits{noise}");
         let mut coefficients = fixed.coefficients;
         (coefficients.width, coefficients.fraction) = (bits, None);
-        let then = structures_of(measured, Fixed { coefficients, ..fixed });
+        let then = structures_of(measured, Fixed { coefficients, ..fixed }, &Budget::free());
         if let Some((row, noise)) = quietest(&then).filter(|(row, _)| row.structure != structure) {
             way.push_str(&format!(", {} with as many {noise:.2}", row.structure));
         }

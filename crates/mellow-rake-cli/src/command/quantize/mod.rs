@@ -1,6 +1,7 @@
 //! `mrake quantize`: what the words do to the filter, on one page.
 
 mod advice;
+mod budget;
 mod impossible;
 mod objects;
 mod remedies;
@@ -8,6 +9,7 @@ mod sweep;
 mod text;
 
 use advice::advice;
+use budget::Budget;
 use objects::{
     ConverterObject, MattersObject, NoiseObject, OverflowObject, PoleObject, PolynomialObject,
     QuantizeObject, SectionCycles,
@@ -52,7 +54,8 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     let filter = measured.need_implementation("quantize")?;
     let noise = noise(&measured, filter);
     let cycles = (!filter.fixed.structure.is_for_taps()).then(|| oscillations(filter));
-    let structures = structures(&measured, filter.fixed);
+    let budget = Budget::new(filter);
+    let structures = structures(&measured, filter.fixed, &budget);
     let most_moved_pole = most_moved_pole(&measured, filter);
     let as_one_polynomial = as_one_polynomial(&measured, filter);
     let sweep = options
@@ -70,6 +73,7 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
     let template_margin_db =
         [excess(&measured.designed), measured.rounded.as_ref().and_then(excess)]
             .map(|excess| excess.map(|excess| 0.0 - excess));
+    let remedies = remedies(&measured, filter.fixed, template_margin_db, &budget);
     let object = QuantizeObject {
         name: measured.loaded.spec.name.to_string(),
         structure: filter.fixed.structure.as_str(),
@@ -77,19 +81,22 @@ pub(crate) fn run(options: &Quantize) -> Result<Outcome, Failure> {
         between: filter.between.map(|between| between.format),
         state: filter.state.as_ref().map(|state| state.format),
         template_margin_db,
-        remedies: remedies(&measured, filter.fixed, template_margin_db),
+        remedies,
         most_sensitive: matters,
         most_moved_pole,
         as_one_polynomial,
         noise,
         oscillations: cycles.as_deref(),
         structures: &structures,
+        untried: None,
         sweep: sweep.as_ref(),
     };
+    let advice = advice(&measured, filter, &object, &budget);
+    let object = QuantizeObject { untried: budget.untried(), ..object };
     if options.json {
         print::json(&object)?;
     } else {
-        print::text(&text(&measured, filter, &object))?;
+        print::text(&text(filter, &object, advice))?;
     }
     let keeps = object.template_margin_db[1].is_none_or(|margin| margin >= 0.0);
     Ok(Outcome::of(keeps))
@@ -187,15 +194,16 @@ fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
         bar.inc(1);
         let largest = found.as_ref().and_then(|found| found.largest.first().cloned());
         let of = |pick: fn(&LimitCycle) -> i64| largest.as_ref().map(pick);
-        let (exhaustive, states) = match found.as_ref().map(|found| found.search) {
-            Some(CycleSearch::Exhaustive { states }) => (Some(true), Some(states)),
-            Some(CycleSearch::Sampled { starts }) => (Some(false), Some(starts)),
-            None => (None, None),
+        let (exhaustive, states, open) = match found.as_ref().map(|found| found.search) {
+            Some(CycleSearch::Exhaustive { states }) => (Some(true), Some(states), Some(0)),
+            Some(CycleSearch::Sampled { starts, open }) => (Some(false), Some(starts), Some(open)),
+            None => (None, None, None),
         };
         SectionCycles {
             section: index + 1,
             exhaustive,
             states,
+            open,
             count: found.as_ref().map(|found| found.count),
             bound_lsb: found.as_ref().map(|found| found.bound),
             amplitude_lsb: of(|cycle| cycle.amplitude),

@@ -19,6 +19,7 @@ pub(super) struct QuantizeObject<'a> {
     pub(super) noise: NoiseObject,
     pub(super) oscillations: Option<&'a [SectionCycles]>,
     pub(super) structures: &'a [StructureRow],
+    pub(super) untried: Option<usize>,
     pub(super) sweep: Option<&'a SweepObject>,
 }
 
@@ -87,6 +88,7 @@ pub(super) struct SectionCycles {
     pub(super) section: usize,
     pub(super) exhaustive: Option<bool>,
     pub(super) states: Option<u64>,
+    pub(super) open: Option<u64>,
     pub(super) count: Option<usize>,
     pub(super) bound_lsb: Option<f64>,
     pub(super) amplitude_lsb: Option<i64>,

@@ -1,5 +1,6 @@
 //! Where rounding the coefficients loses the template: changes of the spec that keep it, with what they leave.
 
+use super::budget::Budget;
 use super::excess_db;
 use super::objects::RemedyObject;
 use crate::measured::Measured;
@@ -18,6 +19,7 @@ pub(super) fn remedies(
     measured: &Measured,
     fixed: Fixed,
     [designed, rounded]: [Option<f64>; 2],
+    budget: &Budget,
 ) -> Option<Vec<RemedyObject>> {
     if designed? < 0.0 || rounded? >= 0.0 {
         return None;
@@ -51,17 +53,22 @@ pub(super) fn remedies(
         changes.push((search.to_owned(), searched(fixed)));
         changes.extend(both);
     }
+    changes.truncate(budget.takes(changes.len()));
     let mut tried: Vec<RemedyObject> = changes.into_par_iter().map(try_one).collect();
     // More digits, as far as they are few.
     if let Some(digits) = fixed.integers.digits {
-        tried.extend(first_that_keeps(digits + 1..=(digits + MORE_DIGITS).min(24), |digits| {
-            let mut words = fixed;
-            words.integers.digits = Some(digits);
-            try_one((format!("signed_digits = {digits}"), words))
-        }));
+        tried.extend(first_that_keeps(
+            digits + 1..=(digits + MORE_DIGITS).min(24),
+            budget,
+            |digits| {
+                let mut words = fixed;
+                words.integers.digits = Some(digits);
+                try_one((format!("signed_digits = {digits}"), words))
+            },
+        ));
     }
     let width = fixed.coefficients.width;
-    tried.extend(first_that_keeps(width + 1..=(width + MORE).min(48), |width| {
+    tried.extend(first_that_keeps(width + 1..=(width + MORE).min(48), budget, |width| {
         let mut words = fixed;
         (words.coefficients.width, words.coefficients.fraction) = (width, None);
         try_one((format!("coefficients = \"{}\"", words.coefficients), words))
@@ -72,10 +79,14 @@ pub(super) fn remedies(
 /// The first of some changes that keeps the template, or the last.
 fn first_that_keeps(
     numbers: std::ops::RangeInclusive<u32>,
+    budget: &Budget,
     mut try_one: impl FnMut(u32) -> RemedyObject,
 ) -> Option<RemedyObject> {
     let mut last = None;
     for number in numbers {
+        if budget.takes(1) == 0 {
+            break;
+        }
         let one = try_one(number);
         if one.keeps() {
             return Some(one);

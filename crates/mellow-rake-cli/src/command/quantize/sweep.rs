@@ -1,5 +1,6 @@
 //! The same filter in other structures and in words of other widths.
 
+use super::budget::Budget;
 use super::objects::{Enough, StructureRow, StructureSweep, SweepObject, SweepRow};
 use super::{behind, bound_lsb, excess_db, noise_lsb};
 use crate::arguments::{Sweep, Swept};
@@ -12,7 +13,7 @@ use mellow_rake::spec::{Fixed, Structure};
 use rayon::prelude::*;
 
 /// The filter in all structures that take it, with these words.
-pub(super) fn structures(measured: &Measured, fixed: Fixed) -> Vec<StructureRow> {
+pub(super) fn structures(measured: &Measured, fixed: Fixed, budget: &Budget) -> Vec<StructureRow> {
     let form = &measured.loaded.design.form;
     let goal = measured.loaded.goal();
     let alike: Vec<Structure> = alike(fixed.structure).collect();
@@ -40,7 +41,8 @@ pub(super) fn structures(measured: &Measured, fixed: Fixed) -> Vec<StructureRow>
         }
         row
     };
-    alike.par_iter().map(row).collect()
+    let some = budget.takes(alike.len());
+    alike[..some].par_iter().map(row).collect()
 }
 
 /// The same filter with other widths, on all cores; in every structure that takes it, if that is wished.

@@ -1,19 +1,18 @@
 //! What `mrake quantize` found, on one page.
 
-use super::advice;
 use super::objects::{
     Enough, NoiseObject, OverflowObject, PolynomialObject, QuantizeObject, RemedyObject,
     SectionCycles, StructureRow, StructureSweep, SweepObject, SweepRow,
 };
-use crate::measured::Measured;
 use crate::print::{number, table, wrapped};
 use crate::text::words;
+use mellow_rake::Effort;
 use mellow_rake::implementation::Implementation;
 
 pub(super) fn text(
-    measured: &Measured,
     filter: &Implementation,
     object: &QuantizeObject<'_>,
+    advice: Option<String>,
 ) -> String {
     let QuantizeObject { name, noise, structures, .. } = object;
     let mut text = format!("{name} in the words of its spec\n{}", words(filter));
@@ -58,10 +57,14 @@ pub(super) fn text(
             cycles,
             filter.carried().maximum() as f64,
             filter.no_limit_acts(),
+            filter.fixed.effort,
         ));
     }
     text.push_str(&structures_text(structures));
-    if let Some(advice) = advice(measured, filter, object) {
+    if let Some(untried) = object.untried {
+        text.push_str(&wrapped(&untried_text(untried, filter.fixed.effort), 4));
+    }
+    if let Some(advice) = advice {
         text.push('\n');
         text.push_str(&wrapped(&advice, 2));
     }
@@ -165,6 +168,7 @@ pub(super) fn cycles_text(
     cycles: &[SectionCycles],
     full_scale: f64,
     no_limit_acts: bool,
+    effort: Effort,
 ) -> String {
     let mut text = String::from(
         "\nOscillations without an input while no limit acts, each section by itself\n",
@@ -203,11 +207,35 @@ pub(super) fn cycles_text(
         text.push_str("  no limit can ever act, so none keeps anything up: proved\n");
     }
     for one in cycles {
+        if let (Some(open @ 1..), Some(starts)) = (one.open, one.states) {
+            let section = one.section;
+            let line = format!(
+                "  section {section}: {open} of {starts} random states did not come round in time{}",
+                longer(effort)
+            );
+            text.push_str(&wrapped(&line, 4));
+        }
         if let Some(found) = &one.overflow {
             text.push_str(&overflow_text(one, found, full_scale));
         }
     }
     text
+}
+
+/// What was not compared.
+fn untried_text(untried: usize, effort: Effort) -> String {
+    let more = effort.more();
+    let more = more.map_or(String::new(), |more| format!("; effort = {} tries more", more.get()));
+    format!(
+        "  {untried} comparisons with other structures and words were not tried, as each takes long{more}"
+    )
+}
+
+/// How what the effort left untried is asked for.
+pub(super) fn longer(effort: Effort) -> String {
+    effort
+        .more()
+        .map_or(String::new(), |more| format!("; effort = {} follows them longer", more.get()))
 }
 
 /// What a section does when it is left with words as large as they can be.
@@ -234,7 +262,7 @@ fn overflow_text(one: &SectionCycles, found: &OverflowObject, full_scale: f64) -
         ),
     };
     if *open > 0 {
-        line.push_str(&format!("; {open} did not come round in 20000 samples"));
+        line.push_str(&format!("; {open} did not come round in time"));
     }
     wrapped(&line, 4)
 }

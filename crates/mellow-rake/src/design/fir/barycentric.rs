@@ -52,18 +52,42 @@ impl Interpolant {
         Interpolant { nodes, values, weights }
     }
 
+    /// Terms of its sums.
+    pub(super) fn terms(&self) -> u64 {
+        self.nodes.len() as u64
+    }
+
     /// The value at x.
     pub(super) fn at(&self, x: f64) -> f64 {
-        let (mut above, mut below) = (0.0, 0.0);
-        for ((node, value), weight) in self.nodes.iter().zip(&self.values).zip(&self.weights) {
-            let distance = x - node;
-            if distance == 0.0 {
-                return *value;
-            }
-            let share = weight / distance;
-            above += share * value;
-            below += share;
+        // Four sums each, that do not wait for each other.
+        const LANES: usize = 4;
+        let (mut above, mut below) = ([0.0; LANES], [0.0; LANES]);
+        let nodes = self.nodes.chunks_exact(LANES);
+        let values = self.values.chunks_exact(LANES);
+        let weights = self.weights.chunks_exact(LANES);
+        let rest = nodes.remainder().iter().zip(values.remainder()).zip(weights.remainder());
+        for ((node, value), weight) in rest {
+            let share = weight / (x - node);
+            above[0] += share * value;
+            below[0] += share;
         }
-        above / below
+        for ((nodes, values), weights) in nodes.zip(values).zip(weights) {
+            let mut shares = [0.0; LANES];
+            for lane in 0..LANES {
+                shares[lane] = weights[lane] / (x - nodes[lane]);
+            }
+            for lane in 0..LANES {
+                above[lane] += shares[lane] * values[lane];
+                below[lane] += shares[lane];
+            }
+        }
+        let sum = |lanes: [f64; LANES]| (lanes[0] + lanes[1]) + (lanes[2] + lanes[3]);
+        let found = sum(above) / sum(below);
+        if found.is_finite() {
+            return found;
+        }
+        // On a node the formula is 0/0.
+        let on = self.nodes.iter().position(|node| *node == x);
+        on.map_or(found, |at| self.values[at])
     }
 }

@@ -80,11 +80,25 @@ pub enum FirError {
         /// What would be accepted.
         accepted: String,
     },
+    /// The effort ended before a number of taps was found that keeps the template.
+    #[error(
+        "the search for the fewest taps ({method}) ended before {taps} were tried; of those tried none keeps the template{more}"
+    )]
+    Effort {
+        /// The method.
+        method: String,
+        /// What would have been tried next.
+        taps: usize,
+        /// How more is asked for.
+        more: String,
+    },
     /// No number of taps up to the largest keeps the template.
-    #[error("no {method} design up to {LARGEST_TAPS} taps keeps this template{reached}")]
+    #[error("no {method} design up to {most} taps keeps this template{reached}")]
     OutOfReach {
         /// The method.
         method: String,
+        /// The most taps of the search.
+        most: usize,
         /// How far it got.
         reached: String,
     },

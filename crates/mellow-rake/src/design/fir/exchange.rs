@@ -15,6 +15,7 @@ use super::bands::{Band, BandError, apportion, check_bands, fixed_factor, freedo
 use super::barycentric::{Interpolant, weights};
 use super::ideal::{cosine_of_turns, sine_of_turns};
 use crate::filter::{LinearPhase, Taps};
+use std::cell::Cell;
 use std::f64::consts::TAU;
 
 /// Taps whose largest weighted error is least.
@@ -90,6 +91,12 @@ struct Task<'a> {
     kind: LinearPhase,
     asked: &'a [Band],
     taps: usize,
+    /// An exchange of so many points ends as soon as the optimum is known to lie beside these errors: below the first or above the second.
+    between: Option<(usize, [f64; 2])>,
+    /// Exchanges end when so many terms were added up.
+    most_work: u64,
+    /// Terms of the barycentric formula that were added up.
+    work: Cell<u64>,
 }
 
 impl Task<'_> {
@@ -107,7 +114,7 @@ impl Task<'_> {
 
 /// A frequency in a band.
 #[derive(Debug, Clone, Copy)]
-struct Point {
+pub(super) struct Point {
     band: usize,
     frequency: f64,
     error: f64,
@@ -135,50 +142,115 @@ pub fn equiripple(
     kind: LinearPhase,
     taps: usize,
 ) -> Result<Equiripple, ExchangeError> {
-    check_bands(bands)?;
-    // A type of the other parity has no coefficient either.
-    let fits = taps > 0 && LinearPhase::of(kind.is_antisymmetric(), taps) == kind;
-    let free = if fits { freedom(kind, taps) } else { 0 };
-    if free == 0 {
-        return Err(ExchangeError::TooShort { taps, kind });
-    }
-    // The fixed factor is zero at an end of the frequency axis for some types; there the error does not depend on
-    // the taps, and an optimum never alternates. Bands stop a thousandth of a ripple short of it.
-    let margin = 0.5e-3 / free as f64;
-    let (zero_low, zero_high) = match kind {
-        LinearPhase::TypeI => (false, false),
-        LinearPhase::TypeII => (false, true),
-        LinearPhase::TypeIII => (true, true),
-        LinearPhase::TypeIV => (true, false),
-    };
-    let inside = bands
-        .iter()
-        .map(|band| Band {
-            // At most a quarter of a narrow band.
-            low: if zero_low {
-                band.low.max(margin.min(band.low + (band.high - band.low) / 4.0))
-            } else {
-                band.low
-            },
-            high: if zero_high {
-                band.high.min((0.5 - margin).max(band.high - (band.high - band.low) / 4.0))
-            } else {
-                band.high
-            },
-            ..*band
-        })
-        .collect();
-    let task = Task { bands: inside, kind, asked: bands, taps };
+    let (task, free) = Task::new(bands, kind, taps)?;
     let mut exchanges = 0;
     let solved = task.solve(free, &mut exchanges)?;
     task.finish(&solved, exchanges)
 }
 
+/// Where the least largest error of some taps lies.
+pub(super) struct Compared {
+    /// One is as good as this.
+    pub(super) most: f64,
+    /// It, where the optimum was followed to its end; `None` where it lies beyond both errors, or below both.
+    pub(super) taps: Option<Vec<f64>>,
+}
+
+/// Holds the optimum against two errors: ends as soon as it is known to be below the first or above the second, for |δ| is below it and the largest
+/// error of every exchange above; above the first is enough where the error goes to both sides many times in every band with a level. `reference` is that of a design of about this length, if there is one, and becomes that of this; `work` is
+/// counted on; `None` where it went past what there is.
+pub(super) fn compare(
+    bands: &[Band],
+    kind: LinearPhase,
+    taps: usize,
+    between: [f64; 2],
+    reference: &mut Option<Vec<Point>>,
+    (work, most_work): (&mut u64, u64),
+) -> Result<Option<Compared>, ExchangeError> {
+    let (mut task, free) = Task::new(bands, kind, taps)?;
+    task.between = Some((free + 1, between));
+    task.most_work = most_work - most_work.min(*work);
+    let mut exchanges = 0;
+    let near = reference
+        .as_ref()
+        .and_then(|near| task.exchange(task.stretched(near, free + 1), &mut exchanges).ok());
+    let found = near.map_or_else(|| task.solve(free, &mut exchanges), Ok);
+    *work += task.work.get();
+    if found.is_err() && task.work.get() > task.most_work {
+        return Ok(None);
+    }
+    let solved = found?;
+    *reference = Some(solved.reference.clone());
+    let most = solved.delta * (1.0 + solved.excess);
+    if solved.interpolant.is_none() {
+        return Ok(Some(Compared { most, taps: None }));
+    }
+    let found = task.finish(&solved, exchanges)?;
+    *work += 8 * (taps * taps) as u64;
+    Ok(Some(Compared { most: found.error, taps: Some(found.taps) }))
+}
+
+impl<'a> Task<'a> {
+    /// The task and how many coefficients are free.
+    fn new(
+        bands: &'a [Band],
+        kind: LinearPhase,
+        taps: usize,
+    ) -> Result<(Task<'a>, usize), ExchangeError> {
+        check_bands(bands)?;
+        // A type of the other parity has no coefficient either.
+        let fits = taps > 0 && LinearPhase::of(kind.is_antisymmetric(), taps) == kind;
+        let free = if fits { freedom(kind, taps) } else { 0 };
+        if free == 0 {
+            return Err(ExchangeError::TooShort { taps, kind });
+        }
+        // The fixed factor is zero at an end of the frequency axis for some types; there the error does not depend on
+        // the taps, and an optimum never alternates. Bands stop a thousandth of a ripple short of it.
+        let margin = 0.5e-3 / free as f64;
+        let (zero_low, zero_high) = match kind {
+            LinearPhase::TypeI => (false, false),
+            LinearPhase::TypeII => (false, true),
+            LinearPhase::TypeIII => (true, true),
+            LinearPhase::TypeIV => (true, false),
+        };
+        let inside = bands
+            .iter()
+            .map(|band| Band {
+                // At most a quarter of a narrow band.
+                low: if zero_low {
+                    band.low.max(margin.min(band.low + (band.high - band.low) / 4.0))
+                } else {
+                    band.low
+                },
+                high: if zero_high {
+                    band.high.min((0.5 - margin).max(band.high - (band.high - band.low) / 4.0))
+                } else {
+                    band.high
+                },
+                ..*band
+            })
+            .collect();
+        let task = Task {
+            bands: inside,
+            kind,
+            asked: bands,
+            taps,
+            between: None,
+            most_work: u64::MAX,
+            work: Cell::new(0),
+        };
+        Ok((task, free))
+    }
+}
+
 /// The result of an exchange.
 struct Solved {
     reference: Vec<Point>,
-    interpolant: Interpolant,
+    /// `None` where the exchange ended as soon as it was known on which side of an error the optimum lies.
+    interpolant: Option<Interpolant>,
     delta: f64,
+    /// How far the largest error is above |δ|, relative.
+    excess: f64,
 }
 
 impl Task<'_> {
@@ -274,6 +346,9 @@ impl Task<'_> {
         let mut best: Option<(f64, Solved)> = None;
         let (mut stale, mut hidden) = (0, 0);
         for _ in 0..MOST {
+            if self.work.get() > self.most_work {
+                break;
+            }
             *exchanges += 1;
             let (interpolant, found) = self.interpolate(&reference);
             delta = found.abs();
@@ -299,12 +374,28 @@ impl Task<'_> {
                 break;
             }
             if best.as_ref().is_none_or(|(least, _)| excess < *least) {
-                best = Some((excess, Solved { reference: next.clone(), interpolant, delta }));
+                best = Some((
+                    excess,
+                    Solved {
+                        reference: next.clone(),
+                        interpolant: Some(interpolant),
+                        delta,
+                        excess,
+                    },
+                ));
                 stale = 0;
             } else {
                 stale += 1;
             }
             let settled = best.as_ref().is_some_and(|(least, _)| *least <= SETTLED);
+            if let Some((_, [below, above])) = self.between.filter(|(points, _)| *points == needed)
+                && delta > UNSEEN
+                && (error <= below
+                    || delta > above
+                    || (delta > below * (1.0 + 3e-6) && self.swings(&next)))
+            {
+                return Ok(Solved { reference: next, interpolant: None, delta, excess });
+            }
             let good = best.as_ref().is_some_and(|(least, _)| *least <= GOOD);
             if settled || (good && stale >= 3) {
                 break;
@@ -324,6 +415,12 @@ impl Task<'_> {
         }
     }
 
+    /// Whether the error goes to both sides many times in every band that lets something through, so that the ripple there is twice |δ|.
+    fn swings(&self, reference: &[Point]) -> bool {
+        let mut bands = (0..self.asked.len()).filter(|band| self.asked[*band].level != [0.0; 2]);
+        bands.all(|band| reference.iter().filter(|point| point.band == band).count() >= 8)
+    }
+
     /// The polynomial whose weighted error alternates with one size δ on the reference, and δ.
     fn interpolate(&self, reference: &[Point]) -> (Interpolant, f64) {
         let targets = reference.iter().map(|p| self.target(p.band, p.frequency)).collect();
@@ -339,6 +436,7 @@ impl Task<'_> {
         let nodes: Vec<f64> =
             reference.iter().map(|p| libm::cos(Task::angle(p.frequency))).collect();
         let weights = weights(&nodes);
+        self.work.set(self.work.get() + (nodes.len() * nodes.len()) as u64);
         let (mut above, mut below, mut sign) = (0.0, 0.0, 1.0);
         for ((desired, weight), w) in targets.iter().zip(&weights) {
             above += w * desired;
@@ -359,6 +457,7 @@ impl Task<'_> {
     }
 
     fn error(&self, interpolant: &Interpolant, band: usize, frequency: f64) -> f64 {
+        self.work.set(self.work.get() + interpolant.terms());
         let (desired, weight) = self.target(band, frequency);
         weight * (desired - interpolant.at(libm::cos(Task::angle(frequency))))
     }
@@ -393,7 +492,8 @@ impl Task<'_> {
                 }
                 let mut point = Point { band, frequency: places[k], error: errors[k] };
                 if k > 0 && k + 1 < places.len() {
-                    self.sharpen(interpolant, &mut point, places[k - 1], places[k + 1]);
+                    let around = [k - 1, k + 1].map(|at| (places[at], errors[at]));
+                    self.sharpen(interpolant, &mut point, around);
                 } else if places.len() > 1 {
                     let neighbour = if k == 0 { 1 } else { k - 1 };
                     self.leave_the_end(interpolant, &mut point, places[neighbour]);
@@ -427,11 +527,12 @@ impl Task<'_> {
     }
 
     /// Moves an extreme to the vertex of the parabola through three points that bracket it, again and again.
-    fn sharpen(&self, interpolant: &Interpolant, point: &mut Point, mut low: f64, mut high: f64) {
+    fn sharpen(&self, interpolant: &Interpolant, point: &mut Point, around: [(f64, f64); 2]) {
+        let [(mut low, before), (mut high, behind)] = around;
         let sign = point.error.signum();
         let at = |f: f64| sign * self.error(interpolant, point.band, f);
         let (mut best, mut peak) = (point.frequency, point.error.abs());
-        let (mut at_low, mut at_high) = (at(low), at(high));
+        let (mut at_low, mut at_high) = (sign * before, sign * behind);
         for _ in 0..6 {
             let (a, b) = (best - low, high - best);
             let (left, right) = (peak - at_low, peak - at_high);
@@ -483,7 +584,11 @@ impl Task<'_> {
     /// reference is interpolated in its turn and added, as in iterative refinement.
     fn finish(&self, solved: &Solved, exchanges: usize) -> Result<Equiripple, ExchangeError> {
         let count = self.taps;
-        let mut taps = Taps(self.taps_of(&solved.interpolant));
+        let Some(interpolant) = &solved.interpolant else {
+            // Only a comparison ends early.
+            return Err(ExchangeError::TooShort { taps: count, kind: self.kind });
+        };
+        let mut taps = Taps(self.taps_of(interpolant));
         for _ in 0..3 {
             let missed = solved.reference.iter().map(|p| {
                 let omega = Task::angle(p.frequency);

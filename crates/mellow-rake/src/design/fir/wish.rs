@@ -1,5 +1,6 @@
 //! From a wish to taps, and the choice that was made on the way.
 
+use super::smallest::more_of;
 use super::task::Task;
 use super::wish_check::check_wish;
 use super::wished_bands::{bands, middles};
@@ -69,6 +70,7 @@ pub struct WeightedBand {
 /// [`FirError`] says what would do.
 ///
 /// ```
+/// use mellow_rake::Effort;
 /// use mellow_rake::design::fir::design_fir;
 /// use mellow_rake::filter::BandKind;
 /// use mellow_rake::spec::{FirEdges, FirMethod, FirShape, FirWish, Phase};
@@ -83,6 +85,7 @@ pub struct WeightedBand {
 ///     taps: None,
 ///     phase: Phase::Linear,
 ///     unity_gain: false,
+///     effort: Effort::default(),
 /// };
 /// let (choice, taps) = design_fir(&wish, "1 kHz".parse()?)?;
 /// assert_eq!((choice.taps, taps.0.len(), choice.taps_are_smallest), (102, 102, true));
@@ -98,13 +101,15 @@ pub fn design_fir(wish: &FirWish, rate: SampleRate) -> Result<(FirChoice, Taps),
     }
     check_wish(wish, rate)?;
     let task = Task { wish, rate, bands: bands(wish, rate)? };
-    let (taps, taps_are_smallest) = match wish.taps {
-        Some(taps) => (taps, false),
-        None => (task.smallest()?, true),
+    let (taps, smallest) = match wish.taps {
+        Some(taps) => (taps, None),
+        None => task.smallest().map(|found| (found.taps, Some(found)))?,
     };
     let mut made = task.make(taps)?;
     let mut assumptions: Vec<String> = made.assumption.into_iter().map(str::to_owned).collect();
     assumptions.extend(task.assumptions());
+    let untried = smallest.and_then(|found| found.untried);
+    assumptions.extend(untried.map(|range| left_untried(range, wish)));
     if wish.phase == Phase::Minimum {
         let (taps, loss) = minimum_phase::minimum_phase(&made.taps)?;
         made.taps = taps;
@@ -159,7 +164,7 @@ pub fn design_fir(wish: &FirWish, rate: SampleRate) -> Result<(FirChoice, Taps),
             _ => None,
         },
         taps,
-        taps_are_smallest,
+        taps_are_smallest: smallest.is_some_and(|found| found.untried.is_none()),
         phase: wish.phase,
         linear_phase: result.linear_phase(),
         cutoff_hz,
@@ -174,6 +179,14 @@ pub fn design_fir(wish: &FirWish, rate: SampleRate) -> Result<(FirChoice, Taps),
         assumptions,
     };
     Ok((choice, result))
+}
+
+/// What a search for the fewest taps did not come to.
+fn left_untried((first, last): (usize, usize), wish: &FirWish) -> String {
+    let more = more_of(wish.effort);
+    format!(
+        "fewer taps, {first} to {last}, may keep the template, too: the search ended before they were tried{more}"
+    )
 }
 
 /// What the gain rises to where no band asks for anything, if that is beyond what any band asks for by 3 dB.

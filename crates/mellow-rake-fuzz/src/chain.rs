@@ -1,0 +1,66 @@
+//! From a wish to what is written.
+
+use crate::wish::{Draw, spec_text};
+use mellow_rake::datapath::Simulator;
+use mellow_rake::design::design;
+use mellow_rake::implementation::{Goal, Implementation, implement_toward};
+use mellow_rake::spec::Spec;
+use mellow_rake::verify;
+use mellow_rake::write::{GeneratedFile, Symbols, c, verilog};
+
+/// Samples that each filter is run on.
+const SAMPLES: usize = 64;
+
+pub(crate) fn chain(bytes: &[u8]) {
+    let mut draw = Draw(bytes);
+    let text = spec_text(&mut draw);
+    let Ok(spec) = Spec::parse(&text) else { return };
+    let Ok(design) = design(&spec) else { return };
+    let Some(fixed) = spec.fixed else { return };
+    let goal = Goal::of(&spec, &design);
+    let Ok(filter) = implement_toward(&design.form, fixed, &goal) else { return };
+    let input: Vec<i64> = (0..SAMPLES)
+        .map(|_| {
+            let share = i128::from(draw.byte());
+            let [low, high] = [fixed.input.minimum(), fixed.input.maximum()];
+            (low + (high - low) * share / 255) as i64
+        })
+        .collect();
+    run(&filter, &input, &text);
+    let (_, error) = verify::judge(&filter, &design.form, &input);
+    if let (Some(bound), true) = (error.bound_lsb, filter.no_limit_acts()) {
+        assert!(error.largest_lsb <= bound, "{} LSB, bound {bound}: {text}", error.largest_lsb);
+    }
+    written(&filter, &spec, &text);
+}
+
+/// Both ways of running give the same words, and each stays within what is proved of it.
+fn run(filter: &Implementation, input: &[i64], text: &str) {
+    let checked = &filter.checked;
+    let output = Simulator::new(checked).run(input);
+    let mut reference = Simulator::reference(checked);
+    assert_eq!(output, reference.run(input), "{text}");
+    let format = checked.datapath().output;
+    assert!(output.iter().all(|word| format.holds((*word).into())), "{text}");
+    if filter.no_limit_acts() {
+        assert_eq!(reference.limited_samples(), 0, "{text}");
+    }
+}
+
+/// What is written is plain text with no line beyond all measure, and the same every time.
+fn written(filter: &Implementation, spec: &Spec, text: &str) {
+    let symbols = Symbols::new(&spec.name);
+    let write = || -> Vec<GeneratedFile> {
+        let mut files = verilog::write(&filter.checked, &symbols);
+        files.extend(c::write(&filter.checked, &symbols).unwrap_or_default());
+        files
+    };
+    let files = write();
+    assert!(!files.is_empty());
+    for (file, again) in files.iter().zip(write()) {
+        assert_eq!(file.text, again.text);
+        let is_plain = |byte: u8| byte == b'\n' || (b' '..=b'~').contains(&byte);
+        assert!(file.text.bytes().all(is_plain), "{}: {text}", file.name);
+        assert!(!file.text.contains(['\u{7f}']) && file.text.ends_with('\n'), "{text}");
+    }
+}
