@@ -1,16 +1,16 @@
 //! From files to what the library takes.
 
-use crate::arguments::FileReading;
+use crate::arguments::{FileReading, Stretch};
 use crate::failure::{Failure, SampleError};
 use mellow_rake::design::{Design, design};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Goal, Implementation, advice, implement_toward};
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
 use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
-use mellow_rake::units::SampleRate;
+use mellow_rake::units::{Duration, SampleRate};
 use mellow_rake_files::{
-    ReadingChoice, RecordingReader, Values, coefficients_from_csv, coefficients_from_json,
-    curve_from_csv,
+    MOST_BYTES_OF_A_SPEC, ReadingChoice, RecordingReader, Values, coefficients_from_csv,
+    coefficients_from_json, curve_from_csv, read_whole,
 };
 use std::path::{Path, PathBuf};
 
@@ -22,7 +22,8 @@ pub(crate) struct Loaded {
 }
 
 pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
-    std::fs::read(path).map_err(|source| Failure::Read { path: path.to_owned(), source })
+    read_whole(path, MOST_BYTES_OF_A_SPEC)
+        .map_err(|source| Failure::Read { path: path.to_owned(), source })
 }
 
 /// Coefficients from a .csv or .json file.
@@ -149,19 +150,47 @@ impl Recording {
         column: Option<&str>,
         rate: Option<SampleRate>,
     ) -> Result<Self, Failure> {
-        Recording::of(path, RecordingReader::open(path, &how.choice(rate))?, column)
+        Recording::of(path, RecordingReader::open(path, &how.choice(rate))?, column, None)
     }
 
     /// A column of a file in memory.
     pub(crate) fn bytes(path: &Path, bytes: &[u8], rate: SampleRate) -> Result<Self, Failure> {
         let choice = ReadingChoice { rate: Some(rate), ..ReadingChoice::default() };
-        Recording::of(path, RecordingReader::bytes(path, bytes.to_vec(), &choice)?, None)
+        Recording::of(path, RecordingReader::bytes(path, bytes.to_vec(), &choice)?, None, None)
     }
 
-    fn of(path: &Path, mut reader: RecordingReader, column: Option<&str>) -> Result<Self, Failure> {
+    /// A stretch of a column, of which no more is held in memory.
+    pub(crate) fn part(
+        path: &Path,
+        how: &FileReading,
+        column: Option<&str>,
+        rate: Option<SampleRate>,
+        stretch: Option<Stretch<Duration>>,
+    ) -> Result<Self, Failure> {
+        Recording::of(path, RecordingReader::open(path, &how.choice(rate))?, column, stretch)
+    }
+
+    fn of(
+        path: &Path,
+        mut reader: RecordingReader,
+        column: Option<&str>,
+        stretch: Option<Stretch<Duration>>,
+    ) -> Result<Self, Failure> {
         let rate = need_rate(path, &reader)?;
         let column = reader.choose(column)?;
-        let values = reader.rest(&[column])?.remove(0);
+        let all = usize::try_from(reader.samples()).unwrap_or(usize::MAX);
+        let wanted = match stretch {
+            Some(stretch) => stretch.samples(rate, all)?,
+            None => 0..all,
+        };
+        if wanted.len() > MOST_SAMPLES {
+            return Err(Failure::Call(format!(
+                "{}: {} samples; up to {MOST_SAMPLES} are held in memory at a time (inspect --between takes a stretch of them)",
+                path.display(),
+                wanted.len()
+            )));
+        }
+        let values = stretch_of(&mut reader, column, wanted)?;
         let (name, full_scale) = (reader.names()[column].clone(), reader.full_scale());
         Ok(Recording { name, values, rate, full_scale, path: path.to_owned() })
     }
@@ -170,6 +199,35 @@ impl Recording {
     pub(crate) fn words(&self, format: WordFormat) -> Result<Vec<i64>, Failure> {
         words(&self.path, &self.values, 0, format)
     }
+}
+
+/// Samples that are held in memory at a time: half a gigabyte of numbers.
+const MOST_SAMPLES: usize = 1 << 26;
+
+/// Some samples of a column, block by block.
+fn stretch_of(
+    reader: &mut RecordingReader,
+    column: usize,
+    wanted: std::ops::Range<usize>,
+) -> Result<Values, Failure> {
+    const BLOCK: usize = 1 << 16;
+    let (mut found, mut at) = (None, 0);
+    while at < wanted.end {
+        let mut block = reader.next_block(&[column], BLOCK.min(wanted.end - at))?.remove(0);
+        if block.is_empty() {
+            break;
+        }
+        let count = block.len();
+        if at + count > wanted.start {
+            block.take_front(wanted.start.saturating_sub(at));
+            match &mut found {
+                None => found = Some(block),
+                Some(all) => all.append(block),
+            }
+        }
+        at += count;
+    }
+    Ok(found.unwrap_or(Values::Reals(Vec::new())))
 }
 
 /// Samples as words of the input format: integers as they are, real numbers as values, rounded to the nearest

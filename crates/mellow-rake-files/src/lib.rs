@@ -11,6 +11,7 @@ mod coefficients;
 mod csv_table;
 mod curve;
 mod encoding;
+mod limits;
 mod recording;
 mod values;
 mod whole;
@@ -19,6 +20,10 @@ pub use coefficients::{CoefficientError, coefficients_from_csv, coefficients_fro
 pub use csv_table::{CsvTable, write_columns};
 pub use curve::{CurveError, curve_from_csv};
 pub use encoding::{ByteOrder, Encoding, EncodingError, NumberKind};
+pub use limits::{
+    MOST_BYTES_IN_MEMORY, MOST_BYTES_OF_A_FIELD, MOST_BYTES_OF_A_LINE, MOST_BYTES_OF_A_SPEC,
+    MOST_COLUMNS, read_whole,
+};
 pub use recording::{
     CsvError, FileFormat, ReadingChoice, RecordingError, RecordingPlan, RecordingReader,
     RecordingWriter,

@@ -49,17 +49,15 @@ struct SpectrumObject<'a> {
 pub(crate) fn run(options: &Inspect) -> Result<Outcome, Failure> {
     let path = &options.file;
     let column = options.column.as_deref();
-    let mut recording = Recording::file(path, &options.reading, column, options.rate)?;
+    let mut recording =
+        Recording::part(path, &options.reading, column, options.rate, options.between)?;
     let scale = options.scaling.scale(recording.full_scale)?;
     let mut full_scale = options.scaling.full_scale.or(recording.full_scale);
     if let Some(scale) = &scale {
         recording.values = scale.apply(&recording.values);
         full_scale = Some(scale.range);
     }
-    let (rate, mut samples) = (recording.rate, recording.values.reals());
-    if let Some(between) = options.between {
-        samples = samples[between.samples(rate, samples.len())?].to_vec();
-    }
+    let (rate, samples) = (recording.rate, recording.values.reals());
     let mut wish = SpectrumWish::for_length(samples.len());
     wish.piece = options.piece.unwrap_or(wish.piece);
     let wrong = |error: mellow_rake::signal::SpectrumError| {

@@ -204,7 +204,7 @@ impl Written {
         let is_text = matches!(format, FileFormat::Text | FileFormat::Json);
         let own = match (words, format) {
             // An unsigned word needs a bit more as a signed one.
-            (Some(word), _) => Encoding::signed(word.width() + u32::from(!word.is_signed())),
+            (Some(word), _) => format.signed(word.width() + u32::from(!word.is_signed())),
             (None, FileFormat::Wav) => Encoding::float(false),
             (None, _) => Encoding::float(true),
         };

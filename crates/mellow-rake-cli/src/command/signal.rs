@@ -100,7 +100,7 @@ pub(crate) fn run(options: &Signal) -> Result<Outcome, Failure> {
     let path = &options.output;
     let format = FileFormat::of(path)?;
     let own = match (plan.converter, format) {
-        (Some(converter), _) => Encoding::signed(converter.bits),
+        (Some(converter), _) => format.signed(converter.bits),
         (None, FileFormat::Wav) => Encoding::float(false),
         (None, _) => Encoding::float(true),
     };

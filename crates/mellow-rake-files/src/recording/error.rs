@@ -27,6 +27,27 @@ pub enum CsvError {
         /// The field, cut to 40 characters.
         found: String,
     },
+    /// A field is longer than any number or name.
+    #[error(
+        "line {line}, column `{column}`: {bytes} bytes; accepted: up to {}",
+        crate::MOST_BYTES_OF_A_FIELD
+    )]
+    LongField {
+        /// The line.
+        line: u64,
+        /// The column; of a long name its beginning.
+        column: String,
+        /// How long the field is.
+        bytes: usize,
+    },
+    /// Two columns have one name.
+    #[error("columns {} and {} are both called `{name}`; a name of its own for each is wanted", .columns[0], .columns[1])]
+    SameName {
+        /// The name.
+        name: String,
+        /// The columns, from 1.
+        columns: [usize; 2],
+    },
     /// There is no sample.
     #[error(
         "the file holds no samples; accepted: a header line with names or none, then one sample a line"

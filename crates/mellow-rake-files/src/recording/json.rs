@@ -3,7 +3,10 @@
 use super::Layout;
 use crate::{Column, RecordingError, Values};
 use mellow_rake::units::SampleRate;
+use serde::de::{Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
 use serde_json::Value;
+use std::collections::HashSet;
+use std::fmt;
 use std::path::Path;
 
 /// The key of the rate among the arrays.
@@ -16,10 +19,10 @@ pub(crate) fn read(bytes: &[u8], path: &Path) -> Result<Layout<Vec<Column>>, Rec
     let form =
         |message: String| RecordingError::Form { path: path.to_owned(), format: "JSON", message };
     let wrong = |place: String| form(format!("{place}; {ACCEPTED}"));
-    let value: Value = serde_json::from_slice(bytes).map_err(|error| form(error.to_string()))?;
+    let value: Top = serde_json::from_slice(bytes).map_err(|error| form(error.to_string()))?;
     let name = |k: usize, of: usize| super::channel_name(k, of);
     match value {
-        Value::Array(rows) if rows.first().is_some_and(Value::is_array) => {
+        Top::Array(rows) if rows.first().is_some_and(Value::is_array) => {
             let channels = rows[0].as_array().map_or(0, Vec::len);
             let mut columns = vec![Vec::with_capacity(rows.len()); channels];
             for (index, row) in rows.into_iter().enumerate() {
@@ -34,12 +37,16 @@ pub(crate) fn read(bytes: &[u8], path: &Path) -> Result<Layout<Vec<Column>>, Rec
             let columns = named.map(|(k, column)| values(name(k, channels), column).map_err(wrong));
             Ok(Layout { source: columns.collect::<Result<_, _>>()?, rate: None })
         }
-        Value::Array(numbers) => {
+        Top::Array(numbers) => {
             Ok(Layout { source: vec![values(name(0, 1), numbers).map_err(wrong)?], rate: None })
         }
-        Value::Object(entries) => {
+        Top::Object(entries) => {
             let (mut columns, mut rate) = (Vec::new(), None);
+            let mut names = HashSet::new();
             for (key, value) in entries {
+                if !names.insert(key.clone()) {
+                    return Err(wrong(format!("`{key}` stands there twice")));
+                }
                 match value {
                     Value::Array(numbers) => columns.push(values(key, numbers).map_err(wrong)?),
                     Value::Number(number) if key == RATE => {
@@ -57,7 +64,42 @@ pub(crate) fn read(bytes: &[u8], path: &Path) -> Result<Layout<Vec<Column>>, Rec
             }
             Ok(Layout { source: columns, rate })
         }
-        _ => Err(wrong("neither an array nor an object".to_owned())),
+    }
+}
+
+/// An array, or an object with all its entries: also those whose keys are alike.
+enum Top {
+    Array(Vec<Value>),
+    Object(Vec<(String, Value)>),
+}
+
+impl<'de> Deserialize<'de> for Top {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        struct Entries;
+        impl<'de> Visitor<'de> for Entries {
+            type Value = Top;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("an array or an object")
+            }
+
+            fn visit_seq<A: SeqAccess<'de>>(self, mut all: A) -> Result<Top, A::Error> {
+                let mut found = Vec::new();
+                while let Some(value) = all.next_element()? {
+                    found.push(value);
+                }
+                Ok(Top::Array(found))
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, mut all: A) -> Result<Top, A::Error> {
+                let mut found = Vec::new();
+                while let Some(entry) = all.next_entry()? {
+                    found.push(entry);
+                }
+                Ok(Top::Object(found))
+            }
+        }
+        from.deserialize_any(Entries)
     }
 }
 

@@ -11,6 +11,7 @@ pub use error::{CsvError, RecordingError};
 pub(crate) use text::TextReader;
 pub use writer::{FileFormat, RecordingPlan, RecordingWriter};
 
+use crate::limits::{MOST_BYTES_IN_MEMORY, all_of};
 use crate::{Column, Encoding, Values};
 use bytes::ByteReader;
 use mellow_rake::units::SampleRate;
@@ -102,14 +103,22 @@ pub(crate) fn place(names: &[String], wanted: &str) -> Result<usize, CsvError> {
 }
 
 impl RecordingReader {
-    /// Opens a file; the ending of its name says the format.
+    /// Opens a file; the ending of its name says the format. What comes through a pipe is read whole, up to
+    /// [`MOST_BYTES_IN_MEMORY`].
     ///
     /// # Errors
     /// [`RecordingError`]
     pub fn open(path: &Path, choice: &ReadingChoice) -> Result<Self, RecordingError> {
-        let file = std::fs::File::open(path)
-            .map_err(|source| RecordingError::System { path: path.to_owned(), source })?;
-        RecordingReader::new(path, Box::new(file), choice)
+        let system = |source| RecordingError::System { path: path.to_owned(), source };
+        // Whether the ending says a format is known before a pipe is waited for.
+        FileFormat::of(path)?;
+        let file = std::fs::File::open(path).map_err(system)?;
+        if file.metadata().map_err(system)?.is_file() {
+            return RecordingReader::new(path, Box::new(file), choice);
+        }
+        // What comes through a pipe is there once.
+        let bytes = all_of(file, MOST_BYTES_IN_MEMORY).map_err(system)?;
+        RecordingReader::bytes(path, bytes, choice)
     }
 
     /// A recording in memory; the ending of the name says the format.
@@ -126,7 +135,7 @@ impl RecordingReader {
 
     fn new(
         path: &Path,
-        mut input: Box<dyn Input>,
+        input: Box<dyn Input>,
         choice: &ReadingChoice,
     ) -> Result<Self, RecordingError> {
         let mut full_scale = None;
@@ -174,9 +183,7 @@ impl RecordingReader {
                 (Source::Bytes(reader), names, frames, None)
             }
             FileFormat::Json => {
-                let mut bytes = Vec::new();
-                input
-                    .read_to_end(&mut bytes)
+                let bytes = all_of(input, MOST_BYTES_IN_MEMORY)
                     .map_err(|source| RecordingError::System { path: path.to_owned(), source })?;
                 let Layout { source, rate } = json::read(&bytes, path)?;
                 let names = source.iter().map(|column| column.name.clone()).collect();

@@ -3,8 +3,10 @@
 use super::Input;
 use super::error::CsvError;
 use crate::Values;
+use crate::limits::{Lines, MOST_BYTES_OF_A_FIELD, MOST_COLUMNS};
 use csv::StringRecord;
 use mellow_rake::units::SampleRate;
+use std::collections::HashMap;
 use std::io::{BufRead, BufReader, Seek, SeekFrom};
 
 /// Whether a column of this name holds times.
@@ -15,7 +17,7 @@ pub(crate) fn is_time(name: &str) -> bool {
 
 /// A text that was read through once, and is read again in blocks.
 pub(crate) struct TextReader {
-    reader: csv::Reader<BufReader<Box<dyn Input>>>,
+    reader: csv::Reader<Lines<BufReader<Box<dyn Input>>>>,
     has_header: bool,
     /// Of each column.
     pub(crate) names: Vec<String>,
@@ -38,6 +40,12 @@ fn delimiter(input: &mut BufReader<Box<dyn Input>>) -> Result<u8, CsvError> {
         }
     }
     input.rewind().map_err(unreadable)?;
+    // What stands in quotes is part of a name.
+    let mut is_quoted = false;
+    line.retain(|byte| {
+        is_quoted ^= *byte == b'"';
+        !is_quoted
+    });
     Ok([b'\t', b';'].into_iter().find(|byte| line.contains(byte)).unwrap_or(b','))
 }
 
@@ -151,7 +159,7 @@ impl TextReader {
         let mut input = BufReader::with_capacity(1 << 16, input);
         let delimiter = delimiter(&mut input)?;
         let mut text = TextReader {
-            reader: builder(delimiter).from_reader(input),
+            reader: builder(delimiter).from_reader(Lines::new(input, delimiter)),
             has_header: false,
             names: Vec::new(),
             integers: Vec::new(),
@@ -171,10 +179,36 @@ impl TextReader {
             true => text.record.iter().map(str::to_owned).collect(),
             false => (1..=text.record.len()).map(|k| format!("column_{k}")).collect(),
         };
+        text.check_names()?;
         let clock = clock(&text.names)?;
         let said = text.scan(clock)?;
         text.rewind()?;
         Ok((text, said))
+    }
+
+    /// Names of a length that can be shown, and no two alike.
+    fn check_names(&self) -> Result<(), CsvError> {
+        let (found, most) = (self.names.len(), MOST_COLUMNS);
+        if found > most {
+            let message = format!("{found} columns; at most {most} are read");
+            return Err(CsvError::Form { line: 1, message });
+        }
+        let mut all = HashMap::new();
+        for (index, name) in self.names.iter().enumerate() {
+            if name.len() > MOST_BYTES_OF_A_FIELD {
+                let name = name.chars().take(40).collect();
+                return Err(CsvError::LongField {
+                    line: 1,
+                    column: name,
+                    bytes: self.names[index].len(),
+                });
+            }
+            if let Some(before) = all.insert(name, index) {
+                let (name, columns) = (name.clone(), [before + 1, index + 1]);
+                return Err(CsvError::SameName { name, columns });
+            }
+        }
+        Ok(())
     }
 
     /// Back to the first line of samples.
@@ -199,6 +233,10 @@ impl TextReader {
                     column: self.names[index].clone(),
                     found: field.chars().take(40).collect(),
                 };
+                if field.len() > MOST_BYTES_OF_A_FIELD {
+                    let (column, bytes) = (self.names[index].clone(), field.len());
+                    return Err(CsvError::LongField { line, column, bytes });
+                }
                 // What is an integer needs no second look.
                 let is_integer = field.parse::<i64>().is_ok();
                 self.integers[index] &= is_integer;

@@ -1,12 +1,15 @@
 //! Recordings written in blocks, whole or not at all.
 
 use super::json::RATE;
+use crate::csv_table::field;
 use crate::encoding::{ByteOrder, NumberKind};
+use crate::limits::free_beside;
 use crate::whole::WholeFile;
 use crate::{Encoding, RecordingError, Values};
 use mellow_rake::units::SampleRate;
 use npyz::WriterBuilder;
 use std::cell::RefCell;
+use std::collections::HashSet;
 use std::io::{Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
@@ -46,6 +49,22 @@ impl FileFormat {
             "raw" | "bin" => Ok(FileFormat::Raw),
             "json" => Ok(FileFormat::Json),
             _ => Err(RecordingError::Ending { path: path.to_owned() }),
+        }
+    }
+}
+
+impl FileFormat {
+    /// Signed integers of so many bits as this format holds them: of 17 to 24 bits NPY has none and takes 32.
+    ///
+    /// ```
+    /// use mellow_rake_files::FileFormat;
+    /// assert_eq!(FileFormat::Npy.signed(18).to_string(), "int32-le");
+    /// assert_eq!(FileFormat::Wav.signed(18).to_string(), "int24-le");
+    /// ```
+    pub fn signed(self, bits: u32) -> Encoding {
+        match (self, bits) {
+            (FileFormat::Npy, 17..=24) => Encoding::signed(32),
+            _ => Encoding::signed(bits),
         }
     }
 }
@@ -126,6 +145,7 @@ impl RecordingWriter {
         let unfit = |message: String| RecordingError::Unfit { path: path.to_owned(), message };
         let format = FileFormat::of(path)?;
         let channels = plan.names.len();
+        check_plan(path, format, &plan).map_err(unfit)?;
         let whole = WholeFile::create(path)
             .map_err(|error| RecordingError::System { path: error.path, source: error.source })?;
         let file = Shared(Rc::new(RefCell::new(whole)));
@@ -135,13 +155,9 @@ impl RecordingWriter {
                 let is_tabs =
                     path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tsv"));
                 let delimiter = if is_tabs { '\t' } else { ',' };
-                let has_breaks = |name: &String| name.contains([delimiter, '"', '\n', '\r']);
-                if let Some(name) = plan.names.iter().find(|name| has_breaks(name)) {
-                    return Err(unfit(format!("the name `{name}` would break the header line")));
-                }
-                header.extend(b"time_s");
+                header.extend(TIME.bytes());
                 for name in &plan.names {
-                    header.extend(format!("{delimiter}{name}").bytes());
+                    header.extend(format!("{delimiter}{}", field(name)).bytes());
                 }
                 header.push(b'\n');
                 Sink::Text { delimiter }
@@ -186,6 +202,7 @@ impl RecordingWriter {
             return Err(self.unfit("the columns of a block differ in length".to_owned()));
         }
         let in_bytes = matches!(self.sink, Sink::Bytes | Sink::Wav(_));
+        self.check_finite(block)?;
         if in_bytes {
             self.check(block)?;
         }
@@ -259,6 +276,29 @@ impl RecordingWriter {
         self.flush()
     }
 
+    /// Whether every sample is a number, also in the encoding that it is written in.
+    fn check_finite(&self, block: &[Values]) -> Result<(), RecordingError> {
+        let encoding = self.plan.encoding;
+        let in_bytes = matches!(self.sink, Sink::Bytes | Sink::Wav(_));
+        let is_short = in_bytes && encoding.kind() == NumberKind::Float && encoding.bytes() == 4;
+        let largest = if is_short { f64::from(f32::MAX) } else { f64::MAX };
+        for (values, name) in block.iter().zip(&self.plan.names) {
+            let Values::Reals(values) = values else { continue };
+            // Written so that a NaN is found, too.
+            if let Some(row) = values.iter().position(|x| !(-largest..=largest).contains(x)) {
+                let (sample, found) = (self.written + row as u64, values[row]);
+                let accepted = if is_short {
+                    "float32 holds numbers up to 3.4e38"
+                } else {
+                    "a finite number is wanted"
+                };
+                return Err(self
+                    .unfit(format!("sample {sample} of `{name}` becomes {found:?}; {accepted}")));
+            }
+        }
+        Ok(())
+    }
+
     /// Whether the encoding holds every sample.
     fn check(&self, block: &[Values]) -> Result<(), RecordingError> {
         let encoding = self.plan.encoding;
@@ -326,6 +366,53 @@ impl RecordingWriter {
         file.into_inner().finish().map_err(refused)
     }
 }
+
+/// The column of times that a text gets.
+const TIME: &str = "time_s";
+
+/// Names that can be told apart, from each other and from those that the format adds; and room for what is planned.
+fn check_plan(path: &Path, format: FileFormat, plan: &RecordingPlan) -> Result<(), String> {
+    let own = match format {
+        FileFormat::Text => Some(TIME),
+        FileFormat::Json => Some(RATE),
+        _ => None,
+    };
+    let has_names = own.is_some();
+    let mut all: HashSet<&str> = own.into_iter().collect();
+    if let Some(name) = plan.names.iter().find(|name| has_names && !all.insert(name)) {
+        return Err(match own == Some(name) {
+            true => format!(
+                "a column `{name}` would stand beside the one of that name that the file gets by itself; another name is wanted"
+            ),
+            false => format!(
+                "two columns would be called `{name}`; a name of its own for each is wanted"
+            ),
+        });
+    }
+    let words = plan.samples.saturating_mul(plan.names.len() as u64);
+    if format == FileFormat::Json && words > MOST_WORDS_OF_JSON {
+        return Err(format!(
+            "{words} numbers; JSON, which is made in memory, takes up to {MOST_WORDS_OF_JSON}; .csv, .npy and .raw any number"
+        ));
+    }
+    // A line of a text has two digits or more of time and a digit of each column, with what stands between.
+    let least = match format {
+        FileFormat::Text => plan.samples.saturating_mul(4).saturating_add(words.saturating_mul(2)),
+        FileFormat::Json => words.saturating_mul(2),
+        _ => words.saturating_mul(plan.encoding.bytes() as u64),
+    };
+    let is_file = std::fs::metadata(path).map_or(true, |there| there.is_file());
+    match free_beside(path).filter(|free| is_file && least > *free) {
+        Some(free) => Err(format!(
+            "{} samples take {least} bytes or more; {free} are free there",
+            plan.samples
+        )),
+        None => Ok(()),
+    }
+}
+
+/// Numbers in a JSON file at most: they stand in memory until it is written.
+const MOST_WORDS_OF_JSON: u64 = 1 << 24;
 
 fn npy_header(plan: &RecordingPlan) -> std::io::Result<Vec<u8>> {
     let encoding = plan.encoding;
