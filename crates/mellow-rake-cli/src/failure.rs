@@ -2,10 +2,10 @@
 
 use mellow_rake::design::DesignError;
 use mellow_rake::implementation::ImplementError;
-use mellow_rake::spec::SpecError;
+use mellow_rake::spec::{SpecError, SpecPlace};
 use mellow_rake::write::WriteError;
 use mellow_rake_figures::FigureError;
-use mellow_rake_files::{CoefficientError, CurveError, RecordingError, WriteFileError};
+use mellow_rake_files::{CurveError, RecordingError, WriteFileError};
 use mellow_rake_rig::RigError;
 use std::path::PathBuf;
 
@@ -29,10 +29,10 @@ impl Outcome {
 pub(crate) enum Failure {
     #[error("{path}: {error}")]
     Spec { path: PathBuf, error: SpecError },
-    #[error("{path}: {error}{would_do}")]
-    Design { path: PathBuf, error: DesignError, would_do: String },
-    #[error("{path}: {error}{would_do}")]
-    Implement { path: PathBuf, error: Box<ImplementError>, would_do: String },
+    #[error("{path}: {}{would_do}", .place.refusal(.error))]
+    Design { path: PathBuf, place: SpecPlace, error: DesignError, would_do: String },
+    #[error("{path}: {}{would_do}", .place.refusal(.error))]
+    Implement { path: PathBuf, place: SpecPlace, error: Box<ImplementError>, would_do: String },
     #[error(
         "{path}: there is no table [fixed]; {needs} needs the words that the filter runs on (`mrake new notch` shows one)"
     )]
@@ -41,8 +41,8 @@ pub(crate) enum Failure {
     Curve { path: PathBuf, error: CurveError },
     #[error(transparent)]
     Recording(Box<RecordingError>),
-    #[error("{path}: {error}")]
-    Coefficients { path: PathBuf, error: Box<CoefficientError> },
+    #[error("{path}: {place}, key `{}`: {}: {what}", .place.key, .file.display())]
+    Coefficients { path: PathBuf, place: SpecPlace, file: PathBuf, what: String },
     #[error(transparent)]
     Sample(Box<SampleError>),
     #[error(transparent)]

@@ -6,7 +6,7 @@ use mellow_rake::design::{Design, design};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Goal, Implementation, advice, implement_toward};
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
-use mellow_rake::spec::{Coefficients, DirectWish, Spec, Want};
+use mellow_rake::spec::{Coefficients, DirectWish, Spec, SpecPlace, Want};
 use mellow_rake::units::{Duration, SampleRate};
 use mellow_rake_files::{
     MOST_BYTES_OF_A_SPEC, ReadingChoice, RecordingReader, Values, coefficients_from_csv,
@@ -19,6 +19,8 @@ pub(crate) struct Loaded {
     pub(crate) path: PathBuf,
     pub(crate) spec: Spec,
     pub(crate) design: Design,
+    /// The text that the user has before him.
+    shown: String,
 }
 
 pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
@@ -26,21 +28,15 @@ pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
         .map_err(|source| Failure::Read { path: path.to_owned(), source })
 }
 
-/// Coefficients from a .csv or .json file.
-fn read_coefficients(path: &Path) -> Result<Coefficients, Failure> {
-    let bytes = read(path)?;
-    let ending = path.extension().and_then(std::ffi::OsStr::to_str);
-    let found = match ending {
+/// Coefficients from a .csv or .json file, or why there are none.
+fn read_coefficients(path: &Path) -> Result<Coefficients, String> {
+    let bytes = read_whole(path, MOST_BYTES_OF_A_SPEC).map_err(|error| error.to_string())?;
+    let found = match path.extension().and_then(std::ffi::OsStr::to_str) {
         Some("csv") => coefficients_from_csv(&bytes),
         Some("json") => coefficients_from_json(&bytes),
-        _ => {
-            let path = path.display();
-            return Err(Failure::Call(format!(
-                "{path}: a file of coefficients ends in .csv or .json"
-            )));
-        }
+        _ => return Err("a file of coefficients ends in .csv or .json".to_owned()),
     };
-    found.map_err(|error| Failure::Coefficients { path: path.to_owned(), error: Box::new(error) })
+    found.map_err(|error| error.to_string())
 }
 
 impl Loaded {
@@ -57,21 +53,40 @@ impl Loaded {
 
     /// Reads and designs the text of a spec.
     pub(crate) fn text(path: &Path, text: &str) -> Result<Self, Failure> {
+        Loaded::variant(path, text, (path, text))
+    }
+
+    /// Reads and designs a changed text of a spec; what is wrong in it is shown at its place in the file that was changed, beside which files of
+    /// coefficients stand.
+    pub(crate) fn variant(
+        path: &Path,
+        text: &str,
+        (original, shown): (&Path, &str),
+    ) -> Result<Self, Failure> {
         let path = path.to_owned();
-        let mut spec =
-            Spec::parse(text).map_err(|error| Failure::Spec { path: path.clone(), error })?;
+        let mut spec = Spec::parse(text).map_err(|mut error| {
+            if text != shown && !error.key.is_empty() {
+                let place = SpecPlace::of(shown, &[&error.key]);
+                (error.line, error.column) = (place.line, place.column);
+            }
+            Failure::Spec { path: path.clone(), error }
+        })?;
         if let Want::Direct(DirectWish::Given(coefficients)) = &mut spec.want
             && let Coefficients::File(name) = coefficients
         {
-            let beside = path.parent().unwrap_or(Path::new("")).join(&*name);
-            *coefficients = read_coefficients(&beside)?;
+            let file = original.parent().unwrap_or(Path::new("")).join(&*name);
+            *coefficients = read_coefficients(&file).map_err(|what| {
+                let place = SpecPlace::of(shown, &["want.file"]);
+                Failure::Coefficients { path: path.clone(), place, file, what }
+            })?;
         }
         let design = design(&spec).map_err(|error| {
             let would_do = mellow_rake::design::advice(&spec, &error)
                 .map_or(String::new(), |found| format!("; {} would do", found.change));
-            Failure::Design { path: path.clone(), error, would_do }
+            let place = SpecPlace::of(shown, &error.keys());
+            Failure::Design { path: path.clone(), place, error, would_do }
         })?;
-        Ok(Loaded { path, spec, design })
+        Ok(Loaded { path, spec, design, shown: shown.to_owned() })
     }
 
     /// What integers are chosen for.
@@ -88,7 +103,8 @@ impl Loaded {
         implement_toward(form, fixed, &goal).map(Some).map_err(|error| {
             let would_do = advice(form, fixed, &goal, &error)
                 .map_or(String::new(), |found| format!("; {} would do", found.change));
-            Failure::Implement { path: self.path.clone(), error: Box::new(error), would_do }
+            let place = SpecPlace::of(&self.shown, &error.keys());
+            Failure::Implement { path: self.path.clone(), place, error: Box::new(error), would_do }
         })
     }
 

@@ -177,7 +177,7 @@ fn contenders(options: &Compare) -> Result<(Vec<Contender>, Vec<Refused>), Failu
         match &options.vary {
             None => {
                 let stem = path.file_stem().unwrap_or_default().to_string_lossy();
-                sources.push((stem.into_owned(), path.clone(), text));
+                sources.push((stem.into_owned(), path.clone(), text.clone(), (path, text)));
             }
             Some(wish) => {
                 let many = options.specs.len() > 1;
@@ -185,7 +185,7 @@ fn contenders(options: &Compare) -> Result<(Vec<Contender>, Vec<Refused>), Failu
                 for variant in variants(path, &text, wish)? {
                     let label =
                         if many { format!("{stem} {}", variant.label) } else { variant.label };
-                    sources.push((label, variant.path, variant.text));
+                    sources.push((label, variant.path, variant.text, (path, text.clone())));
                 }
             }
         }
@@ -202,13 +202,14 @@ fn contenders(options: &Compare) -> Result<(Vec<Contender>, Vec<Refused>), Failu
     let against_design =
         options.vary.as_ref().is_some_and(|wish| wish.trim().starts_with("fixed."));
     let bar = progress(sources.len() as u64, "designing");
-    for (label, path, text) in sources {
+    for (label, path, text, (original, shown)) in sources {
         bar.inc(1);
-        match Loaded::text(&path, &text).and_then(Measured::new) {
+        let loaded = || Loaded::variant(&path, &text, (original, &shown));
+        match loaded().and_then(Measured::new) {
             Ok(measured) => {
                 let is_rounded = !options.designed && measured.implementation.is_some();
                 if is_rounded && against_design && contenders.is_empty() {
-                    let measured = Measured::new(Loaded::text(&path, &text)?)?;
+                    let measured = Measured::new(loaded()?)?;
                     let label = "designed".to_owned();
                     contenders.push(Contender { label, measured, is_rounded: false });
                 }

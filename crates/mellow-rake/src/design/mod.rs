@@ -16,9 +16,9 @@ pub(crate) use fir::ideal::root_raised_cosine;
 pub use notch::{NotchChoice, NotchDesign, notch};
 
 use crate::filter::{BandKind, Family, Form, Mapping, PhaseResponse, Sections, ZerosPolesGain};
-use crate::spec::{Recursive, RecursiveEdges, Spec, Want};
+use crate::spec::{Recursive, RecursiveEdges, Spec, Want, named};
 use crate::units::{Frequency, Level, SampleRate};
-use fir::{FirChoice, FirError, design_fir};
+use fir::{ExchangeError, FirChoice, FirError, LeastSquaresError, design_fir};
 use iir::{IirChoice, IirWish, Points, design_iir, design_impulse_invariant};
 
 /// What was decided before anything was computed.
@@ -214,6 +214,62 @@ pub enum DesignError {
     /// A directly given filter that is none.
     #[error(transparent)]
     Direct(#[from] DirectError),
+}
+
+/// The keys that edges stand under.
+const EDGES: [&str; 6] = [
+    "want.cutoff",
+    "want.cutoffs",
+    "want.pass_edge",
+    "want.pass_edges",
+    "want.stop_edge",
+    "want.stop_edges",
+];
+
+impl DesignError {
+    /// The keys of a spec that this may be about, as `method.taps`; the most likely first.
+    pub fn keys(&self) -> Vec<String> {
+        let message = self.to_string();
+        if let Some((key, _)) = named(&message) {
+            return vec![key.to_owned()];
+        }
+        let keys: &[&str] = match self {
+            DesignError::Center { .. } => &["want.center", "want.fundamental"],
+            DesignError::Width { .. } | DesignError::TooNarrow { .. } => {
+                &["want.width", "want.q", "want.widths"]
+            }
+            DesignError::Edge { .. }
+            | DesignError::FallingEdges { .. }
+            | DesignError::EdgeCount { .. }
+            | DesignError::Overlap { .. }
+            | DesignError::OnTheCircle { .. } => &EDGES,
+            DesignError::Order { .. } | DesignError::NoConvergence { .. } => {
+                &["method.order", "want.order", "method.design"]
+            }
+            DesignError::Missing { what, .. } | DesignError::Level { what, .. } => {
+                return vec![if what.contains('.') {
+                    (*what).to_owned()
+                } else {
+                    format!("want.{what}")
+                }];
+            }
+            DesignError::OutOfReach { .. } => &["method.design", "want.attenuation", "want.kind"],
+            DesignError::NoImpulseInvariance { .. } => &["method.mapping"],
+            DesignError::Equalizer(_) => &["equalizer.delay_ripple"],
+            DesignError::Fir(error) => match error {
+                FirError::Exchange(ExchangeError::Bands(_)) => &["want.bands", "want.pass_edge"],
+                FirError::LeastSquares(LeastSquaresError::Bands(_)) => {
+                    &["want.bands", "want.pass_edge"]
+                }
+                FirError::MinimumPhase(_) => &["method.phase"],
+                _ => &["method.taps", "want.taps", "method.design"],
+            },
+            DesignError::Direct(_) => {
+                &["want.a", "want.sections", "want.poles", "want.file", "want.leak", "want.kind"]
+            }
+        };
+        keys.iter().map(|key| (*key).to_owned()).collect()
+    }
 }
 
 /// Designs what a spec asks for.

@@ -118,3 +118,12 @@ pub enum ImplementError {
     #[error("table `fixed`: {0}")]
     Datapath(#[from] DatapathError),
 }
+
+impl ImplementError {
+    /// The key of a spec that this is about, as `fixed.coefficients`, or the table.
+    pub fn keys(&self) -> Vec<String> {
+        let message = self.to_string();
+        // Every message begins with it.
+        vec![crate::spec::named(&message).map_or("fixed", |(key, _)| key).to_owned()]
+    }
+}

@@ -8,6 +8,7 @@ mod error;
 mod fir;
 mod fixed;
 mod name;
+mod place;
 pub(crate) mod read;
 mod read_direct;
 mod read_fir;
@@ -22,6 +23,8 @@ pub use self::fixed::{
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
+pub use place::SpecPlace;
+pub(crate) use place::named;
 pub use template::{kinds, template};
 
 use crate::effort::Effort;

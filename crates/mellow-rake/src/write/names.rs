@@ -13,6 +13,33 @@ const C_RESERVED: &str = "auto break case char const continue default do double 
     assert complex ctype errno fenv float inttypes iso646 limits locale math setjmp signal stdarg stdbool stddef \
     stdint stdio stdlib string tgmath time wchar wctype";
 
+/// Keywords of C23 and C++20 beyond these, GNU C's own, and what compilers define before the first line (outside of strict ISO C).
+const COMPILER_RESERVED: &str = "char8_t co_await co_return co_yield concept consteval constinit requires final override import \
+    module typeof typeof_unqual fortran near far linux unix i386 arm mips sparc sun vax hpux sgi main std";
+
+/// Macros, types, tags and objects of the headers of ISO C and POSIX with their Linux relations, as far as a structure of that name, or a
+/// function of that name with an ending of ours, would fall together with them; and headers that others include.
+const HEADER_RESERVED: &str = "aiocb aiocb64 aioinit cmsghdr dirent dirent64 drand48_data entry flock flock64 group_filter group_req \
+    group_source_req hsearch_data in6_addr in6_pktinfo in_addr in_pktinfo iovec ip6_mtuinfo ip_mreq ip_mreq_source \
+    ip_mreqn ip_msfilter ip_opts ipv6_mreq itimerspec itimerval lconv linger mmsghdr mq_attr msghdr obstack option \
+    osockaddr passwd pollfd qelem random_data rlimit rusage sched_param sigaction sigcontext sigevent sigstack sigval \
+    sockaddr sockaddr_at sockaddr_ax25 sockaddr_dl sockaddr_eon sockaddr_in sockaddr_in6 sockaddr_inarp sockaddr_ipx \
+    sockaddr_iso sockaddr_ns sockaddr_storage sockaddr_un sockaddr_x25 stat stat64 statx statx_timestamp termios \
+    timespec timeval timex timezone tm ucred utimbuf utsname winsize file_handle f_owner_ex group hostent servent addrinfo \
+    aio cnd mtx sem tss thrd inet6_opt inet6_option inet6_rth \
+    s6_addr s6_addr16 s6_addr32 sa_handler sa_sigaction si_addr si_addr_lsb si_arch si_band si_call_addr \
+    si_fd si_int si_lower si_overrun si_pid si_pkey si_ptr si_status si_stime si_syscall si_timerid si_uid \
+    si_upper si_utime si_value sigev_notify_attributes sigev_notify_function st_atime st_ctime st_mtime \
+    memory_order jmp_buf sigjmp_buf sighandler d_fileno d_ino math_errhandling stdin stdout stderr noreturn environ va_list uint ulong ushort u_char u_short u_int u_long quad fd_set fd_mask \
+    features endian alloca getopt unistd pthread semaphore sched poll dirent fcntl spawn search mqueue malloc memory \
+    strings threads stdatomic stdalign stdnoreturn uchar";
+
+/// Ports and memories of a module, which must not hide it.
+const OWN: &str = "clk rst in_valid in_data out_valid out_data x y e w g s s1 s2 r1 r2 q1 q2 sums";
+
+/// What names of filters must not begin with: the families of functions whose names could follow, and the helpers of the generated text.
+const RESERVED_BEGINNINGS: [&str; 4] = ["pthread", "posix", "atomic", "mellow_rake"];
+
 /// Keywords of Verilog (IEEE 1364-2005, annex B) and SystemVerilog (IEEE 1800-2017, annex B), since many tools
 /// read the one as the other.
 const VERILOG_RESERVED: &str = "accept_on alias always always_comb always_ff always_latch and assert assign assume \
@@ -35,6 +62,22 @@ const VERILOG_RESERVED: &str = "accept_on alias always always_comb always_ff alw
     until until_with untyped use uwire var vectored virtual void wait wait_order wand weak weak0 weak1 while \
     wildcard wire with within wor xnor xor";
 
+/// Whether a name means something to a compiler, a header, or the generated text itself.
+fn is_reserved(name: &str) -> bool {
+    let words = [C_RESERVED, COMPILER_RESERVED, HEADER_RESERVED, VERILOG_RESERVED, OWN];
+    if words.iter().any(|words| words.split_whitespace().any(|word| word == name)) {
+        return true;
+    }
+    // With our ending a name belongs to none of these families.
+    if name.ends_with("_filter") {
+        return false;
+    }
+    // Types of POSIX and of most libraries (POSIX.1-2017, 2.2.2); the words of a program: n12, n12_p0.
+    name.ends_with("_t")
+        || RESERVED_BEGINNINGS.iter().any(|beginning| name.starts_with(beginning))
+        || name.strip_prefix('n').is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()))
+}
+
 /// The names of one filter in the generated text and its files.
 ///
 /// ```
@@ -51,12 +94,10 @@ impl Symbols {
     /// The names that follow from a filter's name; a reserved word of any language that is written
     /// gets the ending `_filter` in all of them.
     pub fn new(name: &Name) -> Self {
-        let reserved = |words: &str| words.split_whitespace().any(|word| word == name.as_str());
-        let base = if reserved(C_RESERVED) || reserved(VERILOG_RESERVED) {
-            format!("{name}_filter")
-        } else {
-            name.to_string()
-        };
+        let mut base = name.to_string();
+        while is_reserved(&base) {
+            base.push_str("_filter");
+        }
         Symbols { base }
     }
 
