@@ -30,7 +30,7 @@ pub(crate) enum Failure {
     #[error("{path}: {error}")]
     Spec { path: PathBuf, error: SpecError },
     #[error("{path}: {}{would_do}", .place.refusal(.error))]
-    Design { path: PathBuf, place: SpecPlace, error: DesignError, would_do: String },
+    Design { path: PathBuf, place: SpecPlace, error: Box<DesignError>, would_do: String },
     #[error("{path}: {}{would_do}", .place.refusal(.error))]
     Implement { path: PathBuf, place: SpecPlace, error: Box<ImplementError>, would_do: String },
     #[error(

@@ -84,7 +84,7 @@ impl Loaded {
             let would_do = mellow_rake::design::advice(&spec, &error)
                 .map_or(String::new(), |found| format!("; {} would do", found.change));
             let place = SpecPlace::of(shown, &error.keys());
-            Failure::Design { path: path.clone(), place, error, would_do }
+            Failure::Design { path: path.clone(), place, error: Box::new(error), would_do }
         })?;
         Ok(Loaded { path, spec, design, shown: shown.to_owned() })
     }

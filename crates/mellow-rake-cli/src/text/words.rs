@@ -145,6 +145,14 @@ pub(crate) fn words(implementation: &Implementation) -> String {
                 "  rounding error at the output: {:.1} LSB at most (proved while no limit acts)",
                 bounds.error.largest() / lsb
             );
+            if bounds.is_cut {
+                let more = implementation.fixed.effort.more();
+                let more = more.map_or(String::new(), |more| {
+                    format!("; effort = {} tightens them", more.get())
+                });
+                let _ =
+                    writeln!(text, "  these bounds hold, and are larger than they need be{more}");
+            }
         }
         Err(why) => {
             let _ = writeln!(text, "  no bound proved: {why}");

@@ -37,7 +37,7 @@ pub(super) fn extreme(
     let (least, best) = values.fold(first, |a, b| if b.0 < a.0 { b } else { a });
     let found = golden(place(best.saturating_sub(1)), place((best + 1).min(grid)), value);
     // Where the value is flat, as at zero frequency, the place on the grid is not left for rounding's sake.
-    if value(found) < least - 1e-13 * least.abs() { found } else { place(best) }
+    if value(found) < least - 1e-11 * least.abs() { found } else { place(best) }
 }
 
 /// The place between `inside` (where `beyond` is false) and `outside` (where it is true) where it becomes true.

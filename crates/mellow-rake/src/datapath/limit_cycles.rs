@@ -56,8 +56,8 @@ const MOST_STATES: u64 = 4_000_000;
 const STARTS: u64 = 4_000;
 /// Samples after which an orbit that has not come round is given up.
 const MOST_STEPS: u64 = 200_000;
-/// Operations of the program that may be run in a search: about a second.
-const OPERATIONS: u64 = 60_000_000;
+/// Operations of the program that may be run in all searches of a filter: a second or two.
+const OPERATIONS: u64 = 120_000_000;
 /// The share of them that one state may take.
 const SHARE: u64 = 40;
 
@@ -223,6 +223,12 @@ impl<'a> Free<'a> {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
+    zero_input_cycles_among(checked, 1)
+}
+
+/// The same of one section of a filter, for which as much is done as for each of so many sections.
+pub fn zero_input_cycles_among(checked: &Checked, sections: usize) -> Option<LimitCycles> {
+    let all = checked.facts().effort().times(OPERATIONS) / sections.max(1) as u64;
     let field = StateBox::new(checked)?;
     let mut free = Free::new(checked.datapath(), checked.fractions());
     let size = field.size();
@@ -259,8 +265,8 @@ pub fn zero_input_cycles(checked: &Checked) -> Option<LimitCycles> {
         let mut noise = NoiseSource::new(1);
         let mut known: HashSet<Vec<i64>> = HashSet::new();
         let effort = checked.facts().effort();
-        free.left = effort.times(OPERATIONS);
-        let each = effort.times(OPERATIONS) / SHARE / (3 * free.cost.max(1));
+        free.left = all;
+        let each = all / SHARE / (3 * free.cost.max(1));
         let steps = each.clamp(1, effort.times(MOST_STEPS));
         let (mut starts, mut open) = (0, 0);
         while starts < effort.times(STARTS) && free.left > 0 {
@@ -315,6 +321,16 @@ pub struct OverflowSearch {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn overflow_oscillations(checked: &Checked, bound: f64) -> Option<OverflowSearch> {
+    overflow_oscillations_among(checked, bound, 1)
+}
+
+/// The same of one section of a filter, for which as much is done as for each of so many sections.
+pub fn overflow_oscillations_among(
+    checked: &Checked,
+    bound: f64,
+    sections: usize,
+) -> Option<OverflowSearch> {
+    let all = checked.facts().effort().times(OPERATIONS) / sections.max(1) as u64;
     /// States and samples: a second for a section.
     const FEW_STARTS: u64 = 200;
     const STEPS: u64 = 20_000;
@@ -324,8 +340,8 @@ pub fn overflow_oscillations(checked: &Checked, bound: f64) -> Option<OverflowSe
     let mut noise = NoiseSource::new(2);
     let mut found = OverflowSearch { starts: 0, count: 0, open: 0, largest: None };
     let effort = checked.facts().effort();
-    free.left = effort.times(OPERATIONS);
-    let each = effort.times(OPERATIONS) / SHARE / (3 * free.cost.max(1));
+    free.left = all;
+    let each = all / SHARE / (3 * free.cost.max(1));
     let steps = each.clamp(1, effort.times(STEPS));
     while found.starts < effort.times(FEW_STARTS) && free.left > 0 {
         found.starts += 1;

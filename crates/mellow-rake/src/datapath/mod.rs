@@ -87,7 +87,8 @@ pub use dump::dump;
 pub use error::DatapathError;
 pub(crate) use factors::Factors;
 pub use limit_cycles::{
-    CycleSearch, LimitCycle, LimitCycles, OverflowSearch, overflow_oscillations, zero_input_cycles,
+    CycleSearch, LimitCycle, LimitCycles, OverflowSearch, overflow_oscillations,
+    overflow_oscillations_among, zero_input_cycles, zero_input_cycles_among,
 };
 pub use linear::{Drive, LinearDatapath, RoundingSource};
 pub use noise::{NoisePrediction, NotPredicted};

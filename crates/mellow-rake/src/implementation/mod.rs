@@ -143,7 +143,7 @@ impl Implementation {
     /// How many more filters of this kind may be put on integers, to be compared with it, for some seconds of its spec's effort.
     pub fn affordable(&self) -> usize {
         /// Multiplications, some seconds of them.
-        const WORK: u64 = 8_000_000_000;
+        const WORK: u64 = 5_000_000_000;
         /// Proofs for one filter: of its states, as built, as narrowed, and of what its coefficients do.
         const PROOFS: u64 = 4;
         let one = self.checked.facts().bounds().as_ref().map_or(0, |bounds| bounds.work);

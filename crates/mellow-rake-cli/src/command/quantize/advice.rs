@@ -4,7 +4,7 @@ use super::budget::Budget;
 use super::noise_lsb;
 use super::objects::{QuantizeObject, StructureRow};
 use crate::measured::Measured;
-use mellow_rake::analysis::{Measures, Report};
+use mellow_rake::analysis::Measures;
 use mellow_rake::design::design;
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Goal, Implementation, implement_toward};
@@ -117,7 +117,7 @@ pub(super) fn at_lower_rates<'a>(
         let design = design(&slow).ok()?;
         let found = implement_toward(&design.form, fixed, &Goal::of(&slow, &design)).ok()?;
         let (form, choice) = (&found.rounded, &design.choice);
-        let measures = Report::of(form, form, choice, [0; 3], rate).measures;
+        let measures = Measures::of(form, choice, rate);
         let keeps = measures.template_excess_db(choice).is_none_or(|excess| excess <= 0.0);
         Some((factor, noise_lsb(&found).filter(|_| keeps)?))
     })

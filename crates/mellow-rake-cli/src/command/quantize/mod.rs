@@ -26,9 +26,12 @@ use crate::measured::Measured;
 use crate::print;
 use crate::stream::progress;
 use mellow_rake::analysis::{
-    Change, PoleMove, Report, adaptive_grid, measure_time, one_polynomial, pole_moves, sensitivity,
+    Change, Measures, PoleMove, Report, adaptive_grid, measure_time, one_polynomial, pole_moves,
+    sensitivity,
 };
-use mellow_rake::datapath::{CycleSearch, LimitCycle, overflow_oscillations, zero_input_cycles};
+use mellow_rake::datapath::{
+    CycleSearch, LimitCycle, Simulator, overflow_oscillations_among, zero_input_cycles_among,
+};
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
 use mellow_rake::spec::Structure;
@@ -168,9 +171,16 @@ fn as_one_polynomial(measured: &Measured, filter: &Implementation) -> Option<Pol
 /// that is too long.
 fn constant_error(measured: &Measured, filter: &Implementation) -> Option<f64> {
     const LEVELS: i128 = 64;
+    /// Operations of the program: a few seconds of them.
+    const MOST_OPERATIONS: u64 = 250_000_000;
     let rate = measured.loaded.spec.sample_rate;
     let length = 4 * measure_time(&filter.rounded, 1.0, rate).settling_samples + 512;
-    if length > 1 << 17 {
+    // Machine words are run some ten times as fast as numbers of any size.
+    let program = &filter.checked;
+    let operations = program.datapath().operations().count() as u64;
+    let each = if Simulator::new(program).is_fast() { operations.div_ceil(10) } else { operations };
+    let work = (LEVELS as u64 + 1) * length as u64 * each;
+    if length > 1 << 17 || work > filter.fixed.effort.times(MOST_OPERATIONS) {
         return None;
     }
     let [low, high] = [filter.fixed.input.minimum(), filter.fixed.input.maximum()];
@@ -180,17 +190,16 @@ fn constant_error(measured: &Measured, filter: &Implementation) -> Option<f64> {
 }
 
 fn oscillations(filter: &Implementation) -> Vec<SectionCycles> {
-    let bar = progress(filter.table.rows.len() as u64, "looking for oscillations");
+    let sections = filter.table.rows.len();
+    let bar = progress(sections as u64, "looking for oscillations");
     let one = |index: usize| {
         let section = filter.section(index);
-        let found = section.as_ref().and_then(zero_input_cycles);
+        let found = section.as_ref().and_then(|one| zero_input_cycles_among(one, sections));
         // Where no limit can ever act there is nothing that one could keep up.
         let may_limit = !filter.no_limit_acts();
-        let overflow = section
-            .as_ref()
-            .filter(|_| may_limit)
-            .zip(found.as_ref())
-            .and_then(|(section, found)| overflow_oscillations(section, found.bound));
+        let overflow = section.as_ref().filter(|_| may_limit).zip(found.as_ref()).and_then(
+            |(section, found)| overflow_oscillations_among(section, found.bound, sections),
+        );
         bar.inc(1);
         let largest = found.as_ref().and_then(|found| found.largest.first().cloned());
         let of = |pick: fn(&LimitCycle) -> i64| largest.as_ref().map(pick);
@@ -237,8 +246,7 @@ fn bound_lsb(filter: &Implementation) -> Option<f64> {
 /// By how much the filter with rounded coefficients exceeds its template; `None` without one.
 fn excess_db(measured: &Measured, filter: &Implementation) -> Option<f64> {
     let (rate, choice) = (measured.loaded.spec.sample_rate, &measured.loaded.design.choice);
-    let report = Report::of(&filter.rounded, &filter.rounded, choice, [0; 3], rate);
-    report.measures.template_excess_db(choice)
+    Measures::of(&filter.rounded, choice, rate).template_excess_db(choice)
 }
 
 /// The coefficient whose last bit changes the response most, where the coefficients are those of sections or taps.
