@@ -189,8 +189,10 @@ fn foreign_text_commands_no_terminal() {
     assert!(is_plain(&json), "{json}");
     let object: serde_json::Value = serde_json::from_str(&json).unwrap();
     assert_eq!(object["column"], "a\u{1b}[2J\u{202e}b");
-    std::fs::write(&file, format!("{},{}\n1,2\n", "x".repeat(500_000), "y".repeat(500_000)))
-        .unwrap();
+    // A thousand columns with the longest names that are read: all are in the message.
+    let names: Vec<String> = (0..1_000).map(|k| format!("{k}{}", "x".repeat(990))).collect();
+    let fields = vec!["1"; names.len()].join(",");
+    std::fs::write(&file, format!("{}\n{fields}\n", names.join(","))).unwrap();
     let [_, message] = inspect(&[]);
     assert!(message.len() < 5_000 && message.contains("more bytes"), "{}", message.len());
 }

@@ -130,7 +130,9 @@ impl Matrices {
     /// [`step`](Matrices::step). What is seen of each is added up by its size.
     fn step_all(&self, states: &mut Vec<f64>, next: &mut Vec<f64>, seen: &mut [f64]) {
         let count = self.state.len();
-        let mut sums = vec![0.0; count];
+        // The last row of the scratch is for what is seen.
+        next.resize(count * (count + 1), 0.0);
+        let (next_states, sums) = next.split_at_mut(count * count);
         let product = |row: &Vec<(usize, f64)>, sums: &mut [f64]| {
             sums.fill(0.0);
             for (column, entry) in row {
@@ -141,13 +143,12 @@ impl Matrices {
             }
         };
         for (seen, row) in seen.iter_mut().zip(&self.seen) {
-            product(row, &mut sums);
-            for value in &sums {
+            product(row, sums);
+            for value in sums.iter() {
                 *seen += value.abs();
             }
         }
-        next.resize(count * count, 0.0);
-        for (row, into) in self.state.iter().zip(next.chunks_mut(count)) {
+        for (row, into) in self.state.iter().zip(next_states.chunks_mut(count.max(1))) {
             product(row, into);
         }
         std::mem::swap(states, next);
@@ -292,13 +293,13 @@ impl Decay {
             return Err(NotProved::NoDecay { steps: limit });
         }
         // A^k, row by row.
-        let mut power = vec![0.0; states * states];
+        let mut power = vec![0.0; states * (states + 1)];
         (0..states).for_each(|i| power[i * states + i] = 1.0);
         let mut next = Vec::new();
         let mut behind = vec![0.0; self.behind.len()];
         let (mut path, mut largest) = (0.0, 1.0f64);
         for step in 0..limit as u64 {
-            let size = row_norm(&power, states);
+            let size = row_norm(&power[..states * states], states);
             if size <= 0.25 {
                 let slip = gamma * gain * path;
                 if slip >= 0.01 {
