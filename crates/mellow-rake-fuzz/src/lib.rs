@@ -25,6 +25,11 @@ pub struct Target {
     pub run: fn(&[u8]),
 }
 
+/// The text of the spec that an input of `chain` stands for.
+pub fn spec_of(bytes: &[u8]) -> String {
+    wish::spec_text(&mut wish::Draw(bytes))
+}
+
 /// All of them.
 pub const TARGETS: [Target; 10] = [
     Target { name: "spec", run: readers::spec },
