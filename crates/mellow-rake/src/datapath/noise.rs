@@ -282,6 +282,9 @@ fn signs(
         }
     };
     fits(&decay.norms(&mut model))?;
+    if decay.is_cut() {
+        return Err(NotPredicted::Effort);
+    }
     let mut words = decay.impulse(&mut model);
     let signal = words.pop().map_or(0.0, |output| output.energy()) * half_scale(datapath.input);
     let longest = words.iter().map(|path| path.response().len()).max().unwrap_or(0);
