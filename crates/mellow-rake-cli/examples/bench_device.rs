@@ -8,7 +8,7 @@
 //! With `hang`, `die`, `rubbish`, `short` or `flood` it shows what broken devices do.
 
 use mellow_rake::filter::{Form, Section, Sections};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake_files::Encoding;
 use std::io::{Read, Write};
 use std::time::Duration;

@@ -2,8 +2,8 @@
 
 use crate::failure::Failure;
 use crate::load::Loaded;
-use mellow_rake::analysis::{QualityRow, Report, float_cost, meets_spec};
 use mellow_rake::implementation::Implementation;
+use mellow_rake::quality::{QualityRow, Report, meets_spec};
 
 /// A design, its integer filter, and what was measured on both.
 pub(crate) struct Measured {
@@ -23,7 +23,7 @@ impl Measured {
     pub(crate) fn with(loaded: Loaded, implementation: Option<Implementation>) -> Self {
         let (rate, design) = (loaded.spec.sample_rate, &loaded.design);
         let (form, choice) = (&design.form, &design.choice);
-        let designed = Report::of(design.transfer(), form, choice, float_cost(form), rate);
+        let designed = Report::of(design.transfer(), form, choice, form.cost(), rate);
         let rounded = implementation.as_ref().map(|integers| {
             let cost = integers.checked.cost();
             let cost = [cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words];

@@ -1,10 +1,6 @@
 //! The JSON objects; docs/json.md describes them field by field.
 
 use crate::measured::Measured;
-use mellow_rake::analysis::{
-    BandDeviation, MarkMeasure, Measures, Place, QualityRow, Report, RootMeasures, TimeMeasures,
-    Wished, measure_roots,
-};
 use mellow_rake::datapath::{Cost, Description, describe};
 use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
@@ -12,6 +8,10 @@ use mellow_rake::design::{Choice, DirectChoice, EqualizerChoice, NotchChoice};
 use mellow_rake::filter::{Form, Mapping, ZerosPolesGain};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::Implementation;
+use mellow_rake::quality::{
+    BandDeviation, MarkMeasure, Measures, Place, QualityRow, Report, Wished,
+};
+use mellow_rake::response::{RootMeasures, TimeMeasures};
 use serde::Serialize;
 
 /// Zeros and poles as `[re, im]`.
@@ -284,7 +284,7 @@ pub(crate) fn design_object(measured: &Measured) -> DesignObject {
         achieved: achieved(&measured.designed),
         time: measured.designed.time,
         quality: quality(measured.rows()),
-        roots: measure_roots(design, spec.sample_rate).ok(),
+        roots: design.roots(spec.sample_rate).ok(),
         meets_spec: measured.meets_spec(),
         quantized: quantized
             .map(|(filter, report)| quantized_object(filter, report, measured.rounded_excess_db())),

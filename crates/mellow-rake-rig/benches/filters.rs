@@ -2,7 +2,7 @@
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use mellow_rake::filter::{Form, OverlapSave, Section, Sections, Taps};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::write::GeneratedFile;
 use mellow_rake_rig::{CProgram, ToolName};
 use std::time::Duration;

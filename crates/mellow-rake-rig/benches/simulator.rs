@@ -4,7 +4,7 @@ use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_m
 use mellow_rake::datapath::{Checked, SectionWords, Simulator, direct_form_1, fir_direct};
 use mellow_rake::design::notch;
 use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::Name;
 use mellow_rake::units::SampleRate;
 use mellow_rake::write::{GeneratedFile, Symbols, c};

@@ -6,7 +6,7 @@ use common::{Case, all_files, cases, mutated};
 use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
 use mellow_rake::implementation::implement;
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Spec, Structure, kinds, template};
 use mellow_rake::verify::{Mismatch, compare, judge, stimuli};
 use mellow_rake::write::GeneratedFile;

@@ -17,7 +17,7 @@ use mellow_rake::filter::{BandKind, EdgeMeaning, Family};
 use mellow_rake::fixed::{
     Overflow, RoundedTable, Rounding, WordFormat, round_coefficients, round_groups,
 };
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{FirEdges, FirMethod, FirShape, FirWish, Phase};
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::compare;

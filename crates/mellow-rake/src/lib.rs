@@ -45,7 +45,6 @@
 // Tests may compare with the platform's own functions.
 #![cfg_attr(test, allow(clippy::disallowed_methods))]
 
-pub mod analysis;
 pub mod convert;
 pub mod datapath;
 pub mod design;
@@ -53,8 +52,12 @@ mod effort;
 pub mod filter;
 pub mod fixed;
 pub mod implementation;
+pub mod quality;
+pub mod random;
+pub mod response;
 pub mod signal;
 pub mod spec;
+pub mod study;
 pub mod units;
 pub mod verify;
 pub mod window;

@@ -7,7 +7,7 @@ use mellow_rake::datapath::{DatapathError, Simulator, describe};
 use mellow_rake::filter::{Form, Section, Sections, Taps};
 use mellow_rake::fixed::{Overflow, Rounding};
 use mellow_rake::implementation::{Goal, ImplementError, advice, implement};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Structure};
 
 fn pair(radius: f64, turn: f64, gain: f64) -> Section {

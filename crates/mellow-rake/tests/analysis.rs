@@ -2,16 +2,16 @@
 
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::analysis::{
-    Bands, Change, RootKind, Wished, adaptive_grid, deviation, frequency_curves, gain_db,
-    gain_difference_db, largest_gain_difference_db, linear_grid, measure_bands, measure_roots,
-    one_polynomial, sensitivity, tolerance_band,
-};
-use mellow_rake::analysis::{Measures, Report, float_cost};
 use mellow_rake::design::{Choice, Design, design};
 use mellow_rake::filter::{
     BandKind, Form, PhaseResponse, Section, Sections, Taps, Transfer, ZerosPolesGain,
     polynomial_from_roots,
+};
+use mellow_rake::quality::{Change, Wished, sensitivity, tolerance_band};
+use mellow_rake::quality::{Measures, Report};
+use mellow_rake::response::{
+    Bands, RootKind, adaptive_grid, deviation, frequency_curves, gain_db, gain_difference_db,
+    largest_gain_difference_db, linear_grid, measure_bands, one_polynomial,
 };
 use mellow_rake::signal::Twice;
 use mellow_rake::spec::Spec;
@@ -256,7 +256,7 @@ fn edges_are_the_outermost_crossings() {
     assert!((found.stop_center_hz.unwrap() - middle).abs() < 1e-6, "{found:?}");
     assert!(found.stop_center_db.is_none_or(|level| level < -250.0), "{found:?}");
     // Four zeros at one place are one row, and no part of them is a trace of rounding.
-    let roots = measure_roots(&filter, rate(1000.0)).unwrap();
+    let roots = filter.roots(rate(1000.0)).unwrap();
     let zeros: Vec<_> = roots.iter().filter(|root| root.kind == RootKind::Zero).collect();
     assert!(zeros.len() == 1 && zeros[0].count == 4, "{zeros:?}");
     assert!((zeros[0].angle_degrees - middle * 0.36).abs() < 1e-6, "{zeros:?}");
@@ -360,7 +360,7 @@ fn an_attenuation_is_judged_where_there_is_no_side_lobe() {
                 design.transfer(),
                 &design.form,
                 &design.choice,
-                float_cost(&design.form),
+                design.form.cost(),
                 rate(1000.0),
             );
             let rows = report.rows(&design.choice, rate(1000.0));
@@ -382,15 +382,16 @@ fn an_attenuation_is_judged_where_there_is_no_side_lobe() {
 #[test]
 fn roots_and_rows_say_what_the_wish_says() {
     let leaky = made("1 kHz", "kind = \"leaky\"\ntime_constant = \"25 samples\"");
-    let roots = measure_roots(&leaky, rate(1000.0)).unwrap();
+    let roots = leaky.roots(rate(1000.0)).unwrap();
     let pole = roots.iter().find(|root| root.kind == RootKind::Pole).unwrap();
     assert!((pole.time_constant_samples.unwrap() - 25.0).abs() < 1e-9 && !pole.is_pair);
     let notch = made("1 kHz", "kind = \"notch\"\ncenter = \"87.5 Hz\"\nwidth = \"5 Hz\"");
-    let roots = measure_roots(&notch, rate(1000.0)).unwrap();
+    let roots = notch.roots(rate(1000.0)).unwrap();
     assert!(roots.iter().all(|root| root.is_pair && (root.frequency_hz - 87.5).abs() < 0.2));
     // Of taps they are found: a mean of 8 has its zeros at the multiples of an eighth of the rate.
     let mean = made("1 kHz", "kind = \"average\"\n[method]\ntaps = 8");
-    let zeros: Vec<f64> = measure_roots(&mean, rate(1000.0))
+    let zeros: Vec<f64> = mean
+        .roots(rate(1000.0))
         .unwrap()
         .iter()
         .filter(|root| root.kind == RootKind::Zero)
@@ -406,8 +407,7 @@ fn roots_and_rows_say_what_the_wish_says() {
     // The rows of a template: asked, found, and a margin that says whether it is kept.
     let want = "kind = \"lowpass\"\npass_edge = \"40 Hz\"\nstop_edge = \"60 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"";
     let low = made("1 kHz", want);
-    let report =
-        Report::of(low.transfer(), &low.form, &low.choice, float_cost(&low.form), rate(1000.0));
+    let report = Report::of(low.transfer(), &low.form, &low.choice, low.form.cost(), rate(1000.0));
     let rows = report.rows(&low.choice, rate(1000.0));
     let row = |key: &str| rows.iter().find(|row| row.key == key).unwrap();
     assert_eq!(
@@ -466,7 +466,7 @@ fn a_changed_margin_is_that_of_the_changed_filter() {
     let step = 2f64.powi(-16);
     let found = sensitivity(&low.form, &low.choice, rate, &grid, Change::Step(step));
     let margin = |form: &Form| {
-        let report = Report::of(form, form, &low.choice, float_cost(form), rate);
+        let report = Report::of(form, form, &low.choice, form.cost(), rate);
         let rows = report.rows(&low.choice, rate);
         let limits = rows.iter().filter(|row| row.key == "ripple" || row.key == "attenuation");
         limits.filter_map(|row| row.margin()).fold(f64::MAX, f64::min)

@@ -12,7 +12,7 @@ use mellow_rake::datapath::{
 use mellow_rake::filter::{Form, Section, Sections, Taps};
 use mellow_rake::fixed::{Overflow, RoundedTable, Rounding, WordFormat, round_coefficients};
 use mellow_rake::implementation::{ImplementError, Implementation, implement};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Scaling, Structure};
 use std::collections::{BTreeMap, HashSet};
 

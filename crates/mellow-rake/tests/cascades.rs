@@ -4,7 +4,6 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::analysis::{Bands, measure_bands};
 use mellow_rake::datapath::{Simulator, dump};
 use mellow_rake::design::iir::{IirWish, Points, design_iir};
 use mellow_rake::filter::{
@@ -12,7 +11,9 @@ use mellow_rake::filter::{
 };
 use mellow_rake::fixed::{Overflow, Rounding};
 use mellow_rake::implementation::{Implementation, implement};
-use mellow_rake::signal::{NoiseSource, tone_amplitude};
+use mellow_rake::random::NoiseSource;
+use mellow_rake::response::{Bands, measure_bands};
+use mellow_rake::signal::tone_amplitude;
 use mellow_rake::spec::{Fixed, Structure};
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::judge;

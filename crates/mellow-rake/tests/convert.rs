@@ -4,8 +4,8 @@
 #![allow(clippy::disallowed_methods)]
 
 use mellow_rake::convert::{
-    ConvertError, from_all_pass_sum, from_parallel, from_polynomials, from_sections,
-    from_state_space, to_all_pass_sum, to_parallel, to_polynomials, to_state_space,
+    ConvertError, from_all_pass_sum, from_parallel, from_polynomials, from_state_space,
+    to_all_pass_sum, to_parallel, to_polynomials, to_state_space,
 };
 use mellow_rake::design::iir::{
     IirWish, Points, analogue_of, design_iir, design_impulse_invariant,
@@ -55,7 +55,7 @@ proptest! {
         // The grid of the estimate has the poles on it; a factor covers what lies between.
         let covers = |loss: f64, found: f64| found <= 3.0 * loss + 1e-12;
 
-        prop_assert!(largest_difference(&filter, &from_sections(&sections)) < 1e-7);
+        prop_assert!(largest_difference(&filter, &ZerosPolesGain::from_sections(&sections)) < 1e-7);
         match to_polynomials(&filter) {
             Ok(there) => {
                 prop_assert!(covers(there.loss.response, largest_difference(&filter, &there.form)));

@@ -3,9 +3,9 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::analysis::{Measures, meets_spec};
 use mellow_rake::design::{Design, design};
 use mellow_rake::filter::Transfer;
+use mellow_rake::quality::{Measures, meets_spec};
 use mellow_rake::spec::Spec;
 use num_complex::Complex64;
 use proptest::prelude::*;

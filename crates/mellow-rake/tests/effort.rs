@@ -1,10 +1,10 @@
 //! What the effort of a spec limits, and that it says what it left undone.
 
-use mellow_rake::analysis::{Bands, measure_bands};
 use mellow_rake::datapath::{CycleSearch, zero_input_cycles};
 use mellow_rake::design::{Choice, DesignError, design};
 use mellow_rake::filter::BandKind;
 use mellow_rake::implementation::implement;
+use mellow_rake::response::{Bands, measure_bands};
 use mellow_rake::spec::Spec;
 
 fn spec(rest: &str) -> Spec {

@@ -4,11 +4,11 @@
 #![allow(clippy::disallowed_methods)]
 
 use mellow_rake::Effort;
-use mellow_rake::analysis::{Bands, measure_bands};
 use mellow_rake::design::fir::{
     Band, ExchangeError, FirChoice, design_fir, equiripple, least_squares,
 };
 use mellow_rake::filter::{BandKind, LinearPhase, PhaseResponse, Taps, Transfer};
+use mellow_rake::response::{Bands, measure_bands};
 use mellow_rake::spec::{FirEdges, FirMethod, FirShape, FirWish, Phase, WishedBand};
 use mellow_rake::units::SampleRate;
 use mellow_rake::window::{Window, window_values};

@@ -12,7 +12,7 @@ use mellow_rake::fixed::{
     Overflow, RoundedTable, Rounding, WordFormat, round_coefficients, round_groups,
 };
 use mellow_rake::implementation::{ImplementError, Implementation, implement};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Spec, Structure};
 use mellow_rake::verify::measure_word_noise;
 

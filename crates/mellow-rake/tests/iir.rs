@@ -3,12 +3,13 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::analysis::{Bands, Measures, measure_bands, meets_spec};
 use mellow_rake::design::iir::{IirWish, Points, design_iir};
 use mellow_rake::design::{Choice, DesignError, design};
 use mellow_rake::filter::{
     BandKind, EdgeMeaning, Family, LARGEST_ORDER, Sections, Transfer, ZerosPolesGain,
 };
+use mellow_rake::quality::{Measures, meets_spec};
+use mellow_rake::response::{Bands, measure_bands};
 use mellow_rake::spec::Spec;
 use mellow_rake::units::SampleRate;
 use num_complex::Complex64;

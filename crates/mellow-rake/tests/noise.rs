@@ -7,7 +7,7 @@ use mellow_rake::datapath::{NotPredicted, Simulator};
 use mellow_rake::filter::{Form, Section, Sections, Taps};
 use mellow_rake::fixed::{Rounding, WordFormat};
 use mellow_rake::implementation::{Implementation, implement};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Structure};
 
 /// Taps, or one or two sections with poles at radii up to 0.97.

@@ -11,7 +11,7 @@ use mellow_rake::design::notch;
 use mellow_rake::filter::{Decay, Difference, Sections};
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients};
 use mellow_rake::implementation::{ImplementError, implement};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Structure};
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::judge;

@@ -2,7 +2,7 @@
 
 use mellow_rake::design::design;
 use mellow_rake::implementation::{Goal, implement_toward};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Spec, SpecPlace, kinds, template};
 
 const WORDS: [&str; 23] = [

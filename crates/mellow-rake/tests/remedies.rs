@@ -3,10 +3,10 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::analysis::{LineRemedy, line_remedies};
 use mellow_rake::design::design;
 use mellow_rake::signal::{SpectralLine, SpectrumWish, spectral_lines, spectrum};
 use mellow_rake::spec::Spec;
+use mellow_rake::study::{LineRemedy, line_remedies};
 use mellow_rake::units::SampleRate;
 use std::f64::consts::TAU;
 

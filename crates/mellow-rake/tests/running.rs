@@ -1,7 +1,7 @@
 //! Filters at work: in blocks as sample by sample, and by transforms as by products.
 
 use mellow_rake::filter::{Form, OverlapSave, Section, Sections, Taps};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use proptest::prelude::*;
 
 /// The signal cut into blocks whose sizes come round.

@@ -6,9 +6,10 @@ use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
 use mellow_rake::filter::{Form, Section, Sections, Taps, Transfer};
 use mellow_rake::implementation::implement;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::signal::{
-    Averaging, NoiseSource, SpectrumWish, delay_between, measure_levels, measure_transfer,
-    spectral_lines, spectrum, stepped_transfer, stepped_words, zero_phase,
+    Averaging, SpectrumWish, delay_between, measure_levels, measure_transfer, spectral_lines,
+    spectrum, stepped_transfer, stepped_words, zero_phase,
 };
 use mellow_rake::spec::Spec;
 use mellow_rake::units::SampleRate;

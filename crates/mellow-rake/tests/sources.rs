@@ -3,9 +3,10 @@
 #![allow(clippy::disallowed_methods)]
 
 use mellow_rake::filter::{Form, Taps, Transfer};
+use mellow_rake::random::NoiseSource;
 use mellow_rake::signal::{
-    Averaging, Keying, NoiseSource, SignalPlan, SpectrumWish, Waveform, measure_levels,
-    measure_transfer, measure_vector_error, spectral_lines, spectrum,
+    Averaging, Keying, SignalPlan, SpectrumWish, Waveform, measure_levels, measure_transfer,
+    measure_vector_error, spectral_lines, spectrum,
 };
 use mellow_rake::window::Window;
 use proptest::prelude::*;

@@ -6,7 +6,7 @@ use mellow_rake::datapath::{
 };
 use mellow_rake::design::notch;
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients, round_groups};
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use mellow_rake::units::SampleRate;
 
 #[path = "common/reader.rs"]

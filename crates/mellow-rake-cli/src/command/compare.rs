@@ -10,11 +10,12 @@ use crate::print::{self, table, wrapped};
 use crate::stream::progress;
 use crate::text::quality::{found, label};
 use crate::vary::variants;
-use mellow_rake::analysis::{
-    Deviation, QualityRow, Reading, Report, ResponseDifference, deviation,
-    largest_gain_difference_db, largest_response_difference, passband,
-};
 use mellow_rake::filter::{PhaseResponse, Transfer};
+use mellow_rake::quality::{QualityRow, Reading, Report, passband};
+use mellow_rake::response::{
+    Deviation, ResponseDifference, deviation, largest_gain_difference_db,
+    largest_response_difference,
+};
 use mellow_rake::units::SampleRate;
 use mellow_rake_figures::Pen;
 use serde::Serialize;
@@ -391,7 +392,7 @@ fn joined_rows(contenders: &[Contender]) -> Vec<Vec<String>> {
         // Frequencies stand in the name only where all agree on them.
         let mut named = row.clone();
         if found_rows.iter().flatten().any(|other| other.place != row.place) {
-            named.place = mellow_rake::analysis::Place::Everywhere;
+            named.place = mellow_rake::quality::Place::Everywhere;
         }
         let cell = |row: &Option<QualityRow>| row.as_ref().map_or("-".to_owned(), found);
         Some([vec![label(&named)], found_rows.iter().map(cell).collect()].concat())

@@ -10,11 +10,10 @@ use crate::measured::Measured;
 use crate::objects::{DesignObject, design_object};
 use crate::print::{self, number, table, without_minus_zero};
 use crate::text::units::hertz;
-use mellow_rake::analysis::{
-    FamilyFigures, Kept, RootKind, RootMeasures, compare_families, measure_roots,
-};
 use mellow_rake::design::{Design as Made, DesignError, wish};
 use mellow_rake::filter::Family;
+use mellow_rake::quality::{FamilyFigures, Kept, compare_families};
+use mellow_rake::response::{RootKind, RootMeasures};
 use mellow_rake::spec::{RecursiveEdges, Want};
 use mellow_rake_figures::Pen;
 use serde::Serialize;
@@ -51,7 +50,7 @@ pub(super) fn once(options: &Design) -> Result<Outcome, Failure> {
 
 /// Zeros and poles, conjugate pairs once.
 fn roots_text(loaded: &Loaded) -> String {
-    let roots = match measure_roots(&loaded.design, loaded.spec.sample_rate) {
+    let roots = match loaded.design.roots(loaded.spec.sample_rate) {
         Ok(roots) => roots,
         Err(why) => return format!("\nZeros and poles: not known: {why}\n"),
     };

@@ -4,10 +4,11 @@ use crate::arguments::OtherForm;
 use crate::load::Loaded;
 use crate::print::wrapped;
 use mellow_rake::convert::{
-    Converted, Loss, from_sections, to_all_pass_sum, to_parallel, to_polynomials, to_state_space,
+    Converted, Loss, to_all_pass_sum, to_parallel, to_polynomials, to_state_space,
 };
 use mellow_rake::design::Choice;
 use mellow_rake::design::iir::analogue_of;
+use mellow_rake::filter::ZerosPolesGain;
 use mellow_rake::filter::{Form, Mapping, Section};
 use serde::Serialize;
 use serde_json::Value;
@@ -57,7 +58,7 @@ pub(crate) fn form(loaded: &Loaded, form: OtherForm) -> FormObject {
     let (Form::Sections(sections), filter) = (&design.form, &design.zeros_poles) else {
         return FormObject::refused(form, &"taps are all there is of a finite impulse response");
     };
-    let from_them = || from_sections(sections);
+    let from_them = || ZerosPolesGain::from_sections(sections);
     let filter = filter.clone().unwrap_or_else(from_them);
     match form {
         OtherForm::Polynomials => FormObject::of(form, to_polynomials(&filter), |p| {

@@ -6,11 +6,11 @@ use crate::figures::{self, Density, Excerpt, record_sheet_of};
 use crate::load::{Recording, read_mask};
 use crate::print::{self, engineering, short, table, wrapped};
 use crate::text::units::{frequencies, hertz};
-use mellow_rake::analysis::{LineRemedy, line_remedies};
 use mellow_rake::signal::{
     Levels, Mask, MaskMargin, SpectralLine, Spectrum, SpectrumWish, measure_levels, spectral_lines,
     spectrum,
 };
+use mellow_rake::study::{LineRemedy, line_remedies};
 use mellow_rake::units::SampleRate;
 use mellow_rake_figures::{Format, draw};
 use mellow_rake_files::write_whole;

@@ -7,9 +7,9 @@ use crate::figures;
 use crate::load::Loaded;
 use crate::print::{self, engineering, number, table, wrapped};
 use crate::text::units::hertz;
-use mellow_rake::analysis::{gain_db, measure_time};
 use mellow_rake::filter::Transfer;
 use mellow_rake::implementation::Implementation;
+use mellow_rake::response::{gain_db, measure_time};
 use mellow_rake::signal::{
     Averaging, SpectrumWish, TransferDeviation, TransferEstimate, chirp_words, delay_between,
     measure_transfer, noise_words, stepped_transfer, stepped_words, tone_phasor, tone_words,

@@ -7,9 +7,10 @@ use crate::load::Loaded;
 use crate::print::{self, wrapped};
 use crate::stream::{Mode, pass};
 use crate::text::units::frequencies;
-use mellow_rake::analysis::{Measures, measure_time};
 use mellow_rake::filter::{PhaseResponse, Transfer};
 use mellow_rake::fixed::WordFormat;
+use mellow_rake::quality::Measures;
+use mellow_rake::response::measure_time;
 use mellow_rake::signal::{SpectrumError, SpectrumWish, Twice, spectrum};
 use mellow_rake_figures::{Pen, Sheet, draw};
 use mellow_rake_files::{

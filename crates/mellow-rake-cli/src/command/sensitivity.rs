@@ -6,12 +6,13 @@ use crate::figures::{self, Plan};
 use crate::load::Loaded;
 use crate::print::{self, number, table, wrapped};
 use crate::text::units::hertz;
-use mellow_rake::analysis::{
-    Change, CoefficientSensitivity, Sensitivity, ToleranceBand, adaptive_grid, gain_db,
-    linear_grid, passband, peak_gain_db, sensitivity, tolerance_band,
-};
 use mellow_rake::filter::Form;
 use mellow_rake::implementation::Implementation;
+use mellow_rake::quality::{
+    Change, CoefficientSensitivity, Sensitivity, ToleranceBand, passband, sensitivity,
+    tolerance_band,
+};
+use mellow_rake::response::{adaptive_grid, gain_db, linear_grid, peak_gain_db};
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet, draw};
 use mellow_rake_files::write_whole;
 use serde::Serialize;

@@ -3,8 +3,8 @@
 use super::plan::Plan;
 use super::subject::Subject;
 use clap::ValueEnum;
-use mellow_rake::analysis::{FrequencyCurves, gain_db, logarithmic_grid};
 use mellow_rake::filter::complex::modulus;
+use mellow_rake::response::{FrequencyCurves, gain_db, logarithmic_grid};
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape};
 use num_complex::Complex64;
 

@@ -1,10 +1,10 @@
 //! What of a filter's gain is worth a closer look.
 
-use mellow_rake::analysis::Bands;
 use mellow_rake::design::fir::FirChoice;
 use mellow_rake::design::iir::IirChoice;
 use mellow_rake::design::{Choice, DirectChoice, NotchChoice};
 use mellow_rake::filter::BandKind;
+use mellow_rake::response::Bands;
 use mellow_rake::spec::Phase;
 use mellow_rake_figures::Region;
 

@@ -1,10 +1,9 @@
 //! Filters to be drawn on common axes.
 
-use mellow_rake::analysis::{
-    FrequencyCurves, adaptive_grid, frequency_curves, passband, zeros_and_poles,
-};
 use mellow_rake::design::{Choice, Design};
 use mellow_rake::filter::{Form, PhaseResponse};
+use mellow_rake::quality::passband;
+use mellow_rake::response::{FrequencyCurves, adaptive_grid, frequency_curves, zeros_and_poles};
 use mellow_rake::units::SampleRate;
 use mellow_rake_figures::Pen;
 use num_complex::Complex64;

@@ -2,7 +2,7 @@
 
 use crate::print::{table, without_minus_zero};
 use crate::text::units::{hertz, place};
-use mellow_rake::analysis::{Place, QualityRow, Reading, Wished};
+use mellow_rake::quality::{Place, QualityRow, Reading, Wished};
 
 /// Asked beside found, of the designed filter and, if it is there, the rounded one; the margin is that of the last.
 pub(crate) fn quality_table(designed: &[QualityRow], rounded: Option<&[QualityRow]>) -> String {

@@ -1,6 +1,6 @@
 //! Frequencies in words.
 
-use mellow_rake::analysis::Place;
+use mellow_rake::quality::Place;
 
 /// A frequency as a number of hertz for a column: four digits behind the point, fewer of large ones, more of small ones.
 pub(crate) fn hertz(value: f64) -> String {

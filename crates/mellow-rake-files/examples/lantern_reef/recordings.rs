@@ -1,6 +1,6 @@
 //! What the buoy would have heard, made up from seeds.
 
-use mellow_rake::signal::NoiseSource;
+use mellow_rake::random::NoiseSource;
 use std::f64::consts::{PI, TAU};
 use std::fmt::Write;
 

@@ -33,5 +33,5 @@ pub use loss::{ConvertError, Converted, Loss};
 pub use parallel::{
     AllPassSum, Parallel, from_all_pass_sum, from_parallel, to_all_pass_sum, to_parallel,
 };
-pub use polynomials::{Polynomials, from_polynomials, from_sections, to_polynomials};
+pub use polynomials::{Polynomials, from_polynomials, to_polynomials};
 pub use state_space::{StateSpace, from_state_space, sections_to_state_space, to_state_space};

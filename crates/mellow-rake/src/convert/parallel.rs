@@ -1,7 +1,6 @@
 //! Sums: parallel sections, and two all-passes.
 
 use super::loss::{ConvertError, Converted, accept, best_zeros};
-use super::polynomials::from_sections;
 use crate::filter::complex::modulus;
 use crate::filter::{Section, Sections, Transfer, ZerosPolesGain, confluent_roots, roots_within};
 use num_complex::Complex64;
@@ -156,7 +155,7 @@ pub fn from_parallel(parallel: &Parallel) -> Result<Converted<ZerosPolesGain>, C
     for (k, Section { b, a }) in parallel.sections.iter().enumerate() {
         add(if a[1] == 0.0 { vec![b[0]] } else { vec![b[0], b[1]] }, Some(k));
     }
-    let poles = from_sections(&Sections(parallel.sections.clone())).poles;
+    let poles = ZerosPolesGain::from_sections(&Sections(parallel.sections.clone())).poles;
     from_numerator(&numerator, poles, parallel)
 }
 
@@ -176,7 +175,7 @@ pub fn from_all_pass_sum(sum: &AllPassSum) -> Result<Converted<ZerosPolesGain>, 
     let numerator: Vec<f64> =
         one.iter().zip(&two).map(|(a, b)| half * (a + sum.sign * b)).collect();
     let all: Vec<Section> = sum.first.iter().chain(&sum.second).copied().collect();
-    from_numerator(&numerator, from_sections(&Sections(all)).poles, sum)
+    from_numerator(&numerator, ZerosPolesGain::from_sections(&Sections(all)).poles, sum)
 }
 
 /// H(z) = (A₁(z) ± A₂(z))/2 with two stable all-passes; the other sign gives the complement.

@@ -2,8 +2,7 @@
 
 use super::loss::{ConvertError, Converted, LARGEST_SHIFT, Loss, accept, best_zeros, pole_shift};
 use crate::filter::{
-    Section, Sections, Transfer, ZerosPolesGain, confluent_roots, polynomial_from_roots,
-    polynomial_roots,
+    Transfer, ZerosPolesGain, confluent_roots, polynomial_from_roots, polynomial_roots,
 };
 use num_complex::Complex64;
 use serde::Serialize;
@@ -96,47 +95,4 @@ pub fn from_polynomials(given: &Polynomials) -> Result<Converted<ZerosPolesGain>
         return Err(ConvertError::LosesResponse { form, change: response });
     }
     Ok(Converted { form: filter, loss: Loss { response, poles: shift } })
-}
-
-/// Zeros and poles of sections: roots of quadratics, the larger from the formula, the smaller from the product.
-pub fn from_sections(sections: &Sections) -> ZerosPolesGain {
-    let mut filter = ZerosPolesGain { zeros: Vec::new(), poles: Vec::new(), gain: 1.0 };
-    for Section { b, a } in &sections.0 {
-        let order = |c: &[f64]| c.iter().rposition(|c| *c != 0.0).unwrap_or(0);
-        let length = order(b).max(order(&[1.0, a[0], a[1]]));
-        filter.poles.extend(quadratic(1.0, a[0], a[1], length));
-        match b.iter().position(|b| *b != 0.0) {
-            None => filter.gain = 0.0,
-            Some(first) => {
-                filter.gain *= b[first];
-                let rest: Vec<f64> = b[first..].to_vec();
-                let at = |k: usize| rest.get(k).copied().unwrap_or(0.0);
-                if length >= first {
-                    filter.zeros.extend(quadratic(rest[0], at(1), at(2), length - first));
-                }
-            }
-        }
-    }
-    filter
-}
-
-/// The `count` roots of c0·z² + c1·z + c2 (or of the lower powers).
-fn quadratic(c0: f64, c1: f64, c2: f64, count: usize) -> Vec<Complex64> {
-    let real = |re: f64| Complex64::new(re, 0.0);
-    match count {
-        0 => Vec::new(),
-        1 => vec![real(-c1 / c0)],
-        _ => {
-            let (half, product) = (-c1 / (2.0 * c0), c2 / c0);
-            let discriminant = half * half - product;
-            if discriminant < 0.0 {
-                let z = Complex64::new(half, libm::sqrt(-discriminant));
-                vec![z, z.conj()]
-            } else {
-                let far = half + libm::copysign(libm::sqrt(discriminant), half);
-                let near = if far == 0.0 { 0.0 } else { product / far };
-                vec![real(far), real(near)]
-            }
-        }
-    }
 }

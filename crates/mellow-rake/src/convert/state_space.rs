@@ -1,7 +1,6 @@
 //! State space.
 
 use super::loss::{ConvertError, Converted, accept};
-use super::polynomials::from_sections;
 use crate::filter::complex::modulus;
 use crate::filter::{Section, Sections, Transfer, ZerosPolesGain};
 use nalgebra::{DMatrix, DVector};
@@ -126,5 +125,5 @@ pub fn from_state_space(space: &StateSpace) -> Result<Converted<ZerosPolesGain>,
 
 /// The same through sections: for filters that are there as sections only.
 pub fn sections_to_state_space(sections: &Sections) -> Result<Converted<StateSpace>, ConvertError> {
-    to_state_space(&from_sections(sections), sections)
+    to_state_space(&ZerosPolesGain::from_sections(sections), sections)
 }

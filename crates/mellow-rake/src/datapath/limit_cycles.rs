@@ -6,7 +6,7 @@ use super::run::Exact;
 use super::walk::{Machine, Place};
 use super::{Checked, Datapath, Node, Operation};
 use crate::fixed::WordFormat;
-use crate::signal::NoiseSource;
+use crate::random::NoiseSource;
 use std::collections::HashSet;
 
 /// An oscillation without input.

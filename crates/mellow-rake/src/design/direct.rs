@@ -2,7 +2,7 @@
 
 use super::notch::second_order;
 use super::{DesignError, notch};
-use crate::convert::{ConvertError, Polynomials, from_polynomials, from_sections};
+use crate::convert::{ConvertError, Polynomials, from_polynomials};
 use crate::filter::complex::modulus;
 use crate::filter::{Form, Section, Sections, Taps, Transfer, ZerosPolesGain, polynomial_roots};
 use crate::spec::{Calibration, Coefficients, DirectWish, LARGEST_TAPS, Leak, Root};
@@ -253,7 +253,7 @@ pub(super) fn direct(wish: &DirectWish, rate: SampleRate) -> Result<Direct, Desi
 /// An all-pass keeps its section as it is: numerator and denominator mirror each other bit by bit.
 fn all_pass(kind: &'static str, title: String, marks: Vec<Mark>, section: Section) -> Direct {
     let sections = Sections(vec![section]);
-    let filter = from_sections(&sections);
+    let filter = ZerosPolesGain::from_sections(&sections);
     let assumptions = vec!["phase 0 at 0 Hz, falling".to_owned()];
     (DirectChoice { kind, title, marks, assumptions }, Some(filter), Form::Sections(sections))
 }
@@ -358,7 +358,7 @@ fn placed(
             let accepted = format!("0 Hz to {} Hz, or \"peak\"", rate.nyquist());
             return Err(DirectError::Range { key: "want.gain_at", found, accepted }.into());
         }
-        None => crate::analysis::peak_frequency(&filter, &filter.poles, rate),
+        None => crate::response::peak_frequency(&filter, &filter.poles, rate),
     };
     let found = filter.gain(rate.radians(at));
     if found < 1e-14 {
@@ -448,7 +448,7 @@ fn given(coefficients: &Coefficients) -> Result<Direct, DesignError> {
                 a: [a1 / a0, a2 / a0],
             };
             let sections = Sections(rows.iter().map(section).collect());
-            let filter = from_sections(&sections);
+            let filter = ZerosPolesGain::from_sections(&sections);
             if !sections.is_stable() {
                 let radius = filter.pole_radius();
                 let why = "were the signs of a meant the other way round (feedback = \"added\")?";

@@ -1,9 +1,9 @@
 //! All-passes that flatten the group delay of a recursive filter.
 
 use super::{Choice, Design};
-use crate::analysis::Bands;
 use crate::filter::complex::modulus;
 use crate::filter::{EdgeMeaning, Form, PhaseResponse, Section, Sections, ZerosPolesGain};
+use crate::response::Bands;
 use crate::spec::EqualizerWish;
 use crate::units::SampleRate;
 use nalgebra::{DMatrix, DVector};

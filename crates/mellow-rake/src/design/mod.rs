@@ -16,6 +16,7 @@ pub(crate) use fir::ideal::root_raised_cosine;
 pub use notch::{NotchChoice, NotchDesign, notch};
 
 use crate::filter::{BandKind, Family, Form, Mapping, PhaseResponse, Sections, ZerosPolesGain};
+use crate::response::{Bands, NoRoots, RootMeasures, measure_roots, zeros_and_poles};
 use crate::spec::{Recursive, RecursiveEdges, Spec, Want, named};
 use crate::units::{Frequency, Level, SampleRate};
 use fir::{ExchangeError, FirChoice, FirError, LeastSquaresError, design_fir};
@@ -32,6 +33,30 @@ pub enum Choice {
     Fir(FirChoice),
     /// A recursive filter in closed form, placed by hand, or given by its coefficients.
     Direct(DirectChoice),
+}
+
+impl Choice {
+    /// The bands, of filters that let one through.
+    pub(crate) fn bands(&self) -> Option<Bands> {
+        match self {
+            Choice::Recursive(choice) => Some(Bands::from(choice)),
+            Choice::Fir(choice) => Some(Bands {
+                kind: choice.band?,
+                pass_hz: choice.pass_hz.clone(),
+                stop_hz: choice.stop_hz.clone(),
+            }),
+            Choice::Notch(_) | Choice::Direct(_) => None,
+        }
+    }
+
+    /// Ripple and attenuation that were asked for, in decibels, of filters that let a band through.
+    pub(crate) fn levels(&self) -> Option<(Option<f64>, Option<f64>)> {
+        match self {
+            Choice::Recursive(choice) => Some((choice.ripple_db, choice.attenuation_db)),
+            Choice::Fir(choice) => Some((choice.ripple_db, choice.attenuation_db)),
+            Choice::Notch(_) | Choice::Direct(_) => None,
+        }
+    }
 }
 
 /// A filter as designed, with the choices that led to it.
@@ -54,6 +79,18 @@ impl Design {
             Some(zeros_poles) => zeros_poles,
             None => &self.form,
         }
+    }
+
+    /// Its zeros and poles, as they were designed where that is known, else those of its form.
+    ///
+    /// # Errors
+    /// [`NoRoots`] as for [`zeros_and_poles`].
+    pub fn roots(&self, rate: SampleRate) -> Result<Vec<RootMeasures>, NoRoots> {
+        let roots = match &self.zeros_poles {
+            Some(filter) => [filter.zeros.clone(), filter.poles.clone()],
+            None => zeros_and_poles(&self.form)?,
+        };
+        Ok(measure_roots(roots, rate))
     }
 
     /// The order: all poles of a recursive filter, one less than the taps of a finite response.

@@ -47,6 +47,29 @@ impl From<Taps> for Form {
 }
 
 impl Form {
+    /// Products, additions and words of state per sample in f64: direct form I for sections, direct form for taps. A coefficient
+    /// of a section that is zero costs nothing: a section of the first order takes three products.
+    pub fn cost(&self) -> [usize; 3] {
+        match self {
+            Form::Sections(sections) => {
+                let cost = |Section { b, a }: &Section| {
+                    let products = b.iter().chain(a).filter(|value| **value != 0.0).count();
+                    // As far back as either side reaches.
+                    let reach = |values: &[f64]| {
+                        values.iter().rposition(|value| *value != 0.0).map_or(0, |last| last + 1)
+                    };
+                    [products, products.saturating_sub(1), reach(&b[1..]) + reach(a)]
+                };
+                sections
+                    .0
+                    .iter()
+                    .map(cost)
+                    .fold([0; 3], |sum, own| [sum[0] + own[0], sum[1] + own[1], sum[2] + own[2]])
+            }
+            Form::Taps(taps) => [taps.0.len(), taps.0.len() - 1, taps.0.len() - 1],
+        }
+    }
+
     /// A filter in the zero state.
     pub fn start(&self) -> Running {
         match self {

@@ -1,7 +1,7 @@
 //! Second-order sections, and running them in f64.
 
 use super::phase::polynomial_delay;
-use super::{Landmark, LinearSystem, PhaseResponse, Transfer};
+use super::{Landmark, LinearSystem, PhaseResponse, Transfer, ZerosPolesGain};
 use num_complex::Complex64;
 use serde::Serialize;
 
@@ -92,11 +92,11 @@ impl PhaseResponse for Sections {
     }
 
     fn phase(&self, omegas: &[f64]) -> Vec<f64> {
-        crate::convert::from_sections(self).phase(omegas)
+        ZerosPolesGain::from_sections(self).phase(omegas)
     }
 
     fn landmarks(&self) -> Vec<Landmark> {
-        crate::convert::from_sections(self).landmarks()
+        ZerosPolesGain::from_sections(self).landmarks()
     }
 }
 

@@ -3,8 +3,7 @@
 use super::ImplementError;
 use crate::convert::{
     AllPassSum, ConvertError, CoupledSection, LatticeLadder, coupled, from_all_pass_sum,
-    from_lattice, from_sections, lattice_to_section, section_to_lattice, to_all_pass_sum,
-    to_lattice,
+    from_lattice, lattice_to_section, section_to_lattice, to_all_pass_sum, to_lattice,
 };
 use crate::datapath::{
     AllPassWords, BuildError, Datapath, LatticeTables, SectionWords, Sign, StateWords,
@@ -12,7 +11,7 @@ use crate::datapath::{
     direct_form_2_transposed, fir_direct, fir_folded, fir_skip_zeros, fir_transposed,
     lattice_ladder, lattice_sections, state_space,
 };
-use crate::filter::{Form, Section, Sections, Taps};
+use crate::filter::{Form, Section, Sections, Taps, ZerosPolesGain};
 use crate::fixed::{RoundedTable, WordFormat, round_coefficients, round_groups};
 use crate::spec::{Fixed, Fractions, Structure};
 
@@ -75,7 +74,7 @@ impl Prepared {
                 Prepared::StateSpace(round(&rows)?)
             }
             Structure::LatticeLadder => {
-                let found = to_lattice(&from_sections(sections));
+                let found = to_lattice(&ZerosPolesGain::from_sections(sections));
                 let found = found.map_err(no_form)?.form;
                 let (reflection, ladder) = (round(&[found.reflection])?, round(&[found.ladder])?);
                 Prepared::Lattice { reflection, ladder }
@@ -87,7 +86,7 @@ impl Prepared {
                 Prepared::Lattice { reflection: round(&reflection)?, ladder: round(&ladder)? }
             }
             Structure::AllPassSum => {
-                let found = to_all_pass_sum(&from_sections(sections));
+                let found = to_all_pass_sum(&ZerosPolesGain::from_sections(sections));
                 let found = found.map_err(no_form)?.form;
                 Prepared::AllPass(round_all_passes(&found, round)?)
             }

@@ -1,6 +1,6 @@
 //! What a filter is excited with when it is measured: words, the same on every machine.
 
-use super::NoiseSource;
+use crate::random::NoiseSource;
 use crate::units::SampleRate;
 use std::f64::consts::{PI, TAU};
 use std::ops::Range;

@@ -4,7 +4,6 @@ mod excitation;
 mod level;
 pub(crate) mod lines;
 mod mask;
-mod noise;
 mod source;
 mod spectrogram;
 mod spectrum;
@@ -18,7 +17,6 @@ pub use excitation::{chirp_words, noise_words, stepped_words, tone_words};
 pub use level::{Levels, measure_levels};
 pub use lines::{SpectralLine, spectral_lines};
 pub use mask::{Mask, MaskMargin};
-pub use noise::NoiseSource;
 pub use source::{
     Converter, KeyedCarrier, Keying, Multicarrier, Part, RunningConverter, RunningSignal,
     SignalPlan, Sweep, Waveform,

@@ -11,7 +11,8 @@ use std::ops::Range;
 /// have settled to it. What the tone does not explain of the output counts as noise.
 ///
 /// ```
-/// use mellow_rake::signal::{NoiseSource, stepped_transfer};
+/// use mellow_rake::random::NoiseSource;
+/// use mellow_rake::signal::{stepped_transfer};
 /// let rate = "1 kHz".parse()?;
 /// let wave = |n: usize, hertz: f64| (std::f64::consts::TAU * hertz * n as f64 / 1000.0).sin();
 /// let input: Vec<f64> = (0..4000).map(|n| wave(n, if n < 2000 { 50.0 } else { 120.0 })).collect();

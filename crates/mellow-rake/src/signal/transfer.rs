@@ -59,7 +59,8 @@ impl TransferEstimate {
     /// The same with negative frequencies, where a real system answers with the conjugate.
     ///
     /// ```
-    /// use mellow_rake::signal::{NoiseSource, SpectrumWish, measure_transfer};
+    /// use mellow_rake::random::NoiseSource;
+    /// use mellow_rake::signal::{SpectrumWish, measure_transfer};
     /// let mut noise = NoiseSource::new(1);
     /// let input: Vec<f64> = (0..5000).map(|_| noise.normal()).collect();
     /// let one = measure_transfer(&input, &input, "1 kHz".parse()?, SpectrumWish::for_length(5000), 0).unwrap();
@@ -93,7 +94,7 @@ impl TransferEstimate {
     /// Holds the measurement against a filter wherever its coherence is at least `coherence`; `None` where that is nowhere.
     ///
     /// ```
-    /// use mellow_rake::{filter::Taps, signal::{NoiseSource, SpectrumWish, measure_transfer}};
+    /// use mellow_rake::{filter::Taps, random::NoiseSource, signal::{ SpectrumWish, measure_transfer}};
     /// let (mut noise, rate) = (NoiseSource::new(1), "1 kHz".parse()?);
     /// let input: Vec<f64> = (0..20_000).map(|_| noise.normal()).collect();
     /// let half: Vec<f64> = input.iter().map(|x| 0.5 * x).collect();
@@ -141,7 +142,8 @@ impl TransferEstimate {
 /// [`SpectrumError`] as for a spectrum, of the samples that both have after the delay.
 ///
 /// ```
-/// use mellow_rake::signal::{NoiseSource, SpectrumWish, measure_transfer};
+/// use mellow_rake::random::NoiseSource;
+/// use mellow_rake::signal::{SpectrumWish, measure_transfer};
 /// let mut noise = NoiseSource::new(1);
 /// let input: Vec<f64> = (0..20_000).map(|_| noise.normal()).collect();
 /// let output: Vec<f64> = (0..20_000).map(|n| if n < 3 { 0.0 } else { -2.0 * input[n - 3] }).collect();
@@ -214,7 +216,8 @@ pub fn measure_transfer(
 /// half of them.
 ///
 /// ```
-/// use mellow_rake::signal::{NoiseSource, delay_between};
+/// use mellow_rake::random::NoiseSource;
+/// use mellow_rake::signal::{delay_between};
 /// let mut noise = NoiseSource::new(1);
 /// let input: Vec<f64> = (0..5000).map(|_| noise.normal()).collect();
 /// let late: Vec<f64> = (0..5000).map(|n| if n < 17 { 0.0 } else { -input[n - 17] }).collect();

@@ -34,7 +34,7 @@ fn rms(values: impl Iterator<Item = f64>) -> f64 {
 /// ```
 /// use mellow_rake::design::design;
 /// use mellow_rake::implementation::implement;
-/// use mellow_rake::signal::NoiseSource;
+/// use mellow_rake::random::NoiseSource;
 /// use mellow_rake::spec::Spec;
 /// use mellow_rake::verify::measure_word_noise;
 /// let spec = Spec::parse(include_str!("../../../../demo/mooring/pump_hum.toml"))?;

@@ -2,7 +2,7 @@
 
 use crate::datapath::Checked;
 use crate::filter::PeakGain;
-use crate::signal::NoiseSource;
+use crate::random::NoiseSource;
 
 /// An input signal with a name, in integers of the input format.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -4,10 +4,10 @@ use super::budget::Budget;
 use super::noise_lsb;
 use super::objects::{QuantizeObject, StructureRow};
 use crate::measured::Measured;
-use mellow_rake::analysis::Measures;
 use mellow_rake::design::design;
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::implementation::{Goal, Implementation, implement_toward};
+use mellow_rake::quality::Measures;
 use mellow_rake::spec::{Fixed, Spec};
 use mellow_rake::units::SampleRate;
 

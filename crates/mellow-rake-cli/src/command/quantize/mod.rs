@@ -25,15 +25,14 @@ use crate::load::Loaded;
 use crate::measured::Measured;
 use crate::print;
 use crate::stream::progress;
-use mellow_rake::analysis::{
-    Change, Measures, PoleMove, Report, adaptive_grid, measure_time, one_polynomial, pole_moves,
-    sensitivity,
-};
 use mellow_rake::datapath::{
     CycleSearch, LimitCycle, Simulator, overflow_oscillations_among, zero_input_cycles_among,
 };
 use mellow_rake::implementation::Implementation;
-use mellow_rake::signal::{NoiseSource, SpectrumWish, spectrum};
+use mellow_rake::quality::{Change, Measures, Report, sensitivity};
+use mellow_rake::random::NoiseSource;
+use mellow_rake::response::{PoleMove, adaptive_grid, measure_time, one_polynomial, pole_moves};
+use mellow_rake::signal::{SpectrumWish, spectrum};
 use mellow_rake::spec::Structure;
 use mellow_rake::verify::{
     ConverterNoise, constant_input_error, converter_noise, measure_word_noise,

@@ -3,9 +3,9 @@
 use super::exchange::{Point, compare};
 use super::task::Task;
 use super::{ExchangeError, FirError, LARGEST_LEAST_SQUARES};
-use crate::analysis::{Bands, ripple_and_attenuation};
 use crate::effort::Effort;
 use crate::filter::{BandKind, Taps};
+use crate::response::{Bands, ripple_and_attenuation};
 use crate::spec::{FirEdges, FirMethod, FirShape, LARGEST_TAPS};
 use crate::window::{errors_allowed, taps_for_transition};
 

@@ -5,6 +5,7 @@ use super::impulse_invariance::impulse_invariant;
 use super::{Prototype, Shape, digital};
 use crate::design::DesignError;
 use crate::filter::{BandKind, EdgeMeaning, Family, LARGEST_ORDER, Mapping, ZerosPolesGain};
+use crate::response::Bands;
 use crate::units::SampleRate;
 use serde::Serialize;
 use std::f64::consts::TAU;
@@ -410,4 +411,15 @@ fn check_template(kind: BandKind, pass: &Edges, stop: &Edges) -> Result<(), Desi
         return Ok(());
     }
     Err(DesignError::Overlap { kind, pass_hz: pass.clone(), stop_hz: stop.clone() })
+}
+
+impl From<&IirChoice> for Bands {
+    /// The bands as far as they were asked for.
+    fn from(choice: &IirChoice) -> Self {
+        Bands {
+            kind: choice.kind,
+            pass_hz: choice.pass_hz.clone(),
+            stop_hz: choice.stop_hz.clone(),
+        }
+    }
 }

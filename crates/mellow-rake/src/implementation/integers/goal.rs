@@ -1,8 +1,8 @@
 //! What integers are chosen for.
 
-use crate::analysis::adaptive_grid;
 use crate::design::Design;
 use crate::filter::{Form, Transfer};
+use crate::response::adaptive_grid;
 use crate::spec::Spec;
 use crate::units::SampleRate;
 use num_complex::Complex64;

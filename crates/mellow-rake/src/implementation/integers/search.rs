@@ -2,7 +2,7 @@
 //! the integers are so long that single steps do not mend what is missed.
 
 use super::model::{Model, Move};
-use crate::signal::NoiseSource;
+use crate::random::NoiseSource;
 
 /// Points of responses that are computed at most, over all that is tried: a second or some.
 const EFFORT: u64 = 120_000_000;

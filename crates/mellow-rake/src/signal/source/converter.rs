@@ -1,6 +1,6 @@
 //! An analogue-to-digital converter: so many bits over so much, its own noise, and its two ends.
 
-use crate::signal::NoiseSource;
+use crate::random::NoiseSource;
 
 /// A converter.
 ///

@@ -2,7 +2,7 @@
 
 use crate::design::design;
 use crate::filter::{Form, Running, Section, Sections};
-use crate::signal::NoiseSource;
+use crate::random::NoiseSource;
 use crate::spec::Spec;
 use crate::units::SampleRate;
 

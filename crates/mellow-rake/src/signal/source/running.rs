@@ -2,7 +2,7 @@
 
 use super::noises::ShapedNoise;
 use super::{Part, SignalPlan, Sweep, Waveform};
-use crate::signal::NoiseSource;
+use crate::random::NoiseSource;
 use crate::units::SampleRate;
 use num_complex::Complex64;
 use std::f64::consts::TAU;

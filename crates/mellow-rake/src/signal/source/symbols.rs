@@ -1,6 +1,6 @@
 //! Symbols of keyed carriers.
 
-use crate::signal::NoiseSource;
+use crate::random::NoiseSource;
 use num_complex::Complex64;
 
 /// How bits stand on a carrier: the points that a symbol can be, with a mean square of 1 (J. G. Proakis, "Digital Communications", 4th

@@ -2,7 +2,7 @@
 
 use super::PoleMove;
 use super::pole_moves::pair_up;
-use crate::convert::from_sections;
+use crate::filter::ZerosPolesGain;
 use crate::filter::complex::modulus;
 use crate::filter::{Form, polynomial_from_roots, polynomial_roots};
 use crate::fixed::{CoefficientFormat, round_coefficients};
@@ -31,7 +31,7 @@ pub struct OnePolynomial {
 /// practical considerations in the realization of linear digital filters", 1965): the more poles lie together, the more bits it takes.
 ///
 /// ```
-/// use mellow_rake::analysis::one_polynomial;
+/// use mellow_rake::response::one_polynomial;
 /// use mellow_rake::{design::design, spec::{Spec, template}};
 /// let spec = Spec::parse(template("lowpass").unwrap())?;
 /// let form = design(&spec)?.form;
@@ -42,7 +42,7 @@ pub struct OnePolynomial {
 /// ```
 pub fn one_polynomial(designed: &Form, asked: CoefficientFormat) -> Option<OnePolynomial> {
     let sections = designed.sections().filter(|sections| sections.0.len() > 1)?;
-    let poles = from_sections(sections).poles;
+    let poles = ZerosPolesGain::from_sections(sections).poles;
     let poles: Vec<_> = poles.into_iter().filter(|pole| modulus(*pole) > 0.0).collect();
     let a = polynomial_from_roots(&poles);
     let rounded =

@@ -27,7 +27,7 @@ pub struct FrequencyCurves {
 /// A filter's response at these frequencies, in hertz from 0 to the Nyquist frequency, rising.
 ///
 /// ```
-/// use mellow_rake::analysis::{frequency_curves, linear_grid};
+/// use mellow_rake::response::{frequency_curves, linear_grid};
 /// use mellow_rake::filter::Taps;
 /// let late = Taps(vec![0.0, 0.0, 1.0]);
 /// let curves = frequency_curves(&late, "1 kHz".parse()?, &linear_grid(0.0, 500.0, 11));

@@ -1,11 +1,12 @@
 //! Which coefficients matter: what the filter does when one of them, or all, are a little off.
 
-use super::{Bands, passband};
-use crate::convert::from_sections;
+use super::passband;
 use crate::design::Choice;
+use crate::filter::ZerosPolesGain;
 use crate::filter::complex::modulus;
 use crate::filter::{Form, Section, Sections, Taps, Transfer};
-use crate::signal::NoiseSource;
+use crate::random::NoiseSource;
+use crate::response::Bands;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
 use num_complex::Complex64;
@@ -163,7 +164,8 @@ const NAMES: [&str; 5] = ["b0", "b1", "b2", "a1", "a2"];
 /// that holds the coefficient is computed anew; nothing is linearized.
 ///
 /// ```
-/// use mellow_rake::analysis::{Change, adaptive_grid, sensitivity};
+/// use mellow_rake::quality::{Change, sensitivity};
+/// use mellow_rake::response::{adaptive_grid};
 /// use mellow_rake::{design::design, spec::{Spec, template}};
 /// let spec = Spec::parse(template("lowpass").unwrap())?;
 /// let (made, rate) = (design(&spec)?, spec.sample_rate);
@@ -278,7 +280,7 @@ fn others(sections: &Sections, without: usize, turns: &[Complex64]) -> Vec<Compl
 
 /// The largest distance from a pole of the changed section to where the nearest pole was.
 fn poles_moved(before: &Section, after: &Section) -> f64 {
-    let poles = |section: &Section| from_sections(&Sections(vec![*section])).poles;
+    let poles = |section: &Section| ZerosPolesGain::from_sections(&Sections(vec![*section])).poles;
     let old = poles(before);
     let nearest =
         |pole: Complex64| old.iter().map(|was| modulus(pole - was)).fold(f64::INFINITY, f64::min);

@@ -1,14 +1,12 @@
 //! Everything measured on one filter, and the table of it.
 
-use super::quality_row::{Place, QualityRow, Reading, Wished};
-use super::{
-    BandMeasures, GeneralMeasures, Measures, NotchMeasures, TimeMeasures, measure_time,
-    passband_delay,
-};
+use super::row::{Place, QualityRow, Reading, Wished};
+use super::{GeneralMeasures, Measures, passband_delay};
 use crate::design::fir::FirChoice;
 use crate::design::iir::IirChoice;
 use crate::design::{Asked, Choice, NotchChoice};
 use crate::filter::{EdgeMeaning, Form, PhaseResponse};
+use crate::response::{BandMeasures, NotchMeasures, TimeMeasures, measure_time};
 use crate::units::{Level, SampleRate};
 
 /// What one filter does, designed or rounded, and what it costs.
@@ -28,11 +26,11 @@ impl Report {
     /// Measures a filter. `filter` is its most accurate form, `form` the one that runs, `cost` what that takes.
     ///
     /// ```
-    /// use mellow_rake::analysis::{Report, float_cost};
+    /// use mellow_rake::quality::{Report};
     /// use mellow_rake::{design::design, spec::{Spec, template}};
     /// let spec = Spec::parse(template("lowpass").unwrap())?;
     /// let made = design(&spec)?;
-    /// let cost = float_cost(&made.form);
+    /// let cost = made.form.cost();
     /// let report = Report::of(made.transfer(), &made.form, &made.choice, cost, spec.sample_rate);
     /// for row in report.rows(&made.choice, spec.sample_rate) {
     ///     assert!(row.margin().is_none_or(|margin| margin > -1e-6), "{row:?}");

@@ -1,7 +1,7 @@
 //! How far rounding moved the poles.
 
-use crate::convert::from_sections;
 use crate::filter::Form;
+use crate::filter::ZerosPolesGain;
 use crate::filter::complex::modulus;
 use num_complex::Complex64;
 
@@ -30,7 +30,7 @@ impl PoleMove {
 /// largest share of their distance from the unit circle come first; empty for taps.
 ///
 /// ```
-/// use mellow_rake::analysis::pole_moves;
+/// use mellow_rake::response::pole_moves;
 /// use mellow_rake::filter::{Section, Sections};
 /// let one = Sections(vec![Section { b: [1.0, 0.0, 0.0], a: [-1.8, 0.9] }]).into();
 /// let other = Sections(vec![Section { b: [1.0, 0.0, 0.0], a: [-1.8, 0.91] }]).into();
@@ -40,7 +40,9 @@ impl PoleMove {
 /// ```
 pub fn pole_moves(designed: &Form, rounded: &Form) -> Vec<PoleMove> {
     let poles = |form: &Form| -> Vec<Complex64> {
-        let all = form.sections().map_or(Vec::new(), |sections| from_sections(sections).poles);
+        let all = form
+            .sections()
+            .map_or(Vec::new(), |sections| ZerosPolesGain::from_sections(sections).poles);
         all.into_iter().filter(|pole| pole.im >= 0.0 && modulus(*pole) > 0.0).collect()
     };
     pair_up(poles(designed), poles(rounded))

@@ -1,10 +1,10 @@
 //! The families of recursive filters against one template.
 
 use super::passband_delay;
-use super::time_measures::overshoot;
 use crate::design::iir::{IirChoice, IirWish, Points, design_iir};
 use crate::design::{Choice, Design, DesignError};
 use crate::filter::{Family, Form, Sections, Transfer, ZerosPolesGain};
+use crate::response::overshoot;
 use crate::units::SampleRate;
 use serde::Serialize;
 
@@ -34,7 +34,7 @@ pub type Kept = (Design, FamilyFigures);
 /// error.
 ///
 /// ```
-/// use mellow_rake::analysis::compare_families;
+/// use mellow_rake::quality::compare_families;
 /// use mellow_rake::design::iir::{IirWish, Points};
 /// use mellow_rake::filter::{BandKind, Family};
 /// let wish = IirWish {
@@ -86,7 +86,7 @@ fn figures(
     let figures = FamilyFigures {
         family: choice.family,
         order: choice.order,
-        multiplies_per_sample: super::float_cost(&design.form)[0],
+        multiplies_per_sample: design.form.cost()[0],
         worst_delay_samples: delay.map(|[_, most]| most),
         delay_variation_samples: delay.map(|[least, most]| most - least),
         step_overshoot_percent: overshoot(&design.form.step_response(), design.form.gain(0.0)),

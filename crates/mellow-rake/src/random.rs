@@ -7,7 +7,7 @@ use std::f64::consts::TAU;
 /// A seeded source of random numbers: ChaCha with 8 rounds, whose output is fixed by its definition.
 ///
 /// ```
-/// use mellow_rake::signal::NoiseSource;
+/// use mellow_rake::random::NoiseSource;
 /// let (mut a, mut b) = (NoiseSource::new(7), NoiseSource::new(7));
 /// assert_eq!(a.uniform(), b.uniform());
 /// let x = a.integer(-128, 127);

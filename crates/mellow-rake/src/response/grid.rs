@@ -13,7 +13,7 @@ pub fn linear_grid(low: f64, high: f64, count: usize) -> Vec<f64> {
 /// `count` frequencies in hertz from `low` to `high`, both included, in even ratios. Both must be above zero.
 ///
 /// ```
-/// use mellow_rake::analysis::logarithmic_grid;
+/// use mellow_rake::response::logarithmic_grid;
 /// let decades = logarithmic_grid(1.0, 1000.0, 4);
 /// assert!((decades[1] - 10.0).abs() < 1e-12 && decades[3] == 1000.0);
 /// ```
@@ -40,7 +40,7 @@ const MOST_POINTS: usize = 400_000;
 /// near the unit circle.
 ///
 /// ```
-/// use mellow_rake::{analysis::{adaptive_grid, gain_db}, design::notch};
+/// use mellow_rake::{response::{adaptive_grid, gain_db}, design::notch};
 /// let rate = "1 kHz".parse()?;
 /// let filter = notch(87.5, 1e-4, rate)?.zeros_poles;
 /// let grid = adaptive_grid(&filter, rate, 0.0, 500.0, 0.1);

@@ -57,7 +57,7 @@ pub struct ResponseDifference {
 /// The frequencies are those on which either response can be drawn, and the largest difference is refined.
 ///
 /// ```
-/// use mellow_rake::{analysis::largest_response_difference, design::notch};
+/// use mellow_rake::{response::largest_response_difference, design::notch};
 /// let rate = "1 kHz".parse()?;
 /// let designed = notch(87.5, 5.0, rate)?.sections;
 /// let mut changed = designed.clone();
@@ -111,7 +111,7 @@ pub struct Deviation {
 /// empty curve.
 ///
 /// ```
-/// use mellow_rake::{analysis::deviation, filter::Taps};
+/// use mellow_rake::{response::deviation, filter::Taps};
 /// let half = Taps(vec![0.5]);
 /// let found = deviation(&half, "1 kHz".parse()?, &[(10.0, -6.0), (20.0, -6.5)]).unwrap();
 /// assert!((found.largest_db - 0.4794).abs() < 1e-4 && found.at_hz == 20.0);

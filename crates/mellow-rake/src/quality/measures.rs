@@ -1,14 +1,11 @@
 //! A design held against what was asked.
 
-use super::search::extreme;
-use super::{
-    BandMeasures, Bands, GeneralMeasures, NotchMeasures, gain_db, measure_bands, measure_general,
-    measure_notch,
-};
+use super::{GeneralMeasures, measure_general};
 use crate::design::fir::FirChoice;
-use crate::design::iir::IirChoice;
 use crate::design::{Asked, Choice, Design, NotchChoice};
 use crate::filter::{EdgeMeaning, Mapping, PhaseResponse, Transfer};
+use crate::response::extreme;
+use crate::response::{BandMeasures, Bands, NotchMeasures, gain_db, measure_bands, measure_notch};
 use crate::units::SampleRate;
 
 /// What was measured on one response.
@@ -88,41 +85,6 @@ impl Measures {
         ];
         let worst = excess.into_iter().flatten().reduce(f64::max)?;
         Some(if worst > SLACK_DB { worst } else { 0.0 })
-    }
-}
-
-impl Choice {
-    /// The bands, of filters that let one through.
-    pub(crate) fn bands(&self) -> Option<Bands> {
-        match self {
-            Choice::Recursive(choice) => Some(Bands::from(choice)),
-            Choice::Fir(choice) => Some(Bands {
-                kind: choice.band?,
-                pass_hz: choice.pass_hz.clone(),
-                stop_hz: choice.stop_hz.clone(),
-            }),
-            Choice::Notch(_) | Choice::Direct(_) => None,
-        }
-    }
-
-    /// Ripple and attenuation that were asked for, in decibels, of filters that let a band through.
-    pub(crate) fn levels(&self) -> Option<(Option<f64>, Option<f64>)> {
-        match self {
-            Choice::Recursive(choice) => Some((choice.ripple_db, choice.attenuation_db)),
-            Choice::Fir(choice) => Some((choice.ripple_db, choice.attenuation_db)),
-            Choice::Notch(_) | Choice::Direct(_) => None,
-        }
-    }
-}
-
-impl From<&IirChoice> for Bands {
-    /// The bands as far as they were asked for.
-    fn from(choice: &IirChoice) -> Self {
-        Bands {
-            kind: choice.kind,
-            pass_hz: choice.pass_hz.clone(),
-            stop_hz: choice.stop_hz.clone(),
-        }
     }
 }
 

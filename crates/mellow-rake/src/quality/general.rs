@@ -1,9 +1,9 @@
 //! The quality of a filter that is no plain low-pass, high-pass, band-pass or band-stop.
 
-use super::search::extreme;
 use crate::design::fir::WeightedBand;
 use crate::design::{Asked, Mark};
-use crate::filter::{Form, Section, Transfer};
+use crate::filter::Transfer;
+use crate::response::extreme;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
 use serde::Serialize;
@@ -96,58 +96,5 @@ pub fn measure_general(
         nyquist_gain_db: level(gain(nyquist)),
         peak_gain_db: decibels(gain(peak_hz)),
         peak_hz,
-    }
-}
-
-/// Where a filter with these poles has its largest gain, in hertz: on a grid with the angle of every pole on it, refined.
-pub(crate) fn peak_frequency(
-    filter: &dyn Transfer,
-    poles: &[num_complex::Complex64],
-    rate: SampleRate,
-) -> f64 {
-    let nyquist = rate.nyquist();
-    let gain = |hz: f64| filter.gain(rate.radians(hz));
-    let mut best = extreme(0.0, nyquist, nyquist, filter.extent(), &|hz| -gain(hz));
-    for pole in poles {
-        let angle = libm::atan2(pole.im, pole.re).abs();
-        let width = (1.0 - crate::filter::complex::modulus(*pole)).abs() * 3.0;
-        let hertz =
-            |angle: f64| angle.clamp(0.0, std::f64::consts::PI) / std::f64::consts::PI * nyquist;
-        let (low, high) = (hertz(angle - width), hertz(angle + width));
-        let near = extreme(low, high, nyquist, 0, &|hz| -gain(hz));
-        if gain(near) > gain(best) {
-            best = near;
-        }
-    }
-    best
-}
-
-/// The largest gain of a filter at any frequency, in decibels.
-pub fn peak_gain_db(filter: &dyn Transfer, rate: SampleRate) -> f64 {
-    let nyquist = rate.nyquist();
-    let gain = |hz: f64| filter.gain(rate.radians(hz));
-    decibels(gain(extreme(0.0, nyquist, nyquist, filter.extent(), &|hz| -gain(hz))))
-}
-
-/// Products, additions and words of state per sample in f64: direct form I for sections, direct form for taps. A coefficient
-/// of a section that is zero costs nothing: a section of the first order takes three products.
-pub fn float_cost(form: &Form) -> [usize; 3] {
-    match form {
-        Form::Sections(sections) => {
-            let cost = |Section { b, a }: &Section| {
-                let products = b.iter().chain(a).filter(|value| **value != 0.0).count();
-                // As far back as either side reaches.
-                let reach = |values: &[f64]| {
-                    values.iter().rposition(|value| *value != 0.0).map_or(0, |last| last + 1)
-                };
-                [products, products.saturating_sub(1), reach(&b[1..]) + reach(a)]
-            };
-            sections
-                .0
-                .iter()
-                .map(cost)
-                .fold([0; 3], |sum, own| [sum[0] + own[0], sum[1] + own[1], sum[2] + own[2]])
-        }
-        Form::Taps(taps) => [taps.0.len(), taps.0.len() - 1, taps.0.len() - 1],
     }
 }

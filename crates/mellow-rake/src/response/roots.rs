@@ -1,7 +1,6 @@
 //! Zeros and poles as an engineer reads them: where on the frequency axis, how near to the circle, how slow.
 
-use crate::convert::from_sections;
-use crate::design::Design;
+use crate::filter::ZerosPolesGain;
 use crate::filter::complex::modulus;
 use crate::filter::{Form, RootsError, polynomial_roots};
 use crate::units::SampleRate;
@@ -70,7 +69,7 @@ pub enum NoRoots {
 pub fn zeros_and_poles(form: &Form) -> Result<[Vec<Complex64>; 2], NoRoots> {
     match form {
         Form::Sections(sections) => {
-            let filter = from_sections(sections);
+            let filter = ZerosPolesGain::from_sections(sections);
             Ok([filter.zeros, filter.poles])
         }
         Form::Taps(taps) => {
@@ -86,24 +85,17 @@ pub fn zeros_and_poles(form: &Form) -> Result<[Vec<Complex64>; 2], NoRoots> {
     }
 }
 
-/// Zeros and poles of a design, by rising frequency, zeros first; conjugate pairs once, and roots at one place once with
-/// their number.
-///
-/// # Errors
-/// [`NoRoots`] as for [`zeros_and_poles`].
+/// Zeros and poles, by rising frequency, zeros first; conjugate pairs once, and roots at one place once with their number.
 ///
 /// ```
-/// use mellow_rake::{analysis::measure_roots, design::design, spec::{Spec, template}};
-/// let spec = Spec::parse(template("notch").unwrap())?;
-/// let roots = measure_roots(&design(&spec)?, spec.sample_rate)?;
+/// use mellow_rake::{design::notch, response::{measure_roots, zeros_and_poles}};
+/// let rate = "1 kHz".parse()?;
+/// let form = notch(87.5, 5.0, rate)?.sections.into();
+/// let roots = measure_roots(zeros_and_poles(&form)?, rate);
 /// assert_eq!((roots.len(), roots[0].radius), (2, 1.0));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub fn measure_roots(design: &Design, rate: SampleRate) -> Result<Vec<RootMeasures>, NoRoots> {
-    let [zeros, poles] = match &design.zeros_poles {
-        Some(filter) => [filter.zeros.clone(), filter.poles.clone()],
-        None => zeros_and_poles(&design.form)?,
-    };
+pub fn measure_roots([zeros, poles]: [Vec<Complex64>; 2], rate: SampleRate) -> Vec<RootMeasures> {
     let measures = |kind: RootKind, roots: Vec<Complex64>| {
         // What im is next to the axis is rounding; a pair shares its upper root.
         let upper = |z: &Complex64| z.im >= 0.0;
@@ -122,7 +114,7 @@ pub fn measure_roots(design: &Design, rate: SampleRate) -> Result<Vec<RootMeasur
     };
     let mut all = measures(RootKind::Zero, zeros);
     all.extend(measures(RootKind::Pole, poles));
-    Ok(all)
+    all
 }
 
 fn measure(kind: RootKind, z: Complex64, rate: SampleRate) -> RootMeasures {

@@ -3,9 +3,9 @@
 //! A notch or a comb is designed and run over the recording; what is said of it is what came out. The narrowest of a
 //! ladder of widths that does is taken: a wider one takes more of what lies beside the line, a narrower one rings longer.
 
-use super::search::bisect;
 use crate::design::design;
 use crate::filter::{Form, Transfer};
+use crate::response::bisect;
 use crate::signal::lines::{LOBE, floor};
 use crate::signal::{SpectralLine, Spectrum, SpectrumWish, spectrum};
 use crate::spec::Spec;
@@ -41,7 +41,7 @@ impl LineRemedy {
     /// A whole spec with this filter.
     ///
     /// ```
-    /// use mellow_rake::analysis::line_remedies;
+    /// use mellow_rake::study::line_remedies;
     /// use mellow_rake::signal::{SpectrumWish, spectral_lines, spectrum};
     /// use mellow_rake::spec::Spec;
     /// let rate = "1 kHz".parse()?;

@@ -1,7 +1,7 @@
 //! Searching a response: extremes refined, crossings bisected.
 
 /// The place of the smallest value between `low` and `high`, by golden section.
-pub(super) fn golden(mut low: f64, mut high: f64, value: &dyn Fn(f64) -> f64) -> f64 {
+pub(crate) fn golden(mut low: f64, mut high: f64, value: &dyn Fn(f64) -> f64) -> f64 {
     const SHARE: f64 = 0.618_033_988_749_894_9;
     for _ in 0..90 {
         let (a, b) = (high - SHARE * (high - low), low + SHARE * (high - low));
@@ -18,7 +18,7 @@ pub(super) fn golden(mut low: f64, mut high: f64, value: &dyn Fn(f64) -> f64) ->
 ///
 /// `extent` is over how many samples the response is spread: there are 8 points for each of its ripples between 0 and
 /// `nyquist`.
-pub(super) fn extreme(
+pub(crate) fn extreme(
     low: f64,
     high: f64,
     nyquist: f64,
@@ -41,7 +41,7 @@ pub(super) fn extreme(
 }
 
 /// The place between `inside` (where `beyond` is false) and `outside` (where it is true) where it becomes true.
-pub(super) fn bisect(mut inside: f64, mut outside: f64, beyond: &dyn Fn(f64) -> bool) -> f64 {
+pub(crate) fn bisect(mut inside: f64, mut outside: f64, beyond: &dyn Fn(f64) -> bool) -> f64 {
     for _ in 0..100 {
         let middle = f64::midpoint(inside, outside);
         if beyond(middle) {

@@ -48,7 +48,7 @@ fn target(step: &[f64], dc_gain: f64) -> f64 {
 }
 
 /// How far a step response goes beyond its final value, in percent.
-pub(super) fn overshoot(step: &[f64], dc_gain: f64) -> f64 {
+pub(crate) fn overshoot(step: &[f64], dc_gain: f64) -> f64 {
     let largest = step.iter().fold(0.0, |most: f64, y| most.max(y.abs()));
     if dc_gain < 0.25 * largest {
         // Nothing to speak of remains of the step: what counts is the swing to the other side.
