@@ -14,7 +14,7 @@ pub(crate) type Pair = (Vec<f64>, Vec<f64>);
 
 /// Two columns of a recording.
 pub(crate) fn recorded(options: &Measure, loaded: &Loaded) -> Result<Pair, Failure> {
-    let rate = loaded.spec.sample_rate;
+    let rate = loaded.study.spec.sample_rate;
     let (Some(path), Some(input), Some(output)) =
         (&options.recording, &options.input, &options.output)
     else {

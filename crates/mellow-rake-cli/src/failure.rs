@@ -1,11 +1,10 @@
 //! What a command can come to.
 
-use mellow_rake::design::DesignError;
-use mellow_rake::implementation::ImplementError;
-use mellow_rake::spec::{SpecError, SpecPlace};
+use mellow_rake::spec::SpecError;
+use mellow_rake::study::StudyError;
 use mellow_rake::write::WriteError;
 use mellow_rake_figures::FigureError;
-use mellow_rake_files::{CurveError, RecordingError, WriteFileError};
+use mellow_rake_files::{CurveError, RecordingError, SampleError, WriteFileError};
 use mellow_rake_rig::RigError;
 use std::path::PathBuf;
 
@@ -29,10 +28,8 @@ impl Outcome {
 pub(crate) enum Failure {
     #[error("{path}: {error}")]
     Spec { path: PathBuf, error: SpecError },
-    #[error("{path}: {}{would_do}", .place.refusal(.error))]
-    Design { path: PathBuf, place: SpecPlace, error: Box<DesignError>, would_do: String },
-    #[error("{path}: {}{would_do}", .place.refusal(.error))]
-    Implement { path: PathBuf, place: SpecPlace, error: Box<ImplementError>, would_do: String },
+    #[error("{path}: {error}")]
+    Study { path: PathBuf, error: Box<StudyError> },
     #[error(
         "{path}: there is no table [fixed]; {needs} needs the words that the filter runs on (`mrake new notch` shows one)"
     )]
@@ -41,10 +38,8 @@ pub(crate) enum Failure {
     Curve { path: PathBuf, error: CurveError },
     #[error(transparent)]
     Recording(Box<RecordingError>),
-    #[error("{path}: {place}, key `{}`: {}: {what}", .place.key, .file.display())]
-    Coefficients { path: PathBuf, place: SpecPlace, file: PathBuf, what: String },
     #[error(transparent)]
-    Sample(Box<SampleError>),
+    Sample(#[from] Box<SampleError>),
     #[error(transparent)]
     Write(#[from] WriteError),
     #[error(transparent)]
@@ -67,17 +62,4 @@ impl From<RecordingError> for Failure {
     fn from(error: RecordingError) -> Self {
         Failure::Recording(Box::new(error))
     }
-}
-
-/// A sample that the input format does not hold.
-#[derive(Debug, thiserror::Error)]
-#[error("{}: sample {sample} is {found}, beyond the input format {format} ({low} to {high}){hint}", .path.display())]
-pub(crate) struct SampleError {
-    pub(crate) path: PathBuf,
-    pub(crate) sample: u64,
-    pub(crate) found: String,
-    pub(crate) format: mellow_rake::fixed::WordFormat,
-    pub(crate) low: String,
-    pub(crate) high: String,
-    pub(crate) hint: &'static str,
 }

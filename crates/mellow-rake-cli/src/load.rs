@@ -1,26 +1,29 @@
 //! From files to what the library takes.
 
 use crate::arguments::{FileReading, Stretch};
-use crate::failure::{Failure, SampleError};
-use mellow_rake::design::{Design, design};
+use crate::failure::Failure;
 use mellow_rake::fixed::WordFormat;
-use mellow_rake::implementation::{Goal, Implementation, advice, implement_toward};
+use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
-use mellow_rake::spec::{Coefficients, DirectWish, Spec, SpecPlace, Want};
+use mellow_rake::spec::Coefficients;
+use mellow_rake::study::{Study, StudyError};
 use mellow_rake::units::{Duration, SampleRate};
 use mellow_rake_files::{
     MOST_BYTES_OF_A_SPEC, ReadingChoice, RecordingReader, Values, coefficients_from_csv,
-    coefficients_from_json, curve_from_csv, read_whole,
+    coefficients_from_json, curve_from_csv, read_whole, words,
 };
 use std::path::{Path, PathBuf};
 
-/// A spec with where it came from, and its design.
+/// A spec with where it came from, and what is known of it.
 pub(crate) struct Loaded {
     pub(crate) path: PathBuf,
-    pub(crate) spec: Spec,
-    pub(crate) design: Design,
-    /// The text that the user has before him.
-    shown: String,
+    pub(crate) study: Study,
+}
+
+/// The text of a spec file.
+pub(crate) fn read_text(path: &Path) -> Result<String, Failure> {
+    String::from_utf8(read(path)?)
+        .map_err(|_| Failure::Call(format!("{}: not UTF-8 text", path.display())))
 }
 
 pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
@@ -42,13 +45,7 @@ fn read_coefficients(path: &Path) -> Result<Coefficients, String> {
 impl Loaded {
     /// Reads and designs a spec file.
     pub(crate) fn file(path: &Path) -> Result<Self, Failure> {
-        Loaded::text(path, &Loaded::read_text(path)?)
-    }
-
-    /// The text of a spec file.
-    pub(crate) fn read_text(path: &Path) -> Result<String, Failure> {
-        String::from_utf8(read(path)?)
-            .map_err(|_| Failure::Call(format!("{}: not UTF-8 text", path.display())))
+        Loaded::text(path, &read_text(path)?)
     }
 
     /// Reads and designs the text of a spec.
@@ -64,55 +61,32 @@ impl Loaded {
         (original, shown): (&Path, &str),
     ) -> Result<Self, Failure> {
         let path = path.to_owned();
-        let mut spec = Spec::parse(text).map_err(|mut error| {
-            if text != shown && !error.key.is_empty() {
-                let place = SpecPlace::of(shown, &[&error.key]);
-                (error.line, error.column) = (place.line, place.column);
-            }
-            Failure::Spec { path: path.clone(), error }
-        })?;
-        if let Want::Direct(DirectWish::Given(coefficients)) = &mut spec.want
-            && let Coefficients::File(name) = coefficients
-        {
-            let file = original.parent().unwrap_or(Path::new("")).join(&*name);
-            *coefficients = read_coefficients(&file).map_err(|what| {
-                let place = SpecPlace::of(shown, &["want.file"]);
-                Failure::Coefficients { path: path.clone(), place, file, what }
-            })?;
+        let folder = original.parent().unwrap_or(Path::new(""));
+        let files = |name: &str| {
+            let file = folder.join(name);
+            read_coefficients(&file).map_err(|what| format!("{}: {what}", file.display()))
+        };
+        match Study::of_changed_text(text, shown, files) {
+            Ok(study) => Ok(Loaded { path, study }),
+            Err(error) => Err(Failure::Study { path, error: Box::new(error) }),
         }
-        let design = design(&spec).map_err(|error| {
-            let would_do = mellow_rake::design::advice(&spec, &error)
-                .map_or(String::new(), |found| format!("; {} would do", found.change));
-            let place = SpecPlace::of(shown, &error.keys());
-            Failure::Design { path: path.clone(), place, error: Box::new(error), would_do }
-        })?;
-        Ok(Loaded { path, spec, design, shown: shown.to_owned() })
     }
 
-    /// What integers are chosen for.
-    pub(crate) fn goal(&self) -> Goal {
-        Goal::of(&self.spec, &self.design)
+    /// Why something is not known of it.
+    pub(crate) fn failure(&self, error: StudyError) -> Failure {
+        Failure::Study { path: self.path.clone(), error: Box::new(error) }
     }
 
     /// The integer filter, if the spec asks for one.
-    pub(crate) fn implementation(&self) -> Result<Option<Implementation>, Failure> {
-        let Some(fixed) = self.spec.fixed else {
-            return Ok(None);
-        };
-        let (form, goal) = (&self.design.form, self.goal());
-        implement_toward(form, fixed, &goal).map(Some).map_err(|error| {
-            let would_do = advice(form, fixed, &goal, &error)
-                .map_or(String::new(), |found| format!("; {} would do", found.change));
-            let place = SpecPlace::of(&self.shown, &error.keys());
-            Failure::Implement { path: self.path.clone(), place, error: Box::new(error), would_do }
-        })
+    pub(crate) fn implementation(&self) -> Result<Option<&Implementation>, Failure> {
+        self.study.implementation().map_err(|error| self.failure(error))
     }
 
     /// The integer filter that a command cannot do without.
     pub(crate) fn need_implementation(
         &self,
         needs: &'static str,
-    ) -> Result<Implementation, Failure> {
+    ) -> Result<&Implementation, Failure> {
         self.implementation()?.ok_or(Failure::NoWords { path: self.path.clone(), needs })
     }
 }
@@ -213,7 +187,7 @@ impl Recording {
 
     /// The samples as words of the input format.
     pub(crate) fn words(&self, format: WordFormat) -> Result<Vec<i64>, Failure> {
-        words(&self.path, &self.values, 0, format)
+        Ok(words(&self.path, &self.values, 0, format)?)
     }
 }
 
@@ -244,47 +218,4 @@ fn stretch_of(
         at += count;
     }
     Ok(found.unwrap_or(Values::Reals(Vec::new())))
-}
-
-/// Samples as words of the input format: integers as they are, real numbers as values, rounded to the nearest
-/// word, ties to the even one. `first` is the place of the first one in its file.
-pub(crate) fn words(
-    path: &Path,
-    values: &Values,
-    first: u64,
-    format: WordFormat,
-) -> Result<Vec<i64>, Failure> {
-    let outside = |sample: usize, found: String, low: String, high: String, hint| {
-        let (path, sample) = (path.to_owned(), first + sample as u64);
-        Failure::Sample(Box::new(SampleError { path, sample, found, format, low, high, hint }))
-    };
-    match values {
-        Values::Integers(values) => {
-            let (low, high) = (format.minimum(), format.maximum());
-            match values.iter().position(|&value| !format.holds(value.into())) {
-                None => Ok(values.clone()),
-                Some(sample) => Err(outside(
-                    sample,
-                    format!("the integer {}", values[sample]),
-                    low.to_string(),
-                    high.to_string(),
-                    "",
-                )),
-            }
-        }
-        Values::Reals(values) => {
-            let (low, high) = (format.minimum() as f64, format.maximum() as f64);
-            let step = format.step();
-            let word = |(sample, value): (usize, &f64)| {
-                let word = (value / step).round_ties_even();
-                if (low..=high).contains(&word) {
-                    return Ok(word as i64);
-                }
-                let hint = "; a column with decimal points is read as values of the format";
-                let (low, high) = (low * step, high * step);
-                Err(outside(sample, value.to_string(), low.to_string(), high.to_string(), hint))
-            };
-            values.iter().enumerate().map(word).collect()
-        }
-    }
 }

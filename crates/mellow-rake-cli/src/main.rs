@@ -6,13 +6,8 @@ mod command;
 mod failure;
 mod figures;
 mod load;
-mod measured;
-mod objects;
 mod print;
-mod prove;
-mod stream;
-mod text;
-mod vary;
+mod work;
 
 use arguments::{Arguments, Command};
 use clap::Parser;

@@ -12,9 +12,13 @@ mod csv_table;
 mod curve;
 mod encoding;
 mod limits;
+mod pass;
 mod recording;
+mod scale;
 mod values;
+mod variants;
 mod whole;
+mod words;
 
 pub use coefficients::{CoefficientError, coefficients_from_csv, coefficients_from_json};
 pub use csv_table::{CsvTable, write_columns};
@@ -24,9 +28,13 @@ pub use limits::{
     MOST_BYTES_IN_MEMORY, MOST_BYTES_OF_A_FIELD, MOST_BYTES_OF_A_LINE, MOST_BYTES_OF_A_SPEC,
     MOST_COLUMNS, read_whole,
 };
+pub use pass::{Mode, Passed, pass};
 pub use recording::{
-    CsvError, FileFormat, ReadingChoice, RecordingError, RecordingPlan, RecordingReader,
-    RecordingWriter,
+    CsvError, FileFormat, OutputForm, ReadingChoice, RecordingError, RecordingPlan,
+    RecordingReader, RecordingWriter,
 };
+pub use scale::Scale;
 pub use values::{Column, Values};
+pub use variants::{Variant, VariantError, variants};
 pub use whole::{WriteFileError, abandon_unfinished, write_whole};
+pub use words::{SampleError, words};

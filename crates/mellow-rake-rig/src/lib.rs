@@ -14,12 +14,14 @@ mod c;
 mod device;
 mod icarus;
 mod process;
+mod proof;
 mod tool;
 
 pub use c::{C_FLAGS, CProgram};
 pub use device::{Answer, Device, Target};
 pub use icarus::{BenchReport, IcarusModel};
 pub use process::{Finished, end_all, exchange, run};
+pub use proof::run_targets;
 pub use tool::{Tool, ToolName};
 
 use std::path::PathBuf;

@@ -3,14 +3,15 @@
 mod reading;
 mod signals;
 
-pub(crate) use reading::{FileReading, Scale, Scaling};
+pub(crate) use reading::{FileReading, Scaling};
 pub(crate) use signals::{Excitation, Inspect, Measure, Pipe, Run, Signal};
 
 use crate::failure::Failure;
-use crate::figures::{View, Wishes};
+use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use mellow_rake::study::{OtherForm, SweepWish, Swept};
 use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
-use serde::Serialize;
+use mellow_rake_report::figure::{View, Wishes};
 use std::path::PathBuf;
 use std::str::FromStr;
 
@@ -93,7 +94,7 @@ pub(crate) struct Design {
     #[arg(long)]
     pub(crate) families: bool,
     /// Show the filter in other forms as well, with what each loses; with commas between them.
-    #[arg(long = "form", value_enum, value_delimiter = ',', value_name = "FORM")]
+    #[arg(long = "form", value_parser = named(&OtherForm::ALL), value_delimiter = ',', value_name = "FORM")]
     pub(crate) forms: Vec<OtherForm>,
     /// List zeros and poles with their frequency, radius and time constant.
     #[arg(long)]
@@ -115,7 +116,7 @@ pub(crate) struct Drawing {
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,
     /// What the panels show, up to nine, with commas between them [default: gain,edges,passband].
-    #[arg(long, value_enum, value_delimiter = ',', value_name = "VIEW")]
+    #[arg(long, value_parser = named(&View::ALL), value_delimiter = ',', value_name = "VIEW")]
     pub(crate) panels: Vec<View>,
     /// The frequencies of panels over the whole range: "20 kHz..30 kHz".
     #[arg(long, value_name = "FROM..TO", allow_hyphen_values = true)]
@@ -129,6 +130,17 @@ pub(crate) struct Drawing {
     /// Sketch the panels in the terminal as well [default panel: gain].
     #[arg(long, value_enum, value_name = "LETTERS", num_args = 0..=1, require_equals = true, default_missing_value = "braille")]
     pub(crate) sketch: Option<Letters>,
+}
+
+/// One of some values with their names, and what they are in the help.
+fn named<T: Clone + Send + Sync>(
+    all: &'static [(T, &'static str, &'static str)],
+) -> impl TypedValueParser<Value = T> {
+    let values = all.iter().map(|(_, name, what)| PossibleValue::new(*name).help(*what));
+    PossibleValuesParser::new(values).try_map(|name| {
+        let found = all.iter().find(|(_, known, _)| *known == name);
+        found.map(|(value, ..)| value.clone()).ok_or("there is no such value")
+    })
 }
 
 /// What a sketch is made of.
@@ -297,39 +309,7 @@ pub(crate) struct Quantize {
 
 /// Widths to try.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Sweep {
-    /// Whose widths.
-    pub(crate) of: Swept,
-    pub(crate) from: u32,
-    pub(crate) to: u32,
-}
-
-/// Words whose widths are tried.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Swept {
-    /// The coefficients.
-    Coefficients,
-    /// Input and output, and what follows from them.
-    Data,
-    /// What goes from section to section.
-    Between,
-    /// Each product before it is added.
-    Products,
-}
-
-impl Swept {
-    const ALL: [Swept; 4] = [Swept::Coefficients, Swept::Data, Swept::Between, Swept::Products];
-
-    /// The word for it on the command line.
-    pub(crate) fn as_str(self) -> &'static str {
-        match self {
-            Swept::Coefficients => "coefficients",
-            Swept::Data => "data",
-            Swept::Between => "between",
-            Swept::Products => "products",
-        }
-    }
-}
+pub(crate) struct Sweep(pub(crate) SweepWish);
 
 impl FromStr for Sweep {
     type Err = String;
@@ -347,37 +327,7 @@ impl FromStr for Sweep {
         if from > to {
             return Err(wanted());
         }
-        Ok(Sweep { of, from, to })
-    }
-}
-
-/// Another form of a filter.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub(crate) enum OtherForm {
-    /// The analogue prototype: zeros, poles and polynomials in s, prewarped edges.
-    Prototype,
-    /// One fraction b/a.
-    Polynomials,
-    /// A, B, C, D.
-    StateSpace,
-    /// Half the sum or difference of two all-passes.
-    AllPassSum,
-    /// A sum of sections.
-    Parallel,
-}
-
-impl OtherForm {
-    pub(crate) fn title(self) -> &'static str {
-        match self {
-            OtherForm::Prototype => "analogue prototype",
-            OtherForm::Polynomials => {
-                "polynomials, H(z) = (b0 + b1 z^-1 + ...)/(1 + a1 z^-1 + ...)"
-            }
-            OtherForm::StateSpace => "state space",
-            OtherForm::AllPassSum => "two all-passes",
-            OtherForm::Parallel => "parallel sections",
-        }
+        Ok(Sweep(SweepWish { of, from, to, every_structure: false }))
     }
 }
 

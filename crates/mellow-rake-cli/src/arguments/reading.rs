@@ -3,7 +3,7 @@
 use crate::failure::Failure;
 use clap::Args;
 use mellow_rake::units::SampleRate;
-use mellow_rake_files::{Encoding, ReadingChoice, Values};
+use mellow_rake_files::{Encoding, ReadingChoice, Scale};
 use std::str::FromStr;
 
 /// What a recording does not say by itself.
@@ -46,16 +46,6 @@ pub(crate) struct Scaling {
     pub(crate) offset: Option<Physical>,
 }
 
-/// From samples to what they stand for.
-#[derive(Debug, Clone)]
-pub(crate) struct Scale {
-    pub(crate) factor: f64,
-    pub(crate) offset: f64,
-    pub(crate) unit: String,
-    /// The largest size of a scaled sample less the offset.
-    pub(crate) range: f64,
-}
-
 impl Scaling {
     /// The scale that was asked for, if one was.
     pub(crate) fn scale(&self, full_scale: Option<f64>) -> Result<Option<Scale>, Failure> {
@@ -84,13 +74,6 @@ impl Scaling {
         };
         let (factor, unit, range) = (range / full_scale, unit.clone(), *range);
         Ok(Some(Scale { factor, offset, unit, range }))
-    }
-}
-
-impl Scale {
-    pub(crate) fn apply(&self, values: &Values) -> Values {
-        let scaled = values.reals().into_iter().map(|x| x * self.factor + self.offset);
-        Values::Reals(scaled.collect())
     }
 }
 

@@ -5,7 +5,6 @@ use clap::builder::RangedU64ValueParser;
 use clap::{Args, ValueEnum};
 use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
 use mellow_rake_files::Encoding;
-use serde::Serialize;
 use std::path::PathBuf;
 use std::str::FromStr;
 
@@ -95,8 +94,7 @@ pub(crate) struct Inspect {
 }
 
 /// What a program is given.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Excitation {
     /// Seeded white noise, uniform over half the input's range.
     Noise,
@@ -104,6 +102,17 @@ pub(crate) enum Excitation {
     Chirp,
     /// One tone after the other, each measured once the filter has settled.
     Steps,
+}
+
+impl Excitation {
+    /// The word for it.
+    pub(crate) fn as_str(self) -> &'static str {
+        match self {
+            Excitation::Noise => "noise",
+            Excitation::Chirp => "chirp",
+            Excitation::Steps => "steps",
+        }
+    }
 }
 
 /// Measure what runs, and hold it against the filter: its transfer function, single tones, or what it does to a modulated signal.

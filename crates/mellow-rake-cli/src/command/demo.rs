@@ -3,18 +3,20 @@
 use crate::arguments::{Demo, Language};
 use crate::command::generate::{files, write_files};
 use crate::failure::{Failure, Outcome};
-use crate::figures::{self, Trace, time_panel};
 use crate::load::{Loaded, Recording};
-use crate::measured::Measured;
-use crate::objects::{DesignObject, design_object};
 use crate::print;
-use crate::prove::{Proof, prove};
+use crate::work::prove;
 use mellow_rake::datapath::Simulator;
 use mellow_rake::design::Choice;
 use mellow_rake::signal::tone_level_db;
+use mellow_rake::study::{DesignRecord, Study};
 use mellow_rake::units::SampleRate;
+use mellow_rake::verify::Proof;
 use mellow_rake_figures::{Format, Pen, Sheet, draw};
 use mellow_rake_files::write_whole;
+use mellow_rake_report::Document;
+use mellow_rake_report::figure::{RESPONSE, Scene, Trace, Wishes, time_panel};
+use mellow_rake_report::page;
 use mellow_rake_rig::Target;
 use serde::Serialize;
 use std::ops::Range;
@@ -90,7 +92,7 @@ struct DemoObject<'a> {
     folder: String,
     files: Vec<String>,
     hum: Option<Hum>,
-    design: DesignObject,
+    design: DesignRecord,
     proof: &'a Proof,
     verdict: &'static str,
 }
@@ -109,10 +111,10 @@ pub(crate) fn run(options: &Demo) -> Result<Outcome, Failure> {
 fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure> {
     let Example { name, recording, recording_file, spec, spec_file, zoom_s, .. } = *example;
     let home = Path::new("demo").join(name);
-    let measured = Measured::new(Loaded::text(&home.join(spec_file), spec)?)?;
-    let loaded = &measured.loaded;
-    let implementation = measured.need_implementation("demo")?;
-    let rate = loaded.spec.sample_rate;
+    let loaded = Loaded::text(&home.join(spec_file), spec)?;
+    let study = &loaded.study;
+    let implementation = loaded.need_implementation("demo")?;
+    let rate = study.spec.sample_rate;
     let samples = Recording::bytes(&home.join(recording_file), recording, rate)?;
     let words = samples.words(implementation.fixed.input)?;
 
@@ -120,16 +122,16 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         .map_err(|source| Failure::Read { path: folder.to_owned(), source })?;
     write_whole(&folder.join(recording_file), recording)?;
     write_whole(&folder.join(spec_file), spec.as_bytes())?;
-    let generated = files(&loaded.spec.name, implementation, &[Language::C, Language::Verilog])?;
+    let generated = files(&study.spec.name, implementation, &[Language::C, Language::Verilog])?;
     write_files(folder, &generated)?;
 
     let before = samples.values.reals();
-    let float = loaded.design.form.start().run(&before);
+    let float = study.design.form.start().run(&before);
     // Output words in steps of the input word, so that both stand on one scale.
     let scale = implementation.fixed.output.step() / implementation.fixed.input.step();
     let output = Simulator::new(&implementation.checked).run(&words);
     let integer: Vec<f64> = output.iter().map(|&y| y as f64 * scale).collect();
-    let hum = match &loaded.design.choice {
+    let hum = match &study.design.choice {
         Choice::Notch(choice) => Some(Hum {
             frequency_hz: choice.center_hz,
             before_dbfs: level(&before, rate, choice.center_hz),
@@ -140,7 +142,9 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     };
 
     let path = folder.join("response.png");
-    figures::response(&measured, &figures::RESPONSE, figures::Wishes::default(), &path)?;
+    let scene = Scene::of(study, Wishes::default());
+    let title = format!("{}: {}", study.spec.name, scene.plan.title);
+    write_whole(&path, &draw(&scene.sheet(&title, &RESPONSE), Format::Png)?)?;
     let traces = [
         Trace { name: "before", pen: Pen::Light, samples: &before },
         Trace { name: "after", pen: Pen::Over, samples: &integer },
@@ -150,13 +154,13 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     };
     let sample = |seconds: f64| ((seconds * rate.hertz()).round() as usize).min(before.len());
     let close = sample(zoom_s.0)..sample(zoom_s.1);
-    let title = format!("{name}, before and after {} on integers", loaded.spec.name);
+    let title = format!("{name}, before and after {} on integers", study.spec.name);
     let panels = vec![panel("the whole record", 0..before.len()), panel("a closer look", close)];
     let picture = draw(&Sheet { title, panels }, Format::Png)?;
     write_whole(&folder.join("before_after.png"), &picture)?;
 
     let targets = [Target::HostC, Target::Icarus];
-    let proof = prove(loaded, implementation, Some(&words), &targets, &generated);
+    let proof = prove(study, implementation, Some(&words), &targets, &generated);
     let mut names: Vec<String> = [recording_file, spec_file].map(str::to_owned).to_vec();
     names.extend(generated.iter().map(|file| file.name.clone()));
     names.extend(["response.png", "before_after.png", "result.json"].map(str::to_owned));
@@ -166,7 +170,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         folder: folder.display().to_string(),
         files: names,
         hum,
-        design: design_object(&measured),
+        design: study.record(),
         proof: &proof,
         verdict,
     };
@@ -175,20 +179,36 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     if json {
         print::json(&object)?;
     } else {
-        let hum = object.hum.as_ref().map_or(String::new(), Hum::text);
-        print::text(&format!(
-            "{}, {} samples at {} Hz, {:.0} s\n\n{}\n{hum}{}\nVerdict: {verdict}\n\nWritten to {}:\n  {}\n",
-            example.what,
-            words.len(),
-            rate.hertz(),
-            words.len() as f64 / rate.hertz(),
-            measured.text(),
-            proof.text(),
-            object.folder,
-            object.files.chunks(5).map(|names| names.join("  ")).collect::<Vec<_>>().join("\n  "),
-        ))?;
+        print::page(&account(example, study, (words.len(), rate), &proof, &object))?;
     }
-    Ok(Outcome::of(measured.meets_spec() != Some(false) && held))
+    Ok(Outcome::of(study.meets_spec() != Some(false) && held))
+}
+
+/// All that was done, in words.
+fn account(
+    example: &Example,
+    study: &Study,
+    (samples, rate): (usize, SampleRate),
+    proof: &Proof,
+    object: &DemoObject<'_>,
+) -> Document {
+    let mut text = Document::of(&format!(
+        "{}, {samples} samples at {} Hz, {:.0} s\n\n",
+        example.what,
+        rate.hertz(),
+        samples as f64 / rate.hertz()
+    ));
+    text.append(page::design(study));
+    text.gap();
+    if let Some(hum) = &object.hum {
+        text.lines(&hum.text());
+    }
+    text.append(page::proof(proof));
+    text.lines(&format!("\nVerdict: {}\n\nWritten to {}:", object.verdict, object.folder));
+    for names in object.files.chunks(5) {
+        text.lines(&format!("  {}", names.join("  ")));
+    }
+    text
 }
 
 /// The level of the tone at `hertz` in 16-bit counts, once the start is over.

@@ -3,11 +3,10 @@
 use crate::arguments::{Generate, Language};
 use crate::failure::{Failure, Outcome};
 use crate::load::Loaded;
-use crate::measured::Measured;
-use crate::objects::{DesignObject, design_object};
 use crate::print;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::spec::Name;
+use mellow_rake::study::DesignRecord;
 use mellow_rake::write::{GeneratedFile, Symbols, c, verilog};
 use mellow_rake_files::write_whole;
 use serde::Serialize;
@@ -17,7 +16,7 @@ use std::path::Path;
 struct GenerateObject {
     folder: String,
     files: Vec<FileObject>,
-    design: DesignObject,
+    design: DesignRecord,
 }
 
 #[derive(Serialize)]
@@ -56,9 +55,9 @@ pub(crate) fn write_files(folder: &Path, files: &[GeneratedFile]) -> Result<(), 
 }
 
 pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
-    let measured = Measured::new(Loaded::file(&options.spec)?)?;
-    let implementation = measured.need_implementation("generate")?;
-    let files = files(&measured.loaded.spec.name, implementation, &options.to)?;
+    let loaded = Loaded::file(&options.spec)?;
+    let implementation = loaded.need_implementation("generate")?;
+    let files = files(&loaded.study.spec.name, implementation, &options.to)?;
     write_files(&options.output, &files)?;
     let folder = options.output.display().to_string();
     if options.json {
@@ -72,7 +71,7 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             }
         };
         let files = files.iter().map(object).collect();
-        let design = design_object(&measured);
+        let design = loaded.study.record();
         print::json(&GenerateObject { folder, files, design })?;
     } else {
         for file in &files {

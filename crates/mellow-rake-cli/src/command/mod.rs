@@ -3,7 +3,6 @@
 pub(crate) mod compare;
 pub(crate) mod demo;
 pub(crate) mod design;
-pub(crate) mod forms;
 pub(crate) mod generate;
 pub(crate) mod inspect;
 pub(crate) mod measure;

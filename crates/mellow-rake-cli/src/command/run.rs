@@ -2,20 +2,20 @@
 
 use crate::arguments::Run;
 use crate::failure::{Failure, Outcome};
-use crate::figures::{self, Excerpt, Trace, density_panel, liveliest, time_panel};
+use crate::figures;
 use crate::load::Loaded;
-use crate::print::{self, wrapped};
-use crate::stream::{Mode, pass};
-use crate::text::units::frequencies;
+use crate::print;
+use crate::work::progress;
 use mellow_rake::filter::{PhaseResponse, Transfer};
-use mellow_rake::fixed::WordFormat;
 use mellow_rake::quality::Measures;
 use mellow_rake::response::measure_time;
-use mellow_rake::signal::{SpectrumError, SpectrumWish, Twice, spectrum};
-use mellow_rake_figures::{Pen, Sheet, draw};
+use mellow_rake::signal::Twice;
 use mellow_rake_files::{
-    Encoding, FileFormat, RecordingPlan, RecordingReader, RecordingWriter, Values, write_whole,
+    FileFormat, Mode, OutputForm, RecordingPlan, RecordingReader, RecordingWriter, Values, pass,
 };
+use mellow_rake_report::Document;
+use mellow_rake_report::figure::{Excerpt, before_and_after};
+use mellow_rake_report::units::frequencies;
 use serde::Serialize;
 use std::path::Path;
 
@@ -45,7 +45,7 @@ struct RunObject {
 
 pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     let loaded = Loaded::file(&options.spec)?;
-    let rate = loaded.spec.sample_rate;
+    let rate = loaded.study.spec.sample_rate;
     if is_same_file(&options.input, &options.output) {
         return Err(Failure::Call(format!(
             "{}: the output is the recording itself; another file is wanted",
@@ -59,7 +59,7 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         true => Some(loaded.need_implementation("run --bit-true")?),
         false => None,
     };
-    let mode = match (&implementation, options.zero_phase) {
+    let mode = match (implementation, options.zero_phase) {
         (Some(implementation), _) => Mode::BitTrue(implementation),
         (None, true) => Mode::ZeroPhase,
         (None, false) => Mode::Float,
@@ -67,9 +67,9 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     let removed = if options.remove_delay { delay(&loaded)? } else { 0 };
     let names: Vec<String> = columns.iter().map(|&column| reader.names()[column].clone()).collect();
     let format = FileFormat::of(&options.output)?;
-    let words = implementation.as_ref().map(|implementation| implementation.fixed.output);
+    let words = implementation.map(|implementation| implementation.fixed.output);
     let full_scale = reader.full_scale().filter(|_| scale.is_none());
-    let form = Written::new(options.output_encoding, format, words, full_scale);
+    let form = OutputForm::new(options.output_encoding, format, words, full_scale);
     let plan = RecordingPlan {
         names: match form.has_before {
             true => names.iter().flat_map(|n| [n.clone(), format!("{n}_filtered")]).collect(),
@@ -83,7 +83,9 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     let samples = reader.samples();
     let mut clipped = 0;
     let mut shown = [Excerpt::default(), Excerpt::default()];
-    let sink = |before: &[Values], after: &[Values]| {
+    let bar = progress(samples, "filtering");
+    let sink = |before: &[Values], after: &[Values]| -> Result<(), Failure> {
+        bar.inc(before[0].len() as u64);
         if options.figure.is_some() {
             shown[0].keep(&before[0].reals());
             shown[1].keep(&after[0].reals());
@@ -101,26 +103,30 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         &mut reader,
         &options.input,
         &columns,
-        (&loaded, &mode),
+        (&loaded.study.design.form, &mode),
         scale.as_ref(),
         removed,
         sink,
     )?;
+    bar.finish_and_clear();
     // Taps have settled once they are full; a peak of 1 serves, as only the settling is asked for.
-    let settling = measure_time(&loaded.design.form, 1.0, rate).settling_samples;
+    let settling = measure_time(&loaded.study.design.form, 1.0, rate).settling_samples;
     let unsettled = if options.zero_phase { 0 } else { settling.saturating_sub(removed) };
     if let Some(path) = &options.figure {
         // Words of another format in steps of the input word, to stand on one scale.
-        let steps = loaded.spec.fixed.filter(|_| options.bit_true);
+        let steps = loaded.study.spec.fixed.filter(|_| options.bit_true);
         let step = steps.map_or(1.0, |fixed| fixed.output.step() / fixed.input.step());
         shown[1].samples.iter_mut().for_each(|y| *y *= step);
-        draw_both(path, &loaded, &names[0], &shown, unsettled, samples)?;
-        print::note(&format!("{} written", path.display()));
+        figures::write(Some(path), || {
+            let named = (names[0].as_str(), loaded.study.spec.name.as_str());
+            before_and_after(named, rate, &shown, unsettled, samples)
+                .map_err(|error| Failure::Call(format!("{}: {error}", path.display())))
+        })?;
     }
     writer.finish()?;
-    let left = loaded.design.form.taps().map(|taps| taps.group_delay(0.0) - removed as f64);
+    let left = loaded.study.design.form.taps().map(|taps| taps.group_delay(0.0) - removed as f64);
     let object = RunObject {
-        name: loaded.spec.name.to_string(),
+        name: loaded.study.spec.name.to_string(),
         mode: match mode {
             Mode::BitTrue(_) => "bit-true",
             Mode::ZeroPhase => "forward and backward",
@@ -143,7 +149,7 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
         settling_samples: unsettled,
         affected_at_each_end: passed.affected,
         half_power_hz: options.zero_phase.then(|| {
-            let design = &loaded.design;
+            let design = &loaded.study.design;
             let once = design.transfer();
             let twice = Twice(once);
             let all: [&dyn Transfer; 2] = [once, &twice];
@@ -153,7 +159,7 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     if options.json {
         print::json(&object)?;
     } else {
-        print::text(&text(&object))?;
+        print::page(&text(&object))?;
     }
     Ok(Outcome::Held)
 }
@@ -183,66 +189,7 @@ fn columns(options: &Run, reader: &RecordingReader) -> Result<Vec<usize>, Failur
     options.column.iter().map(|name| Ok(reader.choose(Some(name))?)).collect()
 }
 
-/// How the output is written.
-struct Written {
-    encoding: Encoding,
-    /// Samples are multiplied by this before.
-    factor: f64,
-    /// Whether the samples before stand beside those after, and numbers are written as text.
-    has_before: bool,
-    is_text: bool,
-    /// Real numbers have to be rounded to integers.
-    limits: Option<(i64, i64)>,
-}
-
-impl Written {
-    fn new(
-        wished: Option<Encoding>,
-        format: FileFormat,
-        words: Option<WordFormat>,
-        full_scale: Option<f64>,
-    ) -> Self {
-        let is_text = matches!(format, FileFormat::Text | FileFormat::Json);
-        let own = match (words, format) {
-            // An unsigned word needs a bit more as a signed one.
-            (Some(word), _) => format.signed(word.width() + u32::from(!word.is_signed())),
-            (None, FileFormat::Wav) => Encoding::float(false),
-            (None, _) => Encoding::float(true),
-        };
-        let encoding = wished.unwrap_or(own);
-        // In a WAV file the full scale of floating point is 1, of integers 2 to the bits less one; elsewhere numbers are themselves.
-        let factor = match (words, full_scale) {
-            _ if is_text => 1.0,
-            (Some(word), _) if !encoding.is_integer() => word.step(),
-            (Some(_), _) => 1.0,
-            (None, Some(full_scale)) if format == FileFormat::Wav && !encoding.is_integer() => {
-                1.0 / full_scale
-            }
-            (None, Some(1.0)) if encoding.is_integer() => encoding.full_scale(),
-            _ => 1.0,
-        };
-        let limits = encoding.limits().filter(|_| !is_text);
-        Written { encoding, factor, has_before: is_text, is_text, limits }
-    }
-
-    /// The samples as they are written; counts those that the encoding cuts off.
-    fn values(&self, after: &Values, clipped: &mut u64) -> Values {
-        let (Values::Reals(samples), Some((low, high))) = (after, self.limits) else {
-            return match after {
-                _ if self.factor == 1.0 => after.clone(),
-                _ => Values::Reals(after.reals().into_iter().map(|y| y * self.factor).collect()),
-            };
-        };
-        let mut word = |y: &f64| {
-            let word = (y * self.factor).round_ties_even();
-            *clipped += u64::from(word < low as f64 || word > high as f64);
-            (word as i64).clamp(low, high)
-        };
-        Values::Integers(samples.iter().map(&mut word).collect())
-    }
-}
-
-fn text(object: &RunObject) -> String {
+fn text(object: &RunObject) -> Document {
     let limits = match object.limited_samples {
         Some(count) if count > 0 => format!("; limits acted in {count} samples"),
         Some(_) => "; no limit acted".to_owned(),
@@ -250,10 +197,10 @@ fn text(object: &RunObject) -> String {
     };
     let RunObject { output, samples, columns, name, mode, method, .. } = object;
     let how = if *method == "overlap-save" { ", overlap-save" } else { "" };
-    let mut text = format!(
+    let mut text = Document::of(&format!(
         "{output}: {samples} samples of `{}` through {name} ({mode}{how}{limits})\n",
         columns.join("`, `")
-    );
+    ));
     if let Some(encoding) = &object.encoding {
         let scaled = match object.written_factor {
             1.0 => String::new(),
@@ -264,7 +211,7 @@ fn text(object: &RunObject) -> String {
             0 => String::new(),
             count => format!("; {count} SAMPLES CUT OFF at the ends of its range"),
         };
-        text.push_str(&format!("  written as {encoding}{scaled}{clipped}\n"));
+        text.lines(&format!("  written as {encoding}{scaled}{clipped}\n"));
     }
     if let Some(affected) = object.affected_at_each_end {
         let moved = match &object.half_power_hz {
@@ -279,24 +226,24 @@ fn text(object: &RunObject) -> String {
             "  every attenuation in decibels counts twice{moved}; the first and the last {affected} samples depend on what is assumed \
              beyond the ends: the recording turned about its last sample"
         );
-        text.push_str(&wrapped(&line, 4));
+        text.paragraph(&line, 4);
     } else {
         let unsettled = object.settling_samples;
-        text.push_str(&format!("  the first {unsettled} samples are the filter's start-up\n"));
+        text.lines(&format!("  the first {unsettled} samples are the filter's start-up\n"));
     }
     if let Some(left) = object.delay_left_samples {
         let removed = object.delay_removed_samples;
         let line = format!(
             "  {removed} samples of delay taken off, {left} left; the last {removed} samples are the answer to the last one held"
         );
-        text.push_str(&wrapped(&line, 4));
+        text.paragraph(&line, 4);
     }
     text
 }
 
 /// The whole samples of a delay that is the same at every frequency.
 fn delay(loaded: &Loaded) -> Result<usize, Failure> {
-    let taps = loaded.design.form.taps().filter(|taps| taps.linear_phase().is_some());
+    let taps = loaded.study.design.form.taps().filter(|taps| taps.linear_phase().is_some());
     let taps = taps.ok_or_else(|| {
         Failure::Call(format!(
             "{}: --remove-delay: the delay of this filter is not the same at every frequency; --zero-phase has none, and \
@@ -305,38 +252,4 @@ fn delay(loaded: &Loaded) -> Result<usize, Failure> {
         ))
     })?;
     Ok(taps.group_delay(0.0) as usize)
-}
-
-/// The record before and after, its liveliest stretch, and both spectra.
-fn draw_both(
-    path: &Path,
-    loaded: &Loaded,
-    name: &str,
-    shown: &[Excerpt; 2],
-    unsettled: usize,
-    samples: u64,
-) -> Result<(), Failure> {
-    let [before, after] = [&shown[0].samples[..], &shown[1].samples];
-    let format = figures::format(path)?;
-    let rate = loaded.spec.sample_rate;
-    let wrong = |error: SpectrumError| Failure::Call(format!("{}: {error}", path.display()));
-    let density = |samples: &[f64]| {
-        spectrum(samples, rate, SpectrumWish::for_length(samples.len())).map_err(wrong)
-    };
-    let spectra = [density(before)?, density(after)?];
-    let traces = [
-        Trace { name: "before", pen: Pen::Light, samples: before },
-        Trace { name: "after", pen: Pen::Over, samples: after },
-    ];
-    let time = |title: &str, part: std::ops::Range<usize>| {
-        time_panel(title, name, 1.0 / rate.hertz(), &traces, &part, unsettled)
-    };
-    let panels = vec![
-        time(&shown[0].title(samples), 0..before.len()),
-        time("a closer look", liveliest(before, 500)),
-        density_panel(&[("before", Pen::Light, &spectra[0]), ("after", Pen::Over, &spectra[1])]),
-    ];
-    let title = format!("{name}, before and after {}", loaded.spec.name);
-    write_whole(path, &draw(&Sheet { title, panels }, format)?)?;
-    Ok(())
 }

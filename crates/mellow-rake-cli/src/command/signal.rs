@@ -2,16 +2,15 @@
 
 use crate::arguments::Signal;
 use crate::failure::{Failure, Outcome};
-use crate::figures::{self, Excerpt, record_sheet};
-use crate::load::Loaded;
-use crate::print::{self, engineering, table};
-use crate::stream::progress;
-use mellow_rake::signal::{Converter, Keying, SignalPlan, Waveform};
-use mellow_rake::units::SampleRate;
-use mellow_rake_figures::draw;
-use mellow_rake_files::{
-    Encoding, FileFormat, RecordingPlan, RecordingWriter, Values, write_whole,
-};
+use crate::figures;
+use crate::load::read_text;
+use crate::print;
+use crate::work::progress;
+use mellow_rake::signal::{Converter, SignalPlan};
+use mellow_rake_files::{Encoding, FileFormat, RecordingPlan, RecordingWriter, Values};
+use mellow_rake_report::Document;
+use mellow_rake_report::figure::{Excerpt, record_sheet};
+use mellow_rake_report::numbers::engineering;
 use serde::Serialize;
 use std::path::Path;
 
@@ -51,7 +50,7 @@ struct ConverterObject {
 
 /// The plan of a file.
 pub(crate) fn plan_file(path: &Path) -> Result<SignalPlan, Failure> {
-    let text = Loaded::read_text(path)?;
+    let text = read_text(path)?;
     SignalPlan::parse(&text).map_err(|error| Failure::Spec { path: path.to_owned(), error })
 }
 
@@ -141,10 +140,10 @@ pub(crate) fn run(options: &Signal) -> Result<Outcome, Failure> {
     bar.finish_and_clear();
     if let Some(figure) = &options.figure {
         let unit = if converter.is_some() { "counts" } else { "" };
-        let sheet = record_sheet(plan.name.as_str(), unit, rate, &shown, samples, &[])
-            .map_err(|error| Failure::Call(format!("{}: {error}", figure.display())))?;
-        write_whole(figure, &draw(&sheet, figures::format(figure)?)?)?;
-        print::note(&format!("{} written", figure.display()));
+        figures::write(Some(figure), || {
+            record_sheet(plan.name.as_str(), unit, rate, &shown, samples, &[])
+                .map_err(|error| Failure::Call(format!("{}: {error}", figure.display())))
+        })?;
     }
     writer.finish()?;
     let has_bytes = !matches!(format, FileFormat::Text | FileFormat::Json);
@@ -170,97 +169,35 @@ pub(crate) fn run(options: &Signal) -> Result<Outcome, Failure> {
     if options.json {
         print::json(&object)?;
     } else {
-        print::text(&text(&object, format))?;
+        print::page(&text(&object, format))?;
     }
     Ok(Outcome::Held)
 }
 
 fn parts(plan: &SignalPlan) -> Vec<PartObject> {
-    let part = |part: &mellow_rake::signal::Part| {
-        let length = part.stop - part.start;
-        PartObject {
-            title: title(&part.waveform, plan.sample_rate),
-            start: part.start,
-            stop: part.stop,
-            symbols: match &part.waveform {
-                Waveform::Keyed(keyed) => Some(keyed.count(length, plan.sample_rate)),
-                Waveform::Multicarrier(many) => {
-                    Some(many.count(length, plan.sample_rate) * many.carriers as usize)
-                }
-                _ => None,
-            },
-        }
+    let part = |part: &mellow_rake::signal::Part| PartObject {
+        title: part.waveform.title(plan.sample_rate),
+        start: part.start,
+        stop: part.stop,
+        symbols: part.symbols(plan.sample_rate),
     };
     plan.parts.iter().map(part).collect()
 }
 
-/// A part in a few words.
-fn title(waveform: &Waveform, rate: SampleRate) -> String {
-    let keying = Keying::as_str;
-    match waveform {
-        Waveform::Constant { level } => format!("constant {level}"),
-        Waveform::Tone { hertz, amplitude, .. } => format!("tone, {hertz} Hz, {amplitude}"),
-        Waveform::Chirp { from_hertz, to_hertz, amplitude, .. } => {
-            format!("chirp, {from_hertz} Hz to {to_hertz} Hz, {amplitude}")
-        }
-        Waveform::Square { hertz, amplitude, duty } => {
-            format!("square, {hertz} Hz, {amplitude}, {} % high", 100.0 * duty)
-        }
-        Waveform::Triangle { hertz, amplitude } => format!("triangle, {hertz} Hz, {amplitude}"),
-        Waveform::Pulse { at, width: u64::MAX, amplitude, .. } => {
-            format!("step at sample {at}, {amplitude}")
-        }
-        Waveform::Pulse { at, width, every, amplitude } => {
-            let again = if *every > 0 { format!(", every {every}") } else { String::new() };
-            format!("pulse of {width} at sample {at}{again}, {amplitude}")
-        }
-        Waveform::WhiteNoise { rms } => format!("white noise, {rms} rms"),
-        Waveform::PinkNoise { rms } => format!("pink noise, {rms} rms"),
-        Waveform::BandNoise { band_hertz: [low, high], rms } => {
-            format!("noise, {low} Hz to {high} Hz, {rms} rms")
-        }
-        Waveform::Hum { hertz, amplitude, harmonics, drift_hertz, .. } => format!(
-            "hum, {hertz} Hz ± {drift_hertz} Hz, {amplitude}, {} harmonics",
-            harmonics.len()
-        ),
-        Waveform::Spikes { per_second, amplitude, .. } => {
-            format!("spikes, {per_second} a second, up to {amplitude}")
-        }
-        Waveform::Keyed(keyed) => format!(
-            "{}, {} Hz, {} symbols a second, {} rms",
-            keying(keyed.keying),
-            keyed.carrier_hertz,
-            keyed.symbol_rate,
-            keyed.rms
-        ),
-        Waveform::Multicarrier(many) => format!(
-            "{} carriers of {} about {} Hz, {} Hz apart, blocks of {} + {} samples, {} rms",
-            many.carriers,
-            keying(many.keying),
-            many.center_hertz,
-            many.spacing_hertz,
-            many.block(rate),
-            many.guard,
-            many.rms
-        ),
-        _ => String::new(),
-    }
-}
-
-fn text(object: &SignalObject, format: FileFormat) -> String {
+fn text(object: &SignalObject, format: FileFormat) -> Document {
     let SignalObject { file, name, samples, sample_rate_hz, seed, .. } = object;
-    let mut text = format!(
+    let mut text = Document::of(&format!(
         "{file}: `{name}`, {samples} samples at {sample_rate_hz} Hz, {:.3} s, seed {seed}\n\n",
         *samples as f64 / sample_rate_hz
-    );
+    ));
     let row = |part: &PartObject| {
         let symbols = part.symbols.map_or("-".to_owned(), |count| count.to_string());
         vec![part.title.clone(), part.start.to_string(), part.stop.to_string(), symbols]
     };
     let rows: Vec<Vec<String>> = object.parts.iter().map(row).collect();
-    text.push_str(&table(&["part", "from sample", "to", "symbols"], &rows));
+    text.table(&["part", "from sample", "to", "symbols"], &rows);
     if let Some(one) = &object.converter {
-        text.push_str(&format!(
+        text.lines(&format!(
             "  converter: {} bits over ±{}, {} a count, noise {} rms; {}\n",
             one.bits,
             one.range,
@@ -273,17 +210,17 @@ fn text(object: &SignalObject, format: FileFormat) -> String {
         ));
     }
     let SignalObject { lowest, highest, rms, .. } = object;
-    text.push_str(&format!(
+    text.lines(&format!(
         "  from {} to {}, {} rms\n",
         engineering(*lowest),
         engineering(*highest),
         engineering(*rms)
     ));
     if let Some(encoding) = &object.encoding {
-        text.push_str(&format!("  written as {encoding}\n"));
+        text.lines(&format!("  written as {encoding}\n"));
     }
     if format == FileFormat::Wav && object.converter.is_none() && highest.max(-lowest) > 1.0 {
-        text.push_str("  beyond ±1, where players of WAV files cut off\n");
+        text.lines("  beyond ±1, where players of WAV files cut off\n");
     }
     text
 }

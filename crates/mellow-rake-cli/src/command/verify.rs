@@ -5,8 +5,10 @@ use crate::command::generate::files;
 use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording, read};
 use crate::print;
-use crate::prove::{Proof, prove};
+use crate::work::prove;
+use mellow_rake::verify::Proof;
 use mellow_rake::write::GeneratedFile;
+use mellow_rake_report::page;
 use mellow_rake_rig::Target;
 use serde::Serialize;
 
@@ -24,7 +26,7 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
     let recording = match &options.recording {
         None => None,
         Some(path) => {
-            let rate = loaded.spec.sample_rate;
+            let rate = loaded.study.spec.sample_rate;
             let recording =
                 Recording::file(path, &options.reading, options.column.as_deref(), Some(rate))?;
             Some(recording.words(implementation.fixed.input)?)
@@ -39,7 +41,8 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
             On::Icarus => Target::Icarus,
         })
         .collect();
-    let mut files = files(&loaded.spec.name, &implementation, &[Language::C, Language::Verilog])?;
+    let mut files =
+        files(&loaded.study.spec.name, implementation, &[Language::C, Language::Verilog])?;
     if let Some(folder) = &options.files {
         let needed = |file: &GeneratedFile| {
             let hardware = file.name.ends_with(".v");
@@ -52,14 +55,17 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
                 .map_err(|_| Failure::Call(format!("{}: not UTF-8 text", path.display())))?;
         }
     }
-    let proof = prove(&loaded, &implementation, recording.as_deref(), &targets, &files);
+    let proof = prove(&loaded.study, implementation, recording.as_deref(), &targets, &files);
     // A target that was named must be run; one that was only tried may be missing.
     let (held, verdict) = proof.verdict(options.on.is_some());
     if options.json {
-        let name = loaded.spec.name.to_string();
+        let name = loaded.study.spec.name.to_string();
         print::json(&VerifyObject { name, proof: &proof, verdict })?;
     } else {
-        print::text(&format!("{}\nVerdict: {verdict}\n", proof.text()))?;
+        let mut text = page::proof(&proof);
+        text.gap();
+        text.lines(&format!("Verdict: {verdict}"));
+        print::page(&text)?;
     }
     Ok(Outcome::of(held))
 }

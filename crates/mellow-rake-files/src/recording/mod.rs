@@ -3,11 +3,13 @@
 mod bytes;
 mod error;
 mod json;
+mod output;
 mod text;
 mod wav;
 mod writer;
 
 pub use error::{CsvError, RecordingError};
+pub use output::OutputForm;
 pub(crate) use text::TextReader;
 pub use writer::{FileFormat, RecordingPlan, RecordingWriter};
 

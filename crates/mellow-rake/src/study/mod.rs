@@ -1,5 +1,199 @@
-//! One study of one spec: everything that the other rooms know of it, for every front end.
+//! The one entry: a spec, the filter that it asks for, the integers that stand for it, and what is known of them.
+//!
+//! ```
+//! use mellow_rake::spec::template;
+//! use mellow_rake::study::{InTurn, Study};
+//! let study = Study::of_text(template("lowpass").unwrap(), |_| unreachable!("it names no file"))?;
+//! assert_eq!(study.meets_spec(), Some(true));
+//! let page = study.quantization(&InTurn)?;
+//! assert!(page.template_margin_db[1].unwrap() >= 0.0);
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
 
+mod contender;
+mod error;
+mod families;
+mod forms;
+mod inspection;
+mod jobs;
 mod line_remedies;
+mod measured;
+mod quantization;
+mod received;
+mod record;
+mod sensitivity;
 
+pub use contender::{Compared, Contender};
+pub use error::StudyError;
+pub use families::{FamilyRow, NoFamilies};
+pub use forms::{FormRecord, FormValue, OtherForm};
+pub use inspection::{Inspection, LEAST_LINE_DB, inspect};
+pub use jobs::{InTurn, Job, Jobs, Workers};
 pub use line_remedies::{LineRemedy, line_remedies};
+pub use measured::{GOOD_COHERENCE, MeasuredResponse, MeasuredTone};
+pub use quantization::{
+    ConverterFigures, Impossible, LowerRate, MovedPole, NoiseFigures, OverflowOscillations,
+    PolynomialFigures, Quantization, Quieter, Remedy, SectionOscillations, Sensitive,
+    StructureFigures, StructureSweep, Sweep, SweepRow, SweepWish, Swept, Width,
+};
+pub use received::{ErrorRecord, NotReceived, Received};
+pub use record::{DesignRecord, QualityRecord, quality_records};
+pub use sensitivity::{CoefficientStudy, SHARE_OF_A_COEFFICIENT};
+
+use crate::design::{Design, design};
+use crate::implementation::{Goal, Implementation, advice, implement_toward};
+use crate::quality::{QualityRow, Report, meets_spec};
+use crate::spec::{Coefficients, DirectWish, Spec, SpecPlace, Want};
+use std::sync::OnceLock;
+
+/// A spec with the filter that it asks for. The integers and the reports are made when they are first asked for, and kept.
+#[derive(Debug, Clone)]
+pub struct Study {
+    /// What was asked.
+    pub spec: Spec,
+    /// What was designed.
+    pub design: Design,
+    /// The text that places are named in.
+    text: Option<String>,
+    implementation: OnceLock<Result<Option<Implementation>, StudyError>>,
+    designed: OnceLock<Report>,
+    rounded: OnceLock<Option<Report>>,
+}
+
+impl Study {
+    /// Reads and designs the text of a spec. `files` gives the coefficients of a file that the spec names, or says why there are none.
+    ///
+    /// # Errors
+    /// [`StudyError`] names the place in the text, what was found, and what would do.
+    pub fn of_text(
+        text: &str,
+        files: impl FnOnce(&str) -> Result<Coefficients, String>,
+    ) -> Result<Self, StudyError> {
+        Study::of_changed_text(text, text, files)
+    }
+
+    /// Reads and designs a changed text of a spec; what is wrong is named at its place in the text `shown`, which the user knows.
+    ///
+    /// # Errors
+    /// As of [`of_text`](Study::of_text).
+    pub fn of_changed_text(
+        text: &str,
+        shown: &str,
+        files: impl FnOnce(&str) -> Result<Coefficients, String>,
+    ) -> Result<Self, StudyError> {
+        let mut spec = Spec::parse(text).map_err(|mut error| {
+            if text != shown && !error.key.is_empty() {
+                let place = SpecPlace::of(shown, &[&error.key]);
+                (error.line, error.column) = (place.line, place.column);
+            }
+            StudyError::Spec(Box::new(error))
+        })?;
+        if let Want::Direct(DirectWish::Given(coefficients)) = &mut spec.want
+            && let Coefficients::File(name) = coefficients
+        {
+            *coefficients = files(name).map_err(|what| StudyError::Coefficients {
+                place: SpecPlace::of(shown, &["want.file"]),
+                what,
+            })?;
+        }
+        Study::with_text(spec, Some(shown.to_owned()))
+    }
+
+    /// Designs a spec that was made without a text.
+    ///
+    /// # Errors
+    /// [`StudyError`], without a place.
+    pub fn of(spec: Spec) -> Result<Self, StudyError> {
+        Study::with_text(spec, None)
+    }
+
+    fn with_text(spec: Spec, text: Option<String>) -> Result<Self, StudyError> {
+        let design = design(&spec).map_err(|error| StudyError::Design {
+            place: text.as_ref().map(|text| SpecPlace::of(text, &error.keys())),
+            advice: crate::design::advice(&spec, &error).map(Box::new),
+            error: Box::new(error),
+        })?;
+        Ok(Study {
+            spec,
+            design,
+            text,
+            implementation: OnceLock::new(),
+            designed: OnceLock::new(),
+            rounded: OnceLock::new(),
+        })
+    }
+
+    /// What integers are chosen for.
+    pub fn goal(&self) -> Goal {
+        Goal::of(&self.spec, &self.design)
+    }
+
+    /// The integer filter; `None` where the spec has no words.
+    ///
+    /// # Errors
+    /// [`StudyError::Implement`] where the words of the spec cannot carry the filter.
+    pub fn implementation(&self) -> Result<Option<&Implementation>, StudyError> {
+        self.implementation
+            .get_or_init(|| self.implement())
+            .as_ref()
+            .map_err(Clone::clone)
+            .map(Option::as_ref)
+    }
+
+    /// The integer filter that cannot be done without.
+    ///
+    /// # Errors
+    /// As of [`implementation`](Study::implementation), and [`StudyError::NoWords`] where the spec has none.
+    pub fn integers(&self) -> Result<&Implementation, StudyError> {
+        self.implementation()?.ok_or(StudyError::NoWords)
+    }
+
+    fn implement(&self) -> Result<Option<Implementation>, StudyError> {
+        let Some(fixed) = self.spec.fixed else {
+            return Ok(None);
+        };
+        let (form, goal) = (&self.design.form, self.goal());
+        implement_toward(form, fixed, &goal).map(Some).map_err(|error| StudyError::Implement {
+            place: self.text.as_ref().map(|text| SpecPlace::of(text, &error.keys())),
+            advice: advice(form, fixed, &goal, &error).map(Box::new),
+            error: Box::new(error),
+        })
+    }
+
+    /// What was measured on the designed filter.
+    pub fn designed(&self) -> &Report {
+        self.designed.get_or_init(|| {
+            let Design { form, choice, .. } = &self.design;
+            let rate = self.spec.sample_rate;
+            Report::of(self.design.transfer(), form, choice, form.cost(), rate)
+        })
+    }
+
+    /// What was measured on the filter with rounded coefficients; `None` where there is none.
+    pub fn rounded(&self) -> Option<&Report> {
+        let report = || {
+            let integers = self.implementation().ok()??;
+            let cost = integers.checked.cost();
+            let cost = [cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words];
+            let (form, choice) = (&integers.rounded, &self.design.choice);
+            Some(Report::of(form, form, choice, cost, self.spec.sample_rate))
+        };
+        self.rounded.get_or_init(report).as_ref()
+    }
+
+    /// Asked beside found, of the designed and of the rounded filter.
+    pub fn rows(&self) -> [Option<Vec<QualityRow>>; 2] {
+        let (choice, rate) = (&self.design.choice, self.spec.sample_rate);
+        [Some(self.designed()), self.rounded()].map(|report| Some(report?.rows(choice, rate)))
+    }
+
+    /// Whether the designed filter is what was asked; `None` where nothing was that a response could miss.
+    pub fn meets_spec(&self) -> Option<bool> {
+        meets_spec(&self.design, &self.designed().measures, self.spec.sample_rate)
+    }
+
+    /// By how many decibels the filter with rounded coefficients exceeds the levels asked for; `None` without a template or words.
+    pub fn rounded_excess_db(&self) -> Option<f64> {
+        self.rounded()?.measures.template_excess_db(&self.design.choice)
+    }
+}

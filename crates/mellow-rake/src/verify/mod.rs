@@ -3,6 +3,7 @@
 
 mod compare;
 mod noise;
+mod proof;
 mod reference;
 mod stimulus;
 
@@ -10,5 +11,6 @@ pub use compare::{Comparison, Mismatch, compare};
 pub use noise::{
     ConverterNoise, WordNoise, constant_input_error, converter_noise, measure_word_noise,
 };
+pub use proof::{ComparisonResult, Expected, Proof, StimulusResult, TargetResult};
 pub use reference::{ReferenceError, judge};
 pub use stimulus::{Stimulus, stimuli};

@@ -7,6 +7,7 @@ mod noises;
 mod read;
 mod running;
 mod symbols;
+mod title;
 
 pub use converter::{Converter, RunningConverter};
 pub use keyed::KeyedCarrier;

@@ -1,0 +1,54 @@
+//! Jobs on all cores, with a bar of progress.
+
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use mellow_rake::implementation::Implementation;
+use mellow_rake::study::{Jobs, Study, Workers};
+use mellow_rake::verify::Proof;
+use mellow_rake::write::GeneratedFile;
+use mellow_rake_rig::{Target, run_targets};
+use rayon::prelude::*;
+
+/// A bar on stderr, on a terminal only, and only if the work takes a while.
+pub(crate) fn progress(steps: u64, what: &'static str) -> ProgressBar {
+    let bar = ProgressBar::with_draw_target(Some(steps), ProgressDrawTarget::stderr_with_hz(5));
+    // A template that does not parse would be seen at once.
+    if let Ok(style) = ProgressStyle::with_template("{msg} {bar:40} {percent} %, {eta} left") {
+        bar.set_style(style);
+    }
+    bar.set_message(what);
+    bar
+}
+
+/// All cores of the machine.
+pub(crate) struct AllCores;
+
+impl Workers for AllCores {
+    fn all<T: Send>(&self, what: &'static str, jobs: Jobs<'_, T>) -> Vec<T> {
+        let bar = progress(jobs.len() as u64, what);
+        let jobs: Vec<_> = jobs.into_iter().collect();
+        let one = |job: mellow_rake::study::Job<'_, T>| {
+            let done = job();
+            bar.inc(1);
+            done
+        };
+        let all = jobs.into_par_iter().map(one).collect();
+        bar.finish_and_clear();
+        all
+    }
+}
+
+/// Runs all targets on all stimuli.
+pub(crate) fn prove(
+    study: &Study,
+    implementation: &Implementation,
+    recording: Option<&[i64]>,
+    targets: &[Target],
+    files: &[GeneratedFile],
+) -> Proof {
+    let (form, min_ser) = (&study.design.form, study.spec.verify.min_ser);
+    let (proof, expected) = Proof::begin(implementation, form, recording, min_ser);
+    let bar = progress((targets.len() * expected.len()) as u64, "running");
+    let found = run_targets(targets, implementation, files, &expected, &|| bar.inc(1));
+    bar.finish_and_clear();
+    proof.with(found)
+}

@@ -1,0 +1,25 @@
+//! What is known of a filter, as pages.
+
+mod comparison;
+mod design;
+mod forms;
+mod measured;
+mod proof;
+mod quality;
+mod quantization;
+mod received;
+mod recording;
+mod roots;
+mod sensitivity;
+mod words;
+
+pub use comparison::{Refused, comparison};
+pub use design::design;
+pub use forms::{families, forms};
+pub use measured::measured;
+pub use proof::proof;
+pub use quantization::{impossible, quantization};
+pub use received::received;
+pub use recording::{Inspected, Suggestion, inspection, mask, suggestions};
+pub use roots::roots;
+pub use sensitivity::sensitivity;

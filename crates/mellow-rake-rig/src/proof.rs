@@ -1,0 +1,87 @@
+//! The proof: targets on stimuli.
+
+use crate::{Device, RigError, Target};
+use mellow_rake::implementation::Implementation;
+use mellow_rake::verify::{ComparisonResult, Expected, Stimulus, TargetResult, compare};
+use mellow_rake::write::GeneratedFile;
+
+/// Runs these targets on these stimuli, and compares with the words that are expected. `done` is called after every run, of which there
+/// is one for each target and stimulus.
+pub fn run_targets(
+    targets: &[Target],
+    implementation: &Implementation,
+    files: &[GeneratedFile],
+    inputs: &Expected,
+    done: &dyn Fn(),
+) -> Vec<TargetResult> {
+    let one = |target: &Target| try_target(*target, implementation, files, inputs, done);
+    targets.iter().map(one).collect()
+}
+
+/// How many samples of a stimulus a target is given: all of them, but for a simulator of hardware, which takes some
+/// microseconds for each product, so many that a stimulus ends within half a minute.
+fn longest(target: Target, implementation: &Implementation) -> usize {
+    const PRODUCTS: usize = 5_000_000;
+    let products = implementation.checked.cost().multiplies_per_sample.max(1);
+    match target {
+        Target::Icarus => (PRODUCTS / products).max(1),
+        _ => usize::MAX,
+    }
+}
+
+/// Runs one target on all stimuli.
+fn try_target(
+    target: Target,
+    implementation: &Implementation,
+    files: &[GeneratedFile],
+    inputs: &[(Stimulus, Vec<i64>)],
+    done: &dyn Fn(),
+) -> TargetResult {
+    let mut result = TargetResult {
+        target: target.as_str(),
+        title: target.title(),
+        verdict: "failed",
+        tool: None,
+        reason: None,
+        samples: 0,
+        comparisons: Vec::new(),
+    };
+    let (input, output) = (implementation.fixed.input, implementation.fixed.output);
+    let device = match Device::build(target, files, input, output) {
+        Ok(device) => device,
+        Err(error) => {
+            if matches!(error, RigError::Missing { .. }) {
+                result.verdict = "not run";
+            }
+            result.reason = Some(error.to_string());
+            return result;
+        }
+    };
+    result.tool = Some(device.version().to_owned());
+    let most = longest(target, implementation);
+    for (stimulus, expected) in inputs {
+        let kept = expected.len().min(most);
+        let (samples, expected) = (&stimulus.samples[..kept], &expected[..kept]);
+        let answers = match device.run(samples, expected) {
+            Ok(answers) => answers,
+            Err(error) => {
+                result.reason = Some(format!("{}: {error}", stimulus.name));
+                return result;
+            }
+        };
+        done();
+        for answer in answers {
+            result.samples += answer.words.len();
+            result.comparisons.push(ComparisonResult {
+                stimulus: stimulus.name,
+                manner: answer.manner,
+                comparison: compare(expected, &answer.words),
+                own_mismatches: answer.own_mismatches,
+                left_out: stimulus.samples.len() - kept,
+            });
+        }
+    }
+    let equal = result.comparisons.iter().all(ComparisonResult::equal);
+    result.verdict = if equal { "equal" } else { "different" };
+    result
+}

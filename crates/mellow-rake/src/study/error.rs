@@ -1,0 +1,85 @@
+//! Why there is no study.
+
+use crate::design::{DesignAdvice, DesignError};
+use crate::implementation::{Advice, ImplementError};
+use crate::spec::{SpecError, SpecPlace};
+use std::fmt::{self, Display};
+
+/// Why a spec gives no filter, or no integers.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub enum StudyError {
+    /// The text is no spec.
+    Spec(Box<SpecError>),
+    /// The file of coefficients that it names is none.
+    Coefficients {
+        /// Where it is named.
+        place: SpecPlace,
+        /// What is wrong.
+        what: String,
+    },
+    /// Nothing can be designed.
+    Design {
+        /// Where the wish stands, if it stands in a text.
+        place: Option<SpecPlace>,
+        /// What is wrong.
+        error: Box<DesignError>,
+        /// What would do, as tried.
+        advice: Option<Box<DesignAdvice>>,
+    },
+    /// The words cannot carry the filter.
+    Implement {
+        /// Where they stand, if they stand in a text.
+        place: Option<SpecPlace>,
+        /// What is wrong.
+        error: Box<ImplementError>,
+        /// What would do, as tried.
+        advice: Option<Box<Advice>>,
+    },
+    /// The spec has no words, and integers are wanted.
+    NoWords,
+}
+
+impl StudyError {
+    /// The keys of the spec that this may be about, the most likely first.
+    pub fn keys(&self) -> Vec<String> {
+        match self {
+            StudyError::Spec(error) => vec![error.key.clone()],
+            StudyError::Coefficients { place, .. } => vec![place.key.clone()],
+            StudyError::Design { error, .. } => error.keys(),
+            StudyError::Implement { error, .. } => error.keys(),
+            StudyError::NoWords => vec!["fixed".to_owned()],
+        }
+    }
+}
+
+impl Display for StudyError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let refused = |place: &Option<SpecPlace>, error: &dyn Display, change: Option<&str>| {
+            let what = match place {
+                Some(place) => place.refusal(error),
+                None => error.to_string(),
+            };
+            what + &change.map_or(String::new(), |change| format!("; {change} would do"))
+        };
+        match self {
+            StudyError::Spec(error) => error.fmt(f),
+            StudyError::Coefficients { place, what } => {
+                write!(f, "{place}, key `{}`: {what}", place.key)
+            }
+            StudyError::Design { place, error, advice } => {
+                let change = advice.as_ref().map(|advice| advice.change.as_str());
+                f.write_str(&refused(place, error, change))
+            }
+            StudyError::Implement { place, error, advice } => {
+                let change = advice.as_ref().map(|advice| advice.change.as_str());
+                f.write_str(&refused(place, error, change))
+            }
+            StudyError::NoWords => f.write_str(
+                "there is no table [fixed], which has the words that the filter runs on",
+            ),
+        }
+    }
+}
+
+impl std::error::Error for StudyError {}
