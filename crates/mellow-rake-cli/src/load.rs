@@ -8,6 +8,7 @@ use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
 use mellow_rake::spec::Coefficients;
 use mellow_rake::study::{Study, StudyError};
 use mellow_rake::units::{Duration, SampleRate};
+use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{
     MOST_BYTES_OF_A_SPEC, ReadingChoice, RecordingReader, Values, coefficients_from_csv,
     coefficients_from_json, curve_from_csv, read_whole, words,
@@ -80,6 +81,15 @@ impl Loaded {
     /// The integer filter, if the spec asks for one.
     pub(crate) fn implementation(&self) -> Result<Option<&Implementation>, Failure> {
         self.study.implementation().map_err(|error| self.failure(error))
+    }
+
+    /// The integer filter as text in some languages.
+    pub(crate) fn files(&self, languages: &[Language]) -> Result<Vec<GeneratedFile>, Failure> {
+        self.study.files(languages).map_err(|error| match error {
+            // A limit of a language is nothing wrong in the spec.
+            StudyError::Write(error) => Failure::Write(error),
+            error => self.failure(error),
+        })
     }
 
     /// The integer filter that a command cannot do without.

@@ -3,14 +3,18 @@
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use mellow_rake::filter::{Form, OverlapSave, Section, Sections, Taps};
 use mellow_rake::random::NoiseSource;
-use mellow_rake::write::GeneratedFile;
+use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_rig::{CProgram, ToolName};
 use std::time::Duration;
 
 const SAMPLES: usize = 4096;
 
 fn bench(criterion: &mut Criterion) {
-    let files = [GeneratedFile { name: "plain.c".into(), text: include_str!("plain.c").into() }];
+    let files = [GeneratedFile {
+        language: Language::C,
+        name: "plain.c".into(),
+        text: include_str!("plain.c").into(),
+    }];
     let compiler = ToolName::CC.find().expect("the bench needs a C compiler");
     let plain = CProgram::build_with(compiler, &["-std=c99", "-O2"], &files).unwrap();
     let mut noise = NoiseSource::new(1);

@@ -7,7 +7,7 @@ use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::Name;
 use mellow_rake::units::SampleRate;
-use mellow_rake::write::{GeneratedFile, Symbols, c};
+use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
 use mellow_rake_rig::{CProgram, ToolName};
 use std::time::Duration;
 
@@ -55,7 +55,11 @@ fn bench(criterion: &mut Criterion) {
             bencher.iter(|| simulator.run(&input));
         });
         let mut files = c::write(&checked, &Symbols::new(&Name::new("bench").unwrap())).unwrap();
-        files[2] = GeneratedFile { name: "timed.c".into(), text: include_str!("timed.c").into() };
+        files[2] = GeneratedFile {
+            language: Language::C,
+            name: "timed.c".into(),
+            text: include_str!("timed.c").into(),
+        };
         let compiler = ToolName::CC.find().expect("the bench needs a C compiler");
         let program = CProgram::build_with(compiler, &["-std=c99", "-O2"], &files).unwrap();
         group.bench_function(BenchmarkId::new("C at -O2", name), |bencher| {

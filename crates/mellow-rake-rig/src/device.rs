@@ -2,7 +2,7 @@
 
 use crate::{CProgram, IcarusModel, RigError, ToolName};
 use mellow_rake::fixed::WordFormat;
-use mellow_rake::write::GeneratedFile;
+use mellow_rake::write::{GeneratedFile, Language};
 
 /// Where generated text is made to run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -26,6 +26,14 @@ impl Target {
             Target::HostC => "host",
             Target::Clang => "clang",
             Target::Icarus => "icarus",
+        }
+    }
+
+    /// The language that it runs.
+    pub fn language(self) -> Language {
+        match self {
+            Target::HostC | Target::Clang => Language::C,
+            Target::Icarus => Language::Verilog,
         }
     }
 

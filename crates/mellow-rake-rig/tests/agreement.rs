@@ -9,7 +9,7 @@ use mellow_rake::implementation::implement;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Spec, Structure, kinds, template};
 use mellow_rake::verify::{Mismatch, compare, judge, stimuli};
-use mellow_rake::write::GeneratedFile;
+use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_rig::{C_FLAGS, CProgram, Device, Target, ToolName, run};
 use std::time::Duration;
 
@@ -311,7 +311,11 @@ int main(void)
 "#;
     let case = cases().into_iter().find(|case| case.name == "cascade").unwrap();
     let mut files: Vec<GeneratedFile> = case.files[..2].to_vec();
-    files.push(GeneratedFile { name: "main.c".to_owned(), text: MAIN.to_owned() });
+    files.push(GeneratedFile {
+        language: Language::C,
+        name: "main.c".to_owned(),
+        text: MAIN.to_owned(),
+    });
     let program = CProgram::build(ToolName::CC, &files).unwrap();
     let mut noise = NoiseSource::new(3);
     let input: Vec<i64> = (0..1000).map(|_| noise.integer(-2048, 2047)).collect();

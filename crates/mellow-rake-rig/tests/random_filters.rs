@@ -22,7 +22,7 @@ use mellow_rake::spec::{FirEdges, FirMethod, FirShape, FirWish, Phase};
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::compare;
 use mellow_rake::window::Window;
-use mellow_rake::write::GeneratedFile;
+use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_rig::{CProgram, Device, Target, ToolName};
 use std::fmt::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -355,7 +355,8 @@ fn batch_program(files: &[Vec<GeneratedFile>]) -> CProgram {
         let _ = writeln!(main, "#define INPUT_{name} {input}");
     }
     let _ = write!(main, "int main(void)\n{{\n{calls}    return 0;\n}}\n");
-    let mut all = vec![GeneratedFile { name: "main.c".to_owned(), text: main }];
+    let mut all =
+        vec![GeneratedFile { language: Language::C, name: "main.c".to_owned(), text: main }];
     for set in files {
         all.push(set[0].clone());
         let mut source = set[1].clone();

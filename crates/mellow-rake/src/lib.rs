@@ -2,9 +2,10 @@
 //! what runs is, bit for bit, what was designed.
 //!
 //! ```
-//! use mellow_rake::{design, implementation, spec::Spec, verify, write};
+//! use mellow_rake::study::Study;
+//! use mellow_rake::{verify, write::Language};
 //!
-//! let spec = Spec::parse(r#"
+//! let text = r#"
 //!     name = "pump_hum"
 //!     sample_rate = "1 kHz"
 //!     [want]
@@ -18,26 +19,35 @@
 //!     structure = "direct-form-1"
 //!     rounding = "half-up"
 //!     overflow = "saturate"
-//! "#)?;
-//! let design = design::design(&spec)?;
-//! let filter = implementation::implement(&design.form, spec.fixed.expect("the spec has words"))?;
+//! "#;
+//! let study = Study::of_text(text, |_| Err("no file is named".to_owned()))?;
+//! let filter = study.integers()?;
 //! assert_eq!(filter.table.rows, [[16131, -27507, 16131, -27507, 15877]]);
 //!
 //! // The integer filter stays within its proved distance from the floating-point reference.
 //! let input: Vec<i64> = (0..1000).map(|n| if n % 7 < 3 { 9000 } else { -9000 }).collect();
-//! let (_, error) = verify::judge(&filter, &design.form, &input);
+//! let (_, error) = verify::judge(filter, &study.design.form, &input);
 //! assert!(error.largest_lsb <= error.bound_lsb.unwrap());
 //!
-//! let files = write::c::write(&filter.checked, &write::Symbols::new(&spec.name))?;
+//! let files = study.files(&[Language::C])?;
 //! assert!(files[1].text.contains("16131, -27507, 16131, -27507, 15877"));
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 //!
-//! The order of work is the order of the modules: [`units`], [`window`] and [`spec`] say what is asked for, [`design`] makes a
-//! [`filter`] of it, [`analysis`] looks at it, [`convert`] gives it
-//! other forms, [`fixed`] has the words it will run on, [`implementation`] puts it on a
+//! Without a text a filter is a [`Wish`]:
+//!
+//! ```
+//! # let mut strain = vec![0.0; 100];
+//! let lowpass = mellow_rake::Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(4).filter()?;
+//! lowpass.apply(&mut strain);
+//! # Ok::<(), mellow_rake::study::StudyError>(())
+//! ```
+//!
+//! A [`study`] is what front ends call. The rooms behind it stand in the order of the work: [`units`], [`window`] and [`spec`] say what is
+//! asked for, [`design`] makes a [`filter`] of it, [`response`] says what that does and [`quality`] how it compares with what was
+//! asked, [`convert`] gives it other forms, [`fixed`] has the words it will run on, [`implementation`] puts it on a
 //! [`datapath`], the one exact program on integers that everything else reads: the simulator, the bounds, and the
-//! writers in [`write`](mod@write). [`signal`] makes what it is tried on, [`verify`] compares.
+//! writers in [`write`](mod@write). [`signal`] makes what it is tried on from [`random`] numbers, [`verify`] compares.
 //!
 //! This crate computes. It touches no files, processes, terminals or clocks, and gives the same bytes on every
 //! machine: transcendental functions come from `libm`, sums have a fixed order, random signals have seeds.
@@ -64,3 +74,4 @@ pub mod window;
 pub mod write;
 
 pub use effort::Effort;
+pub use spec::Wish;

@@ -11,6 +11,7 @@ use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use mellow_rake::study::{OtherForm, SweepWish, Swept};
 use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
+use mellow_rake::write::Language;
 use mellow_rake_report::figure::{View, Wishes};
 use std::path::PathBuf;
 use std::str::FromStr;
@@ -331,15 +332,6 @@ impl FromStr for Sweep {
     }
 }
 
-/// A language to write.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Language {
-    /// C99: NAME.h, NAME.c, and NAME_pipe.c, a program that filters integers from stdin to stdout.
-    C,
-    /// IEEE 1364-2005: NAME.v and its test bench NAME_tb.v.
-    Verilog,
-}
-
 /// Write the fixed-point filter as C and Verilog.
 ///
 /// The text needs no library. NAME is the name in the spec. The same spec always gives the same bytes.
@@ -350,7 +342,7 @@ pub(crate) struct Generate {
     /// The spec file; it needs a table `[fixed]`.
     pub(crate) spec: PathBuf,
     /// The languages, with commas between them.
-    #[arg(long, value_enum, value_delimiter = ',', required = true)]
+    #[arg(long, value_parser = named(&Language::ALL), value_delimiter = ',', required = true, value_name = "LANGUAGE")]
     pub(crate) to: Vec<Language>,
     /// The folder for the files; made if it is not there.
     #[arg(short, long, value_name = "DIR")]

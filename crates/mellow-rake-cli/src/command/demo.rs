@@ -1,7 +1,7 @@
 //! `mrake demo`
 
-use crate::arguments::{Demo, Language};
-use crate::command::generate::{files, write_files};
+use crate::arguments::Demo;
+use crate::command::generate::write_files;
 use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording};
 use crate::print;
@@ -12,6 +12,7 @@ use mellow_rake::signal::tone_level_db;
 use mellow_rake::study::{DesignRecord, Study};
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::Proof;
+use mellow_rake::write::Language;
 use mellow_rake_figures::{Format, Pen, Sheet, draw};
 use mellow_rake_files::write_whole;
 use mellow_rake_report::Document;
@@ -38,27 +39,27 @@ const EXAMPLES: [Example; 3] = [
     Example {
         name: "mooring",
         what: "Mooring strain",
-        recording: include_bytes!("../../../../demo/mooring/mooring.csv"),
+        recording: include_bytes!("../../demo/mooring/mooring.csv"),
         recording_file: "mooring.csv",
-        spec: include_str!("../../../../demo/mooring/pump_hum.toml"),
+        spec: include_str!("../../demo/mooring/pump_hum.toml"),
         spec_file: "pump_hum.toml",
         zoom_s: (8.0, 8.5),
     },
     Example {
         name: "breath",
         what: "Chest-belt respiration",
-        recording: include_bytes!("../../../../demo/breath/breath.csv"),
+        recording: include_bytes!("../../demo/breath/breath.csv"),
         recording_file: "breath.csv",
-        spec: include_str!("../../../../demo/breath/breath.toml"),
+        spec: include_str!("../../demo/breath/breath.toml"),
         spec_file: "breath.toml",
         zoom_s: (40.0, 60.0),
     },
     Example {
         name: "modem",
         what: "Acoustic telemetry",
-        recording: include_bytes!("../../../../demo/modem/modem.wav"),
+        recording: include_bytes!("../../demo/modem/modem.wav"),
         recording_file: "modem.wav",
-        spec: include_str!("../../../../demo/modem/carrier_band.toml"),
+        spec: include_str!("../../demo/modem/carrier_band.toml"),
         spec_file: "carrier_band.toml",
         zoom_s: (0.255, 0.285),
     },
@@ -122,7 +123,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         .map_err(|source| Failure::Read { path: folder.to_owned(), source })?;
     write_whole(&folder.join(recording_file), recording)?;
     write_whole(&folder.join(spec_file), spec.as_bytes())?;
-    let generated = files(&study.spec.name, implementation, &[Language::C, Language::Verilog])?;
+    let generated = loaded.files(&[Language::C, Language::Verilog])?;
     write_files(folder, &generated)?;
 
     let before = samples.values.reals();

@@ -1,13 +1,11 @@
 //! `mrake generate`
 
-use crate::arguments::{Generate, Language};
+use crate::arguments::Generate;
 use crate::failure::{Failure, Outcome};
 use crate::load::Loaded;
 use crate::print;
-use mellow_rake::implementation::Implementation;
-use mellow_rake::spec::Name;
 use mellow_rake::study::DesignRecord;
-use mellow_rake::write::{GeneratedFile, Symbols, c, verilog};
+use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::write_whole;
 use serde::Serialize;
 use std::path::Path;
@@ -23,25 +21,8 @@ struct GenerateObject {
 struct FileObject {
     name: String,
     bytes: usize,
-    language: &'static str,
+    language: Language,
     latency_clocks: Option<u32>,
-}
-
-/// The files of a filter in some languages.
-pub(crate) fn files(
-    name: &Name,
-    implementation: &Implementation,
-    languages: &[Language],
-) -> Result<Vec<GeneratedFile>, Failure> {
-    let symbols = Symbols::new(name);
-    let mut files = Vec::new();
-    if languages.contains(&Language::C) {
-        files.extend(c::write(&implementation.checked, &symbols)?);
-    }
-    if languages.contains(&Language::Verilog) {
-        files.extend(verilog::write(&implementation.checked, &symbols));
-    }
-    Ok(files)
 }
 
 /// Writes files into a folder, which is made if it is not there.
@@ -56,19 +37,16 @@ pub(crate) fn write_files(folder: &Path, files: &[GeneratedFile]) -> Result<(), 
 
 pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
     let loaded = Loaded::file(&options.spec)?;
-    let implementation = loaded.need_implementation("generate")?;
-    let files = files(&loaded.study.spec.name, implementation, &options.to)?;
+    loaded.need_implementation("generate")?;
+    let files = loaded.files(&options.to)?;
     write_files(&options.output, &files)?;
     let folder = options.output.display().to_string();
     if options.json {
-        let object = |file: &GeneratedFile| {
-            let hardware = file.name.ends_with(".v");
-            FileObject {
-                name: file.name.clone(),
-                bytes: file.text.len(),
-                language: if hardware { "verilog" } else { "c" },
-                latency_clocks: hardware.then_some(verilog::LATENCY_CLOCKS),
-            }
+        let object = |file: &GeneratedFile| FileObject {
+            name: file.name.clone(),
+            bytes: file.text.len(),
+            language: file.language,
+            latency_clocks: file.language.latency_clocks(),
         };
         let files = files.iter().map(object).collect();
         let design = loaded.study.record();

@@ -1,13 +1,12 @@
 //! `mrake verify`
 
-use crate::arguments::{Language, On, Verify};
-use crate::command::generate::files;
+use crate::arguments::{On, Verify};
 use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording, read};
 use crate::print;
 use crate::work::prove;
 use mellow_rake::verify::Proof;
-use mellow_rake::write::GeneratedFile;
+use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_report::page;
 use mellow_rake_rig::Target;
 use serde::Serialize;
@@ -41,13 +40,10 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
             On::Icarus => Target::Icarus,
         })
         .collect();
-    let mut files =
-        files(&loaded.study.spec.name, implementation, &[Language::C, Language::Verilog])?;
+    let mut files = loaded.files(&[Language::C, Language::Verilog])?;
     if let Some(folder) = &options.files {
-        let needed = |file: &GeneratedFile| {
-            let hardware = file.name.ends_with(".v");
-            targets.iter().any(|target| (*target == Target::Icarus) == hardware)
-        };
+        let needed =
+            |file: &GeneratedFile| targets.iter().any(|target| target.language() == file.language);
         files.retain(needed);
         for file in &mut files {
             let path = folder.join(&file.name);

@@ -99,7 +99,7 @@ impl Look<'_> {
     fn deviation(&self, band: &ToleranceBand) -> Option<Panel> {
         let rate = self.rate;
         let range = self.plan.pass.0;
-        let known = passband(&self.choice, rate.nyquist());
+        let known = passband(self.choice, rate.nyquist());
         let stretches = known.unwrap_or_else(|| vec![range]);
         let least = self.plan.top_db - 20.0;
         let own = |hz: f64| {

@@ -3,10 +3,10 @@
 use super::loss::{ConvertError, Converted, accept};
 use super::{Polynomials, from_polynomials, to_polynomials};
 use crate::filter::{Section, ZerosPolesGain};
-use serde::Serialize;
 
 /// Reflection coefficients k_1 … k_N and ladder taps v_0 … v_N.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct LatticeLadder {
     /// k_1 … k_N; the filter is stable if and only if all are smaller than 1 in size.
     pub reflection: Vec<f64>,

@@ -3,11 +3,11 @@
 use crate::filter::complex::modulus;
 use crate::filter::{Transfer, ZerosPolesGain};
 use num_complex::Complex64;
-use serde::Serialize;
 use std::f64::consts::PI;
 
 /// What a conversion lost.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Loss {
     /// The largest change of the complex response, over its peak.
     pub response: f64,
@@ -17,7 +17,8 @@ pub struct Loss {
 }
 
 /// A filter in another form, with what the way there lost.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Converted<T> {
     /// The new form.
     pub form: T,

@@ -4,10 +4,10 @@ use super::loss::{ConvertError, Converted, accept, best_zeros};
 use crate::filter::complex::modulus;
 use crate::filter::{Section, Sections, Transfer, ZerosPolesGain, confluent_roots, roots_within};
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// H(z) = constant + Σ sections, each (b0 + b1 z⁻¹)/(1 + a1 z⁻¹ + a2 z⁻²).
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Parallel {
     /// The direct share.
     pub constant: f64,
@@ -179,7 +179,8 @@ pub fn from_all_pass_sum(sum: &AllPassSum) -> Result<Converted<ZerosPolesGain>, 
 }
 
 /// H(z) = (A₁(z) ± A₂(z))/2 with two stable all-passes; the other sign gives the complement.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct AllPassSum {
     /// The first branch.
     pub first: Vec<Section>,

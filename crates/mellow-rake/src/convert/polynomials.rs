@@ -5,10 +5,10 @@ use crate::filter::{
     Transfer, ZerosPolesGain, confluent_roots, polynomial_from_roots, polynomial_roots,
 };
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// H(z) = (b0 + b1 z⁻¹ + …)/(1 + a1 z⁻¹ + …).
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Polynomials {
     /// b0, b1, …
     pub b: Vec<f64>,

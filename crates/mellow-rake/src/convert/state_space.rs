@@ -5,10 +5,10 @@ use crate::filter::complex::modulus;
 use crate::filter::{Section, Sections, Transfer, ZerosPolesGain};
 use nalgebra::{DMatrix, DVector};
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// s\[n+1\] = A·s\[n\] + B·x\[n\], y\[n\] = C·s\[n\] + D·x\[n\].
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct StateSpace {
     /// Row by row.
     pub a: Vec<Vec<f64>>,

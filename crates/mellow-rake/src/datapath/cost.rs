@@ -3,10 +3,10 @@
 use super::factors::Factors;
 use super::{Checked, Node, Operation, Sign, Term};
 use crate::fixed::signed_digits;
-use serde::Serialize;
 
 /// Operations per sample and memory of a datapath, before any target makes something better of it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Cost {
     /// Products per sample.
     pub multiplies_per_sample: usize,

@@ -5,10 +5,10 @@ use super::{
     Block, Checked, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
-use serde::Serialize;
 
 /// A datapath as plain data. Field names are those of the JSON.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Description {
     /// The format of the input word.
     pub input: WordFormat,
@@ -33,21 +33,23 @@ pub(crate) const TRANSFER_FUNCTION: &str = "H(z) = (b0 + b1 z^-1 + ...)/(1 + a1 
      so y[n] = sum of b_k x[n-k] - sum over k >= 1 of a_k y[n-k]";
 
 /// A table of coefficients.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct TableDescription {
     /// Its name.
     pub name: &'static str,
     /// The format of every word.
     pub format: WordFormat,
     /// For each coefficient, by how many bits its fraction is smaller than that of the format; left out where none is.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Vec::is_empty"))]
     pub lifts: Vec<Vec<u32>>,
     /// The integers.
     pub rows: Vec<Vec<i64>>,
 }
 
 /// A delay line.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct LineDescription {
     /// Its name.
     pub name: &'static str,
@@ -60,20 +62,22 @@ pub struct LineDescription {
 }
 
 /// One operation.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Step {
     /// Its number.
     pub node: u32,
     /// The format of its word.
     pub format: WordFormat,
     /// What it does.
-    #[serde(flatten)]
+    #[cfg_attr(feature = "serde", serde(flatten))]
     pub action: Action,
 }
 
 /// What an operation does.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[serde(tag = "operation", rename_all = "kebab-case")]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(tag = "operation", rename_all = "kebab-case"))]
 #[allow(missing_docs)] // the fields are those of `Operation`, in the words of docs/arithmetic.md
 pub enum Action {
     Input,
@@ -88,8 +92,9 @@ pub enum Action {
 }
 
 /// A row: its number, or "pass" for the row with the number of the loop's pass.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(untagged)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(untagged))]
 pub enum RowName {
     /// Always this row.
     Fixed(usize),
@@ -98,8 +103,9 @@ pub enum RowName {
 }
 
 /// A term of a sum; `shift_left` zeros are appended to bring it to the fraction of the accumulator.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[serde(tag = "term", rename_all = "kebab-case")]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(tag = "term", rename_all = "kebab-case"))]
 #[allow(missing_docs)] // the fields are those of `Term`
 pub enum TermDescription {
     Word {
@@ -116,7 +122,7 @@ pub enum TermDescription {
         line_row: RowName,
         age: usize,
         count: usize,
-        #[serde(flatten)]
+        #[cfg_attr(feature = "serde", serde(flatten))]
         products: Option<ProductsDescription>,
         shift_left: i32,
     },
@@ -131,14 +137,15 @@ pub enum TermDescription {
         mirror: usize,
         stride: usize,
         count: usize,
-        #[serde(flatten)]
+        #[cfg_attr(feature = "serde", serde(flatten))]
         products: Option<ProductsDescription>,
         shift_left: i32,
     },
 }
 
 /// What is done to each product of a sum before it is added.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct ProductsDescription {
     /// Bits that each product drops; zeros that are appended, if negative.
     pub product_shift_right: i32,

@@ -8,10 +8,10 @@ use crate::filter::{Form, Section, Sections, Taps, Transfer, ZerosPolesGain, pol
 use crate::spec::{Calibration, Coefficients, DirectWish, LARGEST_TAPS, Leak, Root};
 use crate::units::SampleRate;
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// What is known of a filter that follows directly from a few numbers.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct DirectChoice {
     /// The kind, as in the spec file.
     pub kind: &'static str,
@@ -24,7 +24,8 @@ pub struct DirectChoice {
 }
 
 /// A point of the response.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Mark {
     /// Where, in hertz.
     pub hertz: f64,
@@ -33,8 +34,9 @@ pub struct Mark {
 }
 
 /// What is asked for at a point of the response.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum Asked {
     /// A gain in decibels.
     GainDb(f64),

@@ -8,10 +8,10 @@ use crate::spec::EqualizerWish;
 use crate::units::SampleRate;
 use nalgebra::{DMatrix, DVector};
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// The all-passes that were fitted.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct EqualizerChoice {
     /// Second-order all-pass sections.
     pub sections: usize,

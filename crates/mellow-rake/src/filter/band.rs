@@ -1,11 +1,11 @@
 //! The words for recursive filters: what is let through, which family, which points its edges are.
 
-use serde::Serialize;
 use std::fmt;
 
 /// What is let through.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "lowercase"))]
 pub enum BandKind {
     /// Everything below an edge.
     Lowpass,
@@ -38,8 +38,9 @@ impl BandKind {
 pub const LARGEST_ORDER: usize = 24;
 
 /// Which point of the response an edge is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
 pub enum EdgeMeaning {
     /// Half power, −3.0103 dB below the peak.
     HalfPower,
@@ -50,8 +51,9 @@ pub enum EdgeMeaning {
 }
 
 /// How an analogue filter becomes a digital one.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
 pub enum Mapping {
     /// Bilinear, the edges prewarped: they are met exactly.
     Bilinear,
@@ -60,8 +62,9 @@ pub enum Mapping {
 }
 
 /// A family of filters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "lowercase"))]
 pub enum Family {
     /// Maximally flat at the middle of the pass-band.
     Butterworth,

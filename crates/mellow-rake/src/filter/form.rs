@@ -112,6 +112,30 @@ impl Form {
         (0..self.length()).map(|_| running.step(1.0)).collect()
     }
 
+    /// Filters a signal in its place, from the zero state: causal, as a device does it.
+    ///
+    /// ```
+    /// use mellow_rake::filter::{Form, Taps};
+    /// let mut signal = [2.0, 4.0, 6.0];
+    /// Form::from(Taps(vec![0.5, 0.5])).apply(&mut signal);
+    /// assert_eq!(signal, [1.0, 3.0, 5.0]);
+    /// ```
+    pub fn apply(&self, signal: &mut [f64]) {
+        let filtered = self.start().run(signal);
+        signal.copy_from_slice(&filtered);
+    }
+
+    /// Filters samples as they come, from the zero state.
+    ///
+    /// ```
+    /// use mellow_rake::filter::{Form, Taps};
+    /// let mean = Form::from(Taps(vec![0.5, 0.5]));
+    /// assert!(mean.stream([2.0, 4.0, 6.0]).map(|y| 2.0 * y).eq([2.0, 6.0, 10.0]));
+    /// ```
+    pub fn stream<S: IntoIterator<Item = f64>>(&self, samples: S) -> Stream<S::IntoIter> {
+        Stream { running: self.start(), samples: samples.into_iter() }
+    }
+
     /// The sections of a recursive filter.
     pub fn sections(&self) -> Option<&Sections> {
         match self {
@@ -128,6 +152,29 @@ impl Form {
         }
     }
 }
+
+/// Samples behind a filter, one for each that comes: see [`Form::stream`].
+#[derive(Debug, Clone)]
+pub struct Stream<S> {
+    running: Running,
+    samples: S,
+}
+
+impl<S: Iterator<Item = f64>> Iterator for Stream<S> {
+    type Item = f64;
+
+    fn next(&mut self) -> Option<f64> {
+        self.samples.next().map(|sample| self.running.step(sample))
+    }
+
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        self.samples.size_hint()
+    }
+}
+
+impl<S: ExactSizeIterator<Item = f64>> ExactSizeIterator for Stream<S> {}
+
+impl<S: std::iter::FusedIterator<Item = f64>> std::iter::FusedIterator for Stream<S> {}
 
 impl Running {
     /// One sample.

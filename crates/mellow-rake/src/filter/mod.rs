@@ -17,7 +17,7 @@ mod zeros_poles;
 pub use band::{BandKind, EdgeMeaning, Family, LARGEST_ORDER, Mapping};
 pub use decay::{Decay, LinearSystem, NotProved, PeakGain};
 pub use difference::Difference;
-pub use form::{Form, Running};
+pub use form::{Form, Running, Stream};
 pub use overlap_save::OverlapSave;
 pub use phase::{Landmark, PhaseResponse};
 pub use polynomial::{RootsError, polynomial_from_roots, polynomial_roots};

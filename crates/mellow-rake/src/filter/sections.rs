@@ -3,10 +3,10 @@
 use super::phase::polynomial_delay;
 use super::{Landmark, LinearSystem, PhaseResponse, Transfer, ZerosPolesGain};
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// H(z) = (b\[0\] + b\[1\] z⁻¹ + b\[2\] z⁻²)/(1 + a\[0\] z⁻¹ + a\[1\] z⁻²).
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Section {
     /// b0, b1, b2.
     pub b: [f64; 3],
@@ -60,8 +60,9 @@ impl Section {
 }
 
 /// Sections one after the other; H is their product.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[serde(transparent)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(transparent))]
 pub struct Sections(pub Vec<Section>);
 
 impl Sections {

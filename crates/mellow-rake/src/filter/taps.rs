@@ -3,7 +3,6 @@
 use super::phase::polynomial_delay;
 use super::{LinearSystem, PhaseResponse, Transfer};
 use num_complex::Complex64;
-use serde::Serialize;
 use std::f64::consts::PI;
 
 /// H(z) = h\[0\] + h\[1\] z⁻¹ + … + h\[N−1\] z^−(N−1).
@@ -15,24 +14,26 @@ use std::f64::consts::PI;
 /// assert_eq!(smooth.group_delay(0.3), 1.0);
 /// assert!(smooth.gain(std::f64::consts::PI) < 1e-15);
 /// ```
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[serde(transparent)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(transparent))]
 pub struct Taps(pub Vec<f64>);
 
 /// The four kinds of exactly linear phase (Oppenheim & Schafer, *Discrete-Time Signal Processing*, 1989, section 5.7.3).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub enum LinearPhase {
     /// Odd number of taps, symmetric.
-    #[serde(rename = "I")]
+    #[cfg_attr(feature = "serde", serde(rename = "I"))]
     TypeI,
     /// Even number of taps, symmetric: zero gain at the Nyquist frequency.
-    #[serde(rename = "II")]
+    #[cfg_attr(feature = "serde", serde(rename = "II"))]
     TypeII,
     /// Odd number of taps, antisymmetric: zero gain at 0 Hz and at the Nyquist frequency.
-    #[serde(rename = "III")]
+    #[cfg_attr(feature = "serde", serde(rename = "III"))]
     TypeIII,
     /// Even number of taps, antisymmetric: zero gain at 0 Hz.
-    #[serde(rename = "IV")]
+    #[cfg_attr(feature = "serde", serde(rename = "IV"))]
     TypeIV,
 }
 

@@ -1,7 +1,6 @@
 //! Dropping bits from the left of a word: what happens when they matter.
 
 use super::WordFormat;
-use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// What happens when an integer does not fit the word that it goes to.
@@ -13,8 +12,9 @@ use std::fmt;
 /// assert_eq!(Overflow::Wrap.limit(200, byte), -56);
 /// # Ok::<(), mellow_rake::fixed::FormatError>(())
 /// ```
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
 pub enum Overflow {
     /// The nearest integer that fits.
     Saturate,

@@ -1,6 +1,5 @@
 //! Dropping bits from the right of a word: the five named roundings.
 
-use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// How bits are dropped from the right of a word. With `v` the exact value after the division by
@@ -15,8 +14,9 @@ use std::fmt;
 /// assert_eq!(Rounding::HalfAway.shift_right(-5, 1), -3);
 /// assert_eq!(Rounding::TowardZero.shift_right(-5, 1), -2);
 /// ```
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
 pub enum Rounding {
     /// The largest integer not above `v`: the bits are simply cut off.
     Floor,

@@ -1,6 +1,5 @@
 //! The format of a word: sign, width, and where the binary point sits.
 
-use serde::{Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
 
@@ -153,8 +152,9 @@ impl fmt::Display for WordFormat {
     }
 }
 
-impl Serialize for WordFormat {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+#[cfg(feature = "serde")]
+impl serde::Serialize for WordFormat {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         serializer.collect_str(self)
     }
 }

@@ -24,8 +24,8 @@ pub struct Advice {
 /// use mellow_rake::design::design;
 /// use mellow_rake::fixed::Overflow;
 /// use mellow_rake::implementation::{Goal, advice, implement};
-/// use mellow_rake::spec::{Fixed, Spec};
-/// let spec = Spec::parse(include_str!("../../../../demo/mooring/pump_hum.toml"))?;
+/// use mellow_rake::spec::{Fixed, Spec, template};
+/// let spec = Spec::parse(template("notch").unwrap())?;
 /// let form = design(&spec)?.form;
 /// // The notch can ring up to twice its input.
 /// let fixed = Fixed { overflow: Overflow::Forbid, ..spec.fixed.unwrap() };

@@ -6,10 +6,10 @@ use crate::design::{Choice, Design, DesignError};
 use crate::filter::{Family, Form, Sections, Transfer, ZerosPolesGain};
 use crate::response::overshoot;
 use crate::units::SampleRate;
-use serde::Serialize;
 
 /// What one family costs and does for a template.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct FamilyFigures {
     /// The family.
     pub family: Family,

@@ -6,10 +6,10 @@ use crate::filter::Transfer;
 use crate::response::extreme;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
-use serde::Serialize;
 
 /// What a filter turned out to be.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct GeneralMeasures {
     /// Points that the wish fixes, with what was found there.
     pub marks: Vec<MarkMeasure>,
@@ -26,20 +26,22 @@ pub struct GeneralMeasures {
 }
 
 /// A point of the response as it was found.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct MarkMeasure {
     /// What was asked.
-    #[serde(flatten)]
+    #[cfg_attr(feature = "serde", serde(flatten))]
     pub mark: Mark,
     /// The gain in decibels, or the phase in degrees within half a turn of what was asked; `None` for no gain at all.
     pub found: Option<f64>,
 }
 
 /// How far the amplitude of a band is from what was desired.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct BandDeviation {
     /// The band.
-    #[serde(flatten)]
+    #[cfg_attr(feature = "serde", serde(flatten))]
     pub band: WeightedBand,
     /// The largest deviation of the gain from the level, as a ratio to 1; relative to the level where the band says so.
     pub largest: f64,

@@ -1,9 +1,8 @@
 //! One row of the table of what was asked and found.
 
-use serde::Serialize;
-
 /// A quantity that was measured, beside what was asked for.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct QualityRow {
     /// A name for programs; rows of two sides (lower, upper) share one.
     pub key: &'static str,
@@ -20,8 +19,9 @@ pub struct QualityRow {
 }
 
 /// Which frequencies a quantity is about, in hertz.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum Place {
     /// None in particular.
     Everywhere,
@@ -36,8 +36,9 @@ pub enum Place {
 }
 
 /// What was asked for.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum Wished {
     /// Nothing.
     Nothing,
@@ -54,8 +55,9 @@ pub enum Wished {
 }
 
 /// What was found.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum Reading {
     /// There is no such thing here.
     Missing,

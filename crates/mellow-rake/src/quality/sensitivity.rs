@@ -10,11 +10,11 @@ use crate::response::Bands;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// By how much a coefficient is changed.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum Change {
     /// By the same amount for all: of fixed-point coefficients, one LSB.
     Step(f64),
@@ -32,7 +32,8 @@ impl Change {
 }
 
 /// What a change of one coefficient does, up or down, whichever is worse.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct CoefficientSensitivity {
     /// "b0" … "a2", or "h" for a tap.
     pub name: &'static str,
@@ -57,7 +58,8 @@ pub struct CoefficientSensitivity {
 }
 
 /// The coefficients of a filter by what a change of each does, worst first.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Sensitivity {
     /// By how much each was changed.
     pub change: Change,
@@ -288,7 +290,8 @@ fn poles_moved(before: &Section, after: &Section) -> f64 {
 }
 
 /// What filters with all coefficients off at random do.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct ToleranceBand {
     /// The largest change of each coefficient.
     pub change: Change,

@@ -4,7 +4,6 @@ use super::search::{bisect, extreme};
 use crate::filter::{BandKind, Transfer};
 use crate::units::SampleRate;
 use crate::units::level::decibels;
-use serde::Serialize;
 
 /// Where the pass-band and the stop-band lie, as far as they are known, in hertz.
 #[derive(Debug, Clone, PartialEq)]
@@ -18,7 +17,8 @@ pub struct Bands {
 }
 
 /// What a filter turned out to be.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct BandMeasures {
     /// Largest less smallest gain in the pass-band, in decibels.
     pub passband_ripple_db: Option<f64>,

@@ -5,7 +5,6 @@ use super::gain_db;
 use super::search::{extreme, golden};
 use crate::filter::{PhaseResponse, Transfer};
 use crate::units::SampleRate;
-use serde::Serialize;
 
 /// The gain of the first filter less that of the second, in decibels, at frequencies in hertz. Each has its own sample rate.
 ///
@@ -43,7 +42,8 @@ pub fn largest_gain_difference_db(
 }
 
 /// Where two responses differ most.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct ResponseDifference {
     /// The gain of the first less that of the second, as a ratio of the largest gain of the second that was seen.
     pub of_peak: f64,
@@ -91,7 +91,8 @@ pub fn largest_response_difference(
 }
 
 /// How far a filter is from a reference curve.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Deviation {
     /// The deviation of the filter from the curve with the largest size, in decibels: above zero where the filter lets more
     /// through.

@@ -3,10 +3,10 @@
 use crate::filter::PhaseResponse;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
-use serde::Serialize;
 
 /// What a filter does over frequency. All vectors have the length of `hertz`.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct FrequencyCurves {
     /// Frequencies in hertz, rising.
     pub hertz: Vec<f64>,
@@ -71,7 +71,8 @@ fn wrapped(degrees: f64) -> f64 {
 }
 
 /// The straight line nearest to a phase.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct LinearPart {
     /// Its slope as a delay, in samples.
     pub delay_samples: f64,

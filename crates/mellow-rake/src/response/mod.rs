@@ -29,7 +29,9 @@ pub use pole_moves::{PoleMove, pole_moves};
 pub use roots::{
     MOST_TAPS_WITH_ZEROS, NoRoots, RootKind, RootMeasures, measure_roots, zeros_and_poles,
 };
-pub(crate) use search::{bisect, extreme};
+#[cfg(feature = "spec-file")]
+pub(crate) use search::bisect;
+pub(crate) use search::extreme;
 pub(crate) use template::ripple_and_attenuation;
 pub(crate) use time::overshoot;
 pub use time::{TimeMeasures, measure_time};

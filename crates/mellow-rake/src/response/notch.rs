@@ -4,10 +4,10 @@ use super::search::{bisect, golden};
 use crate::filter::Transfer;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
-use serde::Serialize;
 
 /// What a notch turned out to be.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct NotchMeasures {
     /// Gain at the centre that was asked for, in decibels; `None` for an exact zero.
     pub center_gain_db: Option<f64>,

@@ -5,11 +5,11 @@ use crate::filter::complex::modulus;
 use crate::filter::{Form, RootsError, polynomial_roots};
 use crate::units::SampleRate;
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// Zero or pole.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "lowercase"))]
 pub enum RootKind {
     /// Where H is zero.
     Zero,
@@ -18,7 +18,8 @@ pub enum RootKind {
 }
 
 /// A zero or pole, or a conjugate pair by its upper one.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct RootMeasures {
     /// Zero or pole.
     pub kind: RootKind,

@@ -2,10 +2,10 @@
 
 use crate::filter::{Form, Transfer};
 use crate::units::SampleRate;
-use serde::Serialize;
 
 /// Numbers read off the impulse and step response of a filter in f64.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct TimeMeasures {
     /// How far the step response goes beyond its final value, in percent of the final value's size; where that is below a
     /// quarter of the largest swing (high-pass and band-pass filters), the swing to the other side in percent of the step.

@@ -1,9 +1,8 @@
 //! How strong a recording is.
 
-use serde::Serialize;
-
 /// Levels of a recording, in its own unit.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Levels {
     /// The lowest sample.
     pub lowest: f64,

@@ -2,11 +2,11 @@
 
 use super::Spectrum;
 use crate::units::SampleRate;
-use serde::Serialize;
 use std::f64::consts::TAU;
 
 /// A line of a spectrum.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct SpectralLine {
     /// Its frequency in hertz, between the points of the grid.
     pub hertz: f64,

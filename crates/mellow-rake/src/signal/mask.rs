@@ -1,7 +1,6 @@
 //! How much a spectrum may hold.
 
 use super::Spectrum;
-use serde::Serialize;
 
 /// A spectral mask: straight lines between points of frequency in hertz and of the density that is allowed, in decibels of the largest. Two
 /// points at one frequency make a step.
@@ -20,7 +19,8 @@ pub struct Mask {
 }
 
 /// How far a spectrum stays below a mask.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct MaskMargin {
     /// The least distance below the mask, in decibels; negative where it is above.
     pub margin_db: f64,

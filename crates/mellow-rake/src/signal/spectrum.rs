@@ -4,7 +4,6 @@ use crate::units::SampleRate;
 use crate::window::{Window, window_values};
 use num_complex::Complex64;
 use rustfft::{Fft, FftPlanner};
-use serde::Serialize;
 use std::sync::Arc;
 
 /// How a spectrum is taken.
@@ -156,7 +155,8 @@ impl Pieces {
 }
 
 /// The spectrum of a signal, one-sided: what lies at negative frequencies is counted with the positive ones.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Spectrum {
     /// Frequencies in hertz, from 0 to the Nyquist frequency.
     pub hertz: Vec<f64>,

@@ -8,7 +8,6 @@ use crate::units::SampleRate;
 use crate::units::level::decibels;
 use num_complex::Complex64;
 use rustfft::FftPlanner;
-use serde::Serialize;
 
 /// A measured transfer function.
 #[derive(Debug, Clone, PartialEq)]
@@ -34,7 +33,8 @@ pub struct TransferEstimate {
 }
 
 /// How far a measured transfer function is from a filter, where the measurement knows something.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct TransferDeviation {
     /// Points with a good coherence, but for the first two, which the mean that was taken off spoils.
     pub good_points: usize,

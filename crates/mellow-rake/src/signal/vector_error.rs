@@ -5,7 +5,6 @@ use crate::filter::complex::modulus;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// The error vectors of a modulated signal: received symbols less those that were sent, over the root of the mean square of these.
 #[derive(Debug, Clone, PartialEq)]
@@ -29,7 +28,8 @@ pub struct VectorError {
 }
 
 /// One carrier.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct CarrierError {
     /// Its frequency in hertz.
     pub hertz: f64,

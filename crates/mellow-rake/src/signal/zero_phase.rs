@@ -33,6 +33,19 @@ impl Transfer for Twice<'_> {
     }
 }
 
+impl Form {
+    /// Filters a recording forward and backward: no phase at all. See [`zero_phase`].
+    ///
+    /// ```
+    /// use mellow_rake::filter::{Form, Taps};
+    /// let mean = Form::from(Taps(vec![0.5, 0.5]));
+    /// assert_eq!(mean.zero_phase(&[0.0, 4.0, 0.0]).samples[1], 2.0);
+    /// ```
+    pub fn zero_phase(&self, signal: &[f64]) -> ZeroPhase {
+        zero_phase(self, signal)
+    }
+}
+
 /// Runs a signal through a filter forward, and the result through it backward: the gain is the square of the filter's gain,
 /// attenuation in decibels doubles, and the phase is zero.
 ///

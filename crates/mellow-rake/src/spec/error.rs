@@ -6,9 +6,9 @@ use crate::units::QuantityError;
 
 /// Something wrong in a spec, with its place.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
-#[error("line {line}, column {column}{}: {problem}", place(.key))]
+#[error("{}: {problem}", place(*.line, *.column, .key))]
 pub struct SpecError {
-    /// Line, from 1.
+    /// Line, from 1; 0 of a wish that was said without a text.
     pub line: usize,
     /// Column in characters, from 1.
     pub column: usize,
@@ -18,8 +18,12 @@ pub struct SpecError {
     pub problem: Box<Problem>,
 }
 
-fn place(key: &str) -> String {
-    if key.is_empty() { String::new() } else { format!(", key `{key}`") }
+fn place(line: usize, column: usize, key: &str) -> String {
+    match (line, key.is_empty()) {
+        (0, _) => format!("key `{key}`"),
+        (_, true) => format!("line {line}, column {column}"),
+        (_, false) => format!("line {line}, column {column}, key `{key}`"),
+    }
 }
 
 /// What is wrong.

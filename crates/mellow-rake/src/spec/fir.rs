@@ -3,7 +3,6 @@
 use crate::effort::Effort;
 use crate::filter::BandKind;
 use crate::window::Window;
-use serde::Serialize;
 
 /// The most taps of a design.
 pub const LARGEST_TAPS: usize = 10_000;
@@ -165,8 +164,9 @@ impl FirMethod {
 }
 
 /// The phase of a finite impulse response.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "lowercase"))]
 pub enum Phase {
     /// Exactly linear: constant delay of half the length.
     Linear,

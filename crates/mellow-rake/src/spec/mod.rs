@@ -9,12 +9,18 @@ mod fir;
 mod fixed;
 mod name;
 mod place;
+#[cfg(feature = "spec-file")]
 pub(crate) mod read;
+#[cfg(feature = "spec-file")]
 mod read_direct;
+#[cfg(feature = "spec-file")]
 mod read_fir;
+#[cfg(feature = "spec-file")]
 mod read_fixed;
+#[cfg(feature = "spec-file")]
 mod read_recursive;
 mod template;
+mod wish;
 
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
 pub use self::fixed::{
@@ -26,6 +32,7 @@ pub use name::{Name, NameError};
 pub use place::SpecPlace;
 pub(crate) use place::named;
 pub use template::{kinds, template};
+pub use wish::{BandWish, Stated, Wish};
 
 use crate::effort::Effort;
 use crate::filter::{BandKind, EdgeMeaning, Family, Mapping};
@@ -193,10 +200,11 @@ pub struct Verify {
 }
 
 impl Spec {
-    /// Reads and checks a spec.
+    /// Reads and checks a spec. Needs the feature `spec-file`.
     ///
     /// # Errors
     /// [`SpecError`] with the line, column and key of the first thing that is wrong.
+    #[cfg(feature = "spec-file")]
     pub fn parse(text: &str) -> Result<Spec, SpecError> {
         read::spec(text)
     }

@@ -1,6 +1,7 @@
 //! Where a key stands in the text of a spec.
 
 use std::fmt::{self, Display};
+#[cfg(feature = "spec-file")]
 use toml::de::{DeTable, DeValue};
 
 /// Where something that is wrong stands in the text of a spec.
@@ -36,7 +37,9 @@ pub struct SpecPlace {
 }
 
 impl SpecPlace {
-    /// Of the first of some keys that stands in the text; where none does, of the table that the first would stand in, or of the beginning.
+    /// Of the first of some keys that stands in the text; where none does, of the table that the first would stand in, or of the beginning. Needs the feature
+    /// `spec-file`.
+    #[cfg(feature = "spec-file")]
     pub fn of<K: AsRef<str>>(text: &str, keys: &[K]) -> Self {
         let keys: Vec<&str> = keys.iter().map(AsRef::as_ref).collect();
         let table = DeTable::parse(text).ok();
@@ -80,6 +83,7 @@ impl Display for SpecPlace {
 }
 
 /// Where the value of a key begins, in bytes.
+#[cfg(feature = "spec-file")]
 fn start(top: &DeTable<'_>, key: &str) -> Option<usize> {
     let (mut table, mut at) = (top, None);
     let mut parts = key.split('.').peekable();

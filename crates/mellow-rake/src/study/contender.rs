@@ -8,7 +8,6 @@ use crate::response::{
     largest_response_difference,
 };
 use crate::units::SampleRate;
-use serde::Serialize;
 
 /// A filter among others: as it was designed, or with rounded coefficients.
 #[derive(Debug, Clone)]
@@ -21,7 +20,8 @@ pub struct Contender {
 }
 
 /// What a filter is beside others.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Compared {
     /// How it is called.

@@ -3,6 +3,7 @@
 use crate::design::{DesignAdvice, DesignError};
 use crate::implementation::{Advice, ImplementError};
 use crate::spec::{SpecError, SpecPlace};
+use crate::write::WriteError;
 use std::fmt::{self, Display};
 
 /// Why a spec gives no filter, or no integers.
@@ -38,6 +39,8 @@ pub enum StudyError {
     },
     /// The spec has no words, and integers are wanted.
     NoWords,
+    /// A language cannot say it.
+    Write(WriteError),
 }
 
 impl StudyError {
@@ -48,7 +51,7 @@ impl StudyError {
             StudyError::Coefficients { place, .. } => vec![place.key.clone()],
             StudyError::Design { error, .. } => error.keys(),
             StudyError::Implement { error, .. } => error.keys(),
-            StudyError::NoWords => vec!["fixed".to_owned()],
+            StudyError::NoWords | StudyError::Write(_) => vec!["fixed".to_owned()],
         }
     }
 }
@@ -75,6 +78,7 @@ impl Display for StudyError {
                 let change = advice.as_ref().map(|advice| advice.change.as_str());
                 f.write_str(&refused(place, error, change))
             }
+            StudyError::Write(error) => error.fmt(f),
             StudyError::NoWords => f.write_str(
                 "there is no table [fixed], which has the words that the filter runs on",
             ),

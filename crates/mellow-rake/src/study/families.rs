@@ -5,20 +5,20 @@ use crate::design::{Design, wish};
 use crate::filter::Family;
 use crate::quality::{FamilyFigures, compare_families};
 use crate::spec::{RecursiveEdges, Want};
-use serde::Serialize;
 
 /// What a family does for a template, or why it cannot keep it.
-#[derive(Debug, Clone, Serialize)]
-#[serde(untagged)]
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(untagged))]
 #[non_exhaustive]
 pub enum FamilyRow {
     /// It keeps it.
     Keeps {
         /// The filter of its smallest order.
-        #[serde(skip)]
+        #[cfg_attr(feature = "serde", serde(skip))]
         design: Box<Design>,
         /// What it costs and does.
-        #[serde(flatten)]
+        #[cfg_attr(feature = "serde", serde(flatten))]
         figures: FamilyFigures,
     },
     /// It does not.

@@ -8,12 +8,12 @@ use crate::convert::{
 use crate::design::Choice;
 use crate::design::iir::{Analogue, analogue_of};
 use crate::filter::{Form, Mapping, ZerosPolesGain};
-use serde::Serialize;
 use std::fmt::Display;
 
 /// Another form of a filter.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
 #[non_exhaustive]
 pub enum OtherForm {
     /// The analogue prototype: zeros, poles and polynomials in s, prewarped edges.
@@ -57,7 +57,8 @@ impl OtherForm {
 }
 
 /// A form, or why it is not there.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct FormRecord {
     /// Which.
@@ -71,17 +72,18 @@ pub struct FormRecord {
 }
 
 /// The coefficients of a form.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[serde(untagged)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(untagged))]
 #[non_exhaustive]
 pub enum FormValue {
     /// An analogue prototype.
     Prototype {
         /// Its zeros, poles and polynomials.
-        #[serde(flatten)]
+        #[cfg_attr(feature = "serde", serde(flatten))]
         analogue: Box<Analogue>,
         /// How it became a digital filter.
-        #[serde(skip)]
+        #[cfg_attr(feature = "serde", serde(skip))]
         mapping: Mapping,
     },
     /// One fraction.

@@ -10,10 +10,10 @@ use crate::signal::lines::{LOBE, floor};
 use crate::signal::{SpectralLine, Spectrum, SpectrumWish, spectrum};
 use crate::spec::Spec;
 use crate::units::SampleRate;
-use serde::Serialize;
 
 /// A filter that takes a line out of a recording, and what it did to that recording.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct LineRemedy {
     /// Index of the line.
     pub line: usize,

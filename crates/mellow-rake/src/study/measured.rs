@@ -8,14 +8,14 @@ use crate::signal::{
     TransferDeviation, TransferEstimate, stepped_transfer, tone_phasor, without_tone,
 };
 use num_complex::Complex64;
-use serde::Serialize;
 use std::ops::Range;
 
 /// Where the input explains so much of the output a measured gain is worth comparing.
 pub const GOOD_COHERENCE: f64 = 0.9;
 
 /// What was measured, and how far it is from the filter that is meant.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct MeasuredResponse {
     /// The name of the spec.
     pub name: String,
@@ -50,7 +50,7 @@ pub struct MeasuredResponse {
     /// The share of the output that the input explains.
     pub coherence: Vec<f64>,
     /// Which points know something.
-    #[serde(skip)]
+    #[cfg_attr(feature = "serde", serde(skip))]
     pub good: Vec<bool>,
     /// Expected error of the gain.
     pub error_db: Vec<f64>,
@@ -59,7 +59,8 @@ pub struct MeasuredResponse {
 }
 
 /// One tone through a program, after the start-up, beside what the filter does to it.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct MeasuredTone {
     /// Its frequency.
     pub hertz: f64,

@@ -14,12 +14,16 @@ mod contender;
 mod error;
 mod families;
 mod forms;
+#[cfg(feature = "spec-file")]
 mod inspection;
 mod jobs;
+#[cfg(feature = "spec-file")]
 mod line_remedies;
 mod measured;
+mod quality_record;
 mod quantization;
 mod received;
+#[cfg(feature = "serde")]
 mod record;
 mod sensitivity;
 
@@ -27,23 +31,31 @@ pub use contender::{Compared, Contender};
 pub use error::StudyError;
 pub use families::{FamilyRow, NoFamilies};
 pub use forms::{FormRecord, FormValue, OtherForm};
+#[cfg(feature = "spec-file")]
 pub use inspection::{Inspection, LEAST_LINE_DB, inspect};
 pub use jobs::{InTurn, Job, Jobs, Workers};
+#[cfg(feature = "spec-file")]
 pub use line_remedies::{LineRemedy, line_remedies};
 pub use measured::{GOOD_COHERENCE, MeasuredResponse, MeasuredTone};
+pub use quality_record::{QualityRecord, quality_records};
 pub use quantization::{
     ConverterFigures, Impossible, LowerRate, MovedPole, NoiseFigures, OverflowOscillations,
     PolynomialFigures, Quantization, Quieter, Remedy, SectionOscillations, Sensitive,
     StructureFigures, StructureSweep, Sweep, SweepRow, SweepWish, Swept, Width,
 };
 pub use received::{ErrorRecord, NotReceived, Received};
-pub use record::{DesignRecord, QualityRecord, quality_records};
+#[cfg(feature = "serde")]
+pub use record::DesignRecord;
 pub use sensitivity::{CoefficientStudy, SHARE_OF_A_COEFFICIENT};
 
 use crate::design::{Design, design};
+use crate::filter::Form;
 use crate::implementation::{Goal, Implementation, advice, implement_toward};
 use crate::quality::{QualityRow, Report, meets_spec};
-use crate::spec::{Coefficients, DirectWish, Spec, SpecPlace, Want};
+#[cfg(feature = "spec-file")]
+use crate::spec::{Coefficients, DirectWish, Want};
+use crate::spec::{Spec, SpecPlace, Wish};
+use crate::write::{self, GeneratedFile, Language, Symbols};
 use std::sync::OnceLock;
 
 /// A spec with the filter that it asks for. The integers and the reports are made when they are first asked for, and kept.
@@ -62,9 +74,11 @@ pub struct Study {
 
 impl Study {
     /// Reads and designs the text of a spec. `files` gives the coefficients of a file that the spec names, or says why there are none.
+    /// Needs the feature `spec-file`.
     ///
     /// # Errors
     /// [`StudyError`] names the place in the text, what was found, and what would do.
+    #[cfg(feature = "spec-file")]
     pub fn of_text(
         text: &str,
         files: impl FnOnce(&str) -> Result<Coefficients, String>,
@@ -76,6 +90,7 @@ impl Study {
     ///
     /// # Errors
     /// As of [`of_text`](Study::of_text).
+    #[cfg(feature = "spec-file")]
     pub fn of_changed_text(
         text: &str,
         shown: &str,
@@ -109,7 +124,7 @@ impl Study {
 
     fn with_text(spec: Spec, text: Option<String>) -> Result<Self, StudyError> {
         let design = design(&spec).map_err(|error| StudyError::Design {
-            place: text.as_ref().map(|text| SpecPlace::of(text, &error.keys())),
+            place: place(text.as_deref(), &error.keys()),
             advice: crate::design::advice(&spec, &error).map(Box::new),
             error: Box::new(error),
         })?;
@@ -154,10 +169,28 @@ impl Study {
         };
         let (form, goal) = (&self.design.form, self.goal());
         implement_toward(form, fixed, &goal).map(Some).map_err(|error| StudyError::Implement {
-            place: self.text.as_ref().map(|text| SpecPlace::of(text, &error.keys())),
+            place: place(self.text.as_deref(), &error.keys()),
             advice: advice(form, fixed, &goal, &error).map(Box::new),
             error: Box::new(error),
         })
+    }
+
+    /// The integer filter as text in some languages: what a firmware project or a synthesizer takes.
+    ///
+    /// # Errors
+    /// As of [`integers`](Study::integers), and [`StudyError::Write`] where a language cannot say it.
+    pub fn files(&self, languages: &[Language]) -> Result<Vec<GeneratedFile>, StudyError> {
+        let (filter, symbols) = (self.integers()?, Symbols::new(&self.spec.name));
+        let mut files = Vec::new();
+        for (language, ..) in Language::ALL.iter().filter(|(one, ..)| languages.contains(one)) {
+            files.extend(match language {
+                Language::C => {
+                    write::c::write(&filter.checked, &symbols).map_err(StudyError::Write)?.to_vec()
+                }
+                Language::Verilog => write::verilog::write(&filter.checked, &symbols).to_vec(),
+            });
+        }
+        Ok(files)
     }
 
     /// What was measured on the designed filter.
@@ -195,5 +228,35 @@ impl Study {
     /// By how many decibels the filter with rounded coefficients exceeds the levels asked for; `None` without a template or words.
     pub fn rounded_excess_db(&self) -> Option<f64> {
         self.rounded()?.measures.template_excess_db(&self.design.choice)
+    }
+}
+
+/// Where the first of some keys stands in a text; `None` where there is no text.
+#[cfg(feature = "spec-file")]
+fn place(text: Option<&str>, keys: &[String]) -> Option<SpecPlace> {
+    text.map(|text| SpecPlace::of(text, keys))
+}
+
+/// Without a reader of texts there is none.
+#[cfg(not(feature = "spec-file"))]
+fn place(_: Option<&str>, _: &[String]) -> Option<SpecPlace> {
+    None
+}
+
+impl Wish {
+    /// Its study.
+    ///
+    /// # Errors
+    /// [`StudyError`] with the keys that it is about.
+    pub fn study(self) -> Result<Study, StudyError> {
+        Study::of(self.spec().map_err(|error| StudyError::Spec(Box::new(error)))?)
+    }
+
+    /// The filter, in floating point.
+    ///
+    /// # Errors
+    /// As of [`study`](Wish::study).
+    pub fn filter(self) -> Result<Form, StudyError> {
+        Ok(self.study()?.design.form)
     }
 }

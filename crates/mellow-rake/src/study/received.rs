@@ -6,10 +6,10 @@ use crate::signal::{
     measure_vector_error,
 };
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// Error vectors before and behind a filter.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Received {
     /// The name of the spec.
@@ -41,12 +41,13 @@ pub struct Received {
     /// Those that were sent.
     pub sent: Vec<[f64; 2]>,
     /// All that was measured before and behind the filter.
-    #[serde(skip)]
+    #[cfg_attr(feature = "serde", serde(skip))]
     pub errors: [VectorError; 2],
 }
 
 /// Error vectors as figures.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct ErrorRecord {
     /// The root of the mean square, as a ratio.
     pub rms: f64,

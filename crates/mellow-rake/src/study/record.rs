@@ -1,6 +1,6 @@
 //! A design as data, complete: what `docs/json.md` describes field by field.
 
-use super::Study;
+use super::{QualityRecord, Study, quality_records};
 use crate::datapath::{Cost, Description, describe};
 use crate::design::fir::FirChoice;
 use crate::design::iir::IirChoice;
@@ -8,7 +8,7 @@ use crate::design::{Choice, DirectChoice, EqualizerChoice, NotchChoice};
 use crate::filter::{Form, Mapping, ZerosPolesGain};
 use crate::fixed::WordFormat;
 use crate::implementation::Implementation;
-use crate::quality::{BandDeviation, MarkMeasure, Measures, Place, QualityRow, Report, Wished};
+use crate::quality::{BandDeviation, MarkMeasure, Measures, Report};
 use crate::response::{RootMeasures, TimeMeasures};
 use serde::Serialize;
 
@@ -39,40 +39,6 @@ pub struct DesignRecord {
     roots: Option<Vec<RootMeasures>>,
     meets_spec: Option<bool>,
     quantized: Option<QuantizedRecord>,
-}
-
-/// A row of the table: asked, found, and the margin of each.
-#[derive(Debug, Clone, Serialize)]
-pub struct QualityRecord {
-    key: &'static str,
-    words: &'static str,
-    unit: &'static str,
-    place: Place,
-    asked: Wished,
-    designed: Option<f64>,
-    designed_margin: Option<f64>,
-    rounded: Option<f64>,
-    rounded_margin: Option<f64>,
-}
-
-/// Rows of a designed filter and those of the rounded one, as data.
-pub fn quality_records([designed, rounded]: [Option<Vec<QualityRow>>; 2]) -> Vec<QualityRecord> {
-    let rounded = rounded.unwrap_or_default();
-    let object = |(index, row): (usize, QualityRow)| {
-        let other = rounded.get(index);
-        QualityRecord {
-            designed: row.found.value(),
-            designed_margin: row.margin(),
-            rounded: other.and_then(|row| row.found.value()),
-            rounded_margin: other.and_then(QualityRow::margin),
-            key: row.key,
-            words: row.words.trim(),
-            unit: row.unit,
-            place: row.place,
-            asked: row.asked,
-        }
-    };
-    designed.unwrap_or_default().into_iter().enumerate().map(object).collect()
 }
 
 #[derive(Debug, Clone, Serialize)]

@@ -1,9 +1,8 @@
 //! Integer against integer.
 
-use serde::Serialize;
-
 /// The first sample at which two outputs differ.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Mismatch {
     /// Its index, from 0.
     pub sample: usize,
@@ -14,7 +13,8 @@ pub struct Mismatch {
 }
 
 /// Two outputs compared.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Comparison {
     /// Samples that were compared.
     pub samples: usize,

@@ -4,10 +4,10 @@ use crate::datapath::Simulator;
 use crate::filter::{Form, Transfer};
 use crate::implementation::Implementation;
 use crate::spec::ConverterWish;
-use serde::Serialize;
 
 /// The noise of an implementation at its output, in steps of the output word (LSB).
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct WordNoise {
     /// Root mean square that its roundings are expected to add; `None` where nothing could be proved.
     pub predicted_rms_lsb: Option<f64>,
@@ -20,7 +20,7 @@ pub struct WordNoise {
     /// In how many samples a limit acted; there the output differs by more than roundings.
     pub limited_samples: u64,
     /// The output less that of the filter with rounded coefficients, sample by sample, as values.
-    #[serde(skip)]
+    #[cfg_attr(feature = "serde", serde(skip))]
     pub error: Vec<f64>,
 }
 
@@ -35,9 +35,9 @@ fn rms(values: impl Iterator<Item = f64>) -> f64 {
 /// use mellow_rake::design::design;
 /// use mellow_rake::implementation::implement;
 /// use mellow_rake::random::NoiseSource;
-/// use mellow_rake::spec::Spec;
+/// use mellow_rake::spec::{Spec, template};
 /// use mellow_rake::verify::measure_word_noise;
-/// let spec = Spec::parse(include_str!("../../../../demo/mooring/pump_hum.toml"))?;
+/// let spec = Spec::parse(template("notch").unwrap())?;
 /// let form = design(&spec)?.form;
 /// let filter = implement(&form, spec.fixed.unwrap())?;
 /// let mut noise = NoiseSource::new(1);
@@ -78,9 +78,9 @@ pub fn measure_word_noise(
 /// ```
 /// use mellow_rake::filter::{Form, Section, Sections};
 /// use mellow_rake::implementation::implement;
-/// use mellow_rake::spec::Spec;
+/// use mellow_rake::spec::{Spec, template};
 /// use mellow_rake::verify::constant_input_error;
-/// let text = include_str!("../../../../demo/mooring/pump_hum.toml").replace("half-up", "floor");
+/// let text = template("notch").unwrap().replace("half-up", "floor");
 /// // y = x/100 + 0.99·y, bits cut off: it comes to rest where a step less than 1 is missing a sample, up to 100 steps short.
 /// let slow = Form::from(Sections(vec![Section { b: [0.01, 0.0, 0.0], a: [-0.99, 0.0] }]));
 /// let filter = implement(&slow, Spec::parse(&text)?.fixed.unwrap())?;
@@ -113,9 +113,9 @@ pub struct ConverterNoise {
 /// ```
 /// use mellow_rake::design::design;
 /// use mellow_rake::implementation::implement;
-/// use mellow_rake::spec::{ConverterWish, Spec};
+/// use mellow_rake::spec::{ConverterWish, Spec, template};
 /// use mellow_rake::verify::converter_noise;
-/// let spec = Spec::parse(include_str!("../../../../demo/mooring/pump_hum.toml"))?;
+/// let spec = Spec::parse(template("notch").unwrap())?;
 /// let filter = implement(&design(&spec)?.form, spec.fixed.unwrap())?;
 /// let found = converter_noise(&filter, ConverterWish { bits: 12, range: 2.5, noise: 0.0 }).unwrap();
 /// // A narrow notch lets white noise pass: about a twelfth of a squared step of 2⁻¹¹.

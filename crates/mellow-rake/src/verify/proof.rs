@@ -4,10 +4,10 @@ use super::{Comparison, ReferenceError, Stimulus, judge, stimuli};
 use crate::filter::Form;
 use crate::implementation::Implementation;
 use crate::units::Level;
-use serde::Serialize;
 
 /// All that was found out.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Proof {
     /// The simulator against floating point, stimulus by stimulus.
     pub stimuli: Vec<StimulusResult>,
@@ -24,14 +24,15 @@ pub struct Proof {
 }
 
 /// The simulator against floating point on one stimulus.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct StimulusResult {
     /// Which.
     pub name: &'static str,
     /// How long it is.
     pub samples: usize,
     /// The distance from floating point.
-    #[serde(flatten)]
+    #[cfg_attr(feature = "serde", serde(flatten))]
     pub error: ReferenceError,
     /// Whether that stays within what was proved.
     pub within_bound: bool,
@@ -40,7 +41,8 @@ pub struct StimulusResult {
 }
 
 /// One target.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct TargetResult {
     /// The word for it.
     pub target: &'static str,
@@ -59,14 +61,15 @@ pub struct TargetResult {
 }
 
 /// One target on one stimulus, asked in one manner.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct ComparisonResult {
     /// Which.
     pub stimulus: &'static str,
     /// How it was asked.
     pub manner: &'static str,
     /// Word against word.
-    #[serde(flatten)]
+    #[cfg_attr(feature = "serde", serde(flatten))]
     pub comparison: Comparison,
     /// What the target's own test bench counted.
     pub own_mismatches: Option<usize>,

@@ -4,11 +4,11 @@ use crate::datapath::Simulator;
 use crate::filter::Form;
 use crate::implementation::Implementation;
 use crate::units::level::decibels;
-use serde::Serialize;
 
 /// The distance of the integer filter from the designed one on one stimulus. Errors are in steps of the
 /// output word (LSB).
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct ReferenceError {
     /// Largest error.
     pub largest_lsb: f64,

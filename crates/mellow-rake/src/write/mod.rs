@@ -13,9 +13,43 @@ pub use names::Symbols;
 
 use crate::datapath::Node;
 
+/// A language that is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "lowercase"))]
+#[non_exhaustive]
+pub enum Language {
+    /// C99: NAME.h, NAME.c, and NAME_pipe.c, a program that filters integers from stdin to stdout.
+    C,
+    /// Verilog, IEEE 1364-2005: NAME.v and its test bench NAME_tb.v.
+    Verilog,
+}
+
+impl Language {
+    /// All of them, each with its name and what it gives.
+    pub const ALL: [(Language, &'static str, &'static str); 2] = [
+        (
+            Language::C,
+            "c",
+            "C99: NAME.h, NAME.c, and NAME_pipe.c, a program that filters integers from stdin to stdout",
+        ),
+        (Language::Verilog, "verilog", "IEEE 1364-2005: NAME.v and its test bench NAME_tb.v"),
+    ];
+
+    /// Clocks from a word that goes in to the word that comes out; `None` of programs, which have none.
+    pub fn latency_clocks(self) -> Option<u32> {
+        match self {
+            Language::C => None,
+            Language::Verilog => Some(verilog::LATENCY_CLOCKS),
+        }
+    }
+}
+
 /// A file that was written.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct GeneratedFile {
+    /// Its language.
+    pub language: Language,
     /// Its name, without a folder.
     pub name: String,
     /// Its text, with Unix line ends.

@@ -1,10 +1,10 @@
 //! Bands with a desired amplitude and a weight: what the optimal methods work on.
 
 use crate::filter::LinearPhase;
-use serde::Serialize;
 
 /// A stretch of frequency in which an amplitude is desired. Frequencies are parts of the sample rate, 0 to 0.5.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Band {
     /// Where it begins.
     pub low: f64,

@@ -8,10 +8,10 @@ use super::{Band, FirError, minimum_phase};
 use crate::filter::{BandKind, LinearPhase, Taps, Transfer};
 use crate::spec::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase};
 use crate::units::SampleRate;
-use serde::Serialize;
 
 /// What was decided about a finite impulse response, and what the method found.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct FirChoice {
     /// The kind, as in the spec file.
     pub kind: &'static str,
@@ -52,7 +52,8 @@ pub struct FirChoice {
 }
 
 /// A band in hertz with its level and weight.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct WeightedBand {
     /// From where to where, in hertz.
     pub edges_hz: [f64; 2],

@@ -5,10 +5,10 @@ use super::transform::split;
 use crate::filter::complex::modulus;
 use crate::filter::{BandKind, paired, polynomial_from_roots};
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// An analogue filter H(s) = gain·∏(s − zeros)/∏(s − poles), s in rad/s.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Analogue {
     /// The low-pass prototype that it comes from: zeros and poles as `[re, im]` in rad/s, its edge at 1 rad/s.
     pub prototype: Roots,
@@ -27,7 +27,8 @@ pub struct Analogue {
 }
 
 /// Zeros and poles in the s-plane as `[re, im]`.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Roots {
     /// Finite zeros.
     pub zeros: Vec<[f64; 2]>,

@@ -4,10 +4,10 @@ use super::prototype::Prototype;
 use crate::filter::ZerosPolesGain;
 use crate::filter::complex::{modulus, square_root};
 use num_complex::Complex64;
-use serde::Serialize;
 
 /// What is let through. Edges are angles in radians per sample, rising, strictly between 0 and π.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub enum Shape {
     /// Everything below the edge.
     Lowpass(f64),

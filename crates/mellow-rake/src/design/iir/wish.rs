@@ -7,7 +7,6 @@ use crate::design::DesignError;
 use crate::filter::{BandKind, EdgeMeaning, Family, LARGEST_ORDER, Mapping, ZerosPolesGain};
 use crate::response::Bands;
 use crate::units::SampleRate;
-use serde::Serialize;
 use std::f64::consts::TAU;
 
 /// Edges in hertz: one for low-pass and high-pass, two rising ones for the band types.
@@ -53,7 +52,8 @@ pub struct IirWish {
 }
 
 /// What was decided: everything that the design then follows from.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct IirChoice {
     /// What is let through.
     pub kind: BandKind,

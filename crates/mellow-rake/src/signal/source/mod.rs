@@ -4,6 +4,7 @@ mod converter;
 mod keyed;
 mod multicarrier;
 mod noises;
+#[cfg(feature = "spec-file")]
 mod read;
 mod running;
 mod symbols;
@@ -15,7 +16,9 @@ pub use multicarrier::Multicarrier;
 pub use running::RunningSignal;
 pub use symbols::Keying;
 
-use crate::spec::{Name, SpecError};
+use crate::spec::Name;
+#[cfg(feature = "spec-file")]
+use crate::spec::SpecError;
 use crate::units::SampleRate;
 
 /// A signal to make: a sum of parts, and a converter behind it if there is one.
@@ -184,6 +187,7 @@ impl SignalPlan {
     ///
     /// # Errors
     /// [`SpecError`] with line, column and key.
+    #[cfg(feature = "spec-file")]
     pub fn parse(text: &str) -> Result<Self, SpecError> {
         read::plan(text)
     }

@@ -3,7 +3,7 @@
 use crate::design::design;
 use crate::filter::{Form, Running, Section, Sections};
 use crate::random::NoiseSource;
-use crate::spec::Spec;
+use crate::spec::Wish;
 use crate::units::SampleRate;
 
 /// Noise through a filter, with a stated mean square.
@@ -52,15 +52,11 @@ impl ShapedNoise {
         seed: u64,
         rate: SampleRate,
     ) -> Option<Self> {
-        let kind = match low > 0.0 {
-            true => format!("kind = \"bandpass\"\ncutoffs = [\"{low} Hz\", \"{high} Hz\"]"),
-            false => format!("kind = \"lowpass\"\ncutoff = \"{high} Hz\""),
+        let wish = match low > 0.0 {
+            true => Wish::bandpass(rate).cutoffs_hz(low, high),
+            false => Wish::lowpass(rate).cutoff_hz(high),
         };
-        let text = format!(
-            "name = \"band\"\nsample_rate = \"{} Hz\"\n[want]\n{kind}\n[method]\ndesign = \"butterworth\"\norder = 8\n",
-            rate.hertz()
-        );
-        let design = design(&Spec::parse(&text).ok()?).ok()?;
+        let design = design(&wish.butterworth(8).spec().ok()?).ok()?;
         let sections = design.form.sections()?.0.clone();
         Some(ShapedNoise::new(sections, rms, seed))
     }

@@ -2,10 +2,10 @@
 
 use crate::fixed::WordFormat;
 use crate::verify::WordNoise;
-use serde::Serialize;
 
 /// What the words of a spec do to its filter.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Quantization {
     /// The name of the spec.
@@ -39,12 +39,13 @@ pub struct Quantization {
     /// The same filter in words of other widths.
     pub sweep: Option<Sweep>,
     /// Why the noise is far above what the last rounding leaves, and what does better; `None` where it is not.
-    #[serde(skip)]
+    #[cfg_attr(feature = "serde", serde(skip))]
     pub quieter: Option<Quieter>,
 }
 
 /// A change of the spec that was tried, and what it leaves of the template; `None` where it is not possible.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Remedy {
     /// Keys and their new values, as in a spec file.
     pub change: String,
@@ -60,7 +61,8 @@ impl Remedy {
 }
 
 /// A coefficient and what one LSB of it does.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Sensitive {
     /// "b0" to "a2", or "h" for a tap.
     pub name: &'static str,
@@ -73,10 +75,11 @@ pub struct Sensitive {
 }
 
 /// Noise on white noise of half scale, and what constant inputs leave.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct NoiseFigures {
     /// Predicted and measured.
-    #[serde(flatten)]
+    #[cfg_attr(feature = "serde", serde(flatten))]
     pub words: WordNoise,
     /// The largest error of 65 constant inputs up to half of full scale once settled, in LSB; `None` where that takes too long.
     pub constant_input_error_lsb: Option<f64>,
@@ -85,7 +88,8 @@ pub struct NoiseFigures {
 }
 
 /// What a converter leaves at the output, and what the filter adds to that.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct ConverterFigures {
     /// Bits of a reading.
     pub bits: u32,
@@ -98,7 +102,8 @@ pub struct ConverterFigures {
 }
 
 /// How far rounding moved a pole.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct MovedPole {
     /// The angle of the designed pole as a frequency, in hertz.
     pub hz: f64,
@@ -111,7 +116,8 @@ pub struct MovedPole {
 }
 
 /// What the coefficient words would do to a filter as one fraction.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct PolynomialFigures {
     /// Its order.
     pub order: usize,
@@ -128,7 +134,8 @@ pub struct PolynomialFigures {
 }
 
 /// What a section does without an input, while no limit acts; `None` where no bound is proved.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct SectionOscillations {
     /// From 1.
     pub section: usize,
@@ -153,7 +160,8 @@ pub struct SectionOscillations {
 }
 
 /// What a section does when it is left with words as large as they can be.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct OverflowOscillations {
     /// States run.
     pub starts: u64,
@@ -170,7 +178,8 @@ pub struct OverflowOscillations {
 }
 
 /// The filter in another structure with the same words; no figures where it is not possible.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct StructureFigures {
     /// The structure.
     pub structure: &'static str,
@@ -189,7 +198,8 @@ pub struct StructureFigures {
 }
 
 /// Bits that are enough: the fewest, and those from which on every width is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Width {
     /// The fewest.
     pub fewest: Option<u32>,
@@ -198,7 +208,8 @@ pub struct Width {
 }
 
 /// A filter in words of other widths.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Sweep {
     /// Whose width is swept.
     pub of: &'static str,
@@ -213,7 +224,8 @@ pub struct Sweep {
 }
 
 /// A sweep in one structure.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct StructureSweep {
     /// The structure.
     pub structure: &'static str,
@@ -226,7 +238,8 @@ pub struct StructureSweep {
 }
 
 /// A filter in words of one width; no figures where it is not possible.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct SweepRow {
     /// The width.
     pub bits: u32,
@@ -264,7 +277,8 @@ pub struct Quieter {
 }
 
 /// By how many times the rate is lowered, and the noise that the same words leave then.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct LowerRate {
     /// A power of two.
     pub factor: u32,
@@ -273,7 +287,8 @@ pub struct LowerRate {
 }
 
 /// Words that cannot carry a filter, and what can.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Impossible {
     /// The name of the spec.
@@ -291,10 +306,10 @@ pub struct Impossible {
     /// The same words in other structures.
     pub structures: Vec<StructureFigures>,
     /// The quietest other structure with coefficients of those fewest bits.
-    #[serde(skip)]
+    #[cfg_attr(feature = "serde", serde(skip))]
     pub with_as_many_bits: Option<StructureFigures>,
     /// The radius of the poles, where coefficients of so few bits cannot put them.
-    #[serde(skip)]
+    #[cfg_attr(feature = "serde", serde(skip))]
     pub pole_radius: Option<f64>,
 }
 

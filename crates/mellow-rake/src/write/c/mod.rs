@@ -9,7 +9,7 @@ mod expression;
 mod types;
 
 use super::number::c_integer;
-use super::{GeneratedFile, ORIGIN, Symbols, WriteError};
+use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Coefficients, Datapath, Line, Table, dump};
 use expression::Body;
 use std::fmt::Write;
@@ -60,7 +60,8 @@ impl Writer<'_> {
     }
 
     fn file(&self, ending: &str, text: String) -> GeneratedFile {
-        GeneratedFile { name: format!("{}{ending}", self.symbols.base()), text }
+        let name = format!("{}{ending}", self.symbols.base());
+        GeneratedFile { language: Language::C, name, text }
     }
 
     fn words(&self) -> (&'static str, &'static str) {

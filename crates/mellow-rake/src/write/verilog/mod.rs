@@ -9,7 +9,7 @@ mod bench;
 mod compute;
 
 use super::number::verilog_integer;
-use super::{GeneratedFile, ORIGIN, Symbols};
+use super::{GeneratedFile, Language, ORIGIN, Symbols};
 use crate::datapath::{Checked, Coefficients, Datapath, Line, Table, dump};
 use compute::Compute;
 use std::fmt::Write;
@@ -34,6 +34,7 @@ pub const LATENCY_CLOCKS: u32 = 1;
 /// ```
 pub fn write(checked: &Checked, symbols: &Symbols) -> Vec<GeneratedFile> {
     let file = |ending: &str, text: String| GeneratedFile {
+        language: Language::Verilog,
         name: format!("{}{ending}", symbols.base()),
         text,
     };
