@@ -21,10 +21,9 @@ fn a_stranger_builds_on_the_packaged_core() {
     };
     let manifest = home.join("Cargo.toml");
     let manifest = manifest.to_str().unwrap();
-    run(cargo().args(["package", "--manifest-path", manifest, "--no-verify", "--allow-dirty"]).args([
-        "--offline",
-        "--quiet",
-    ]));
+    run(cargo()
+        .args(["package", "--manifest-path", manifest, "--no-verify", "--allow-dirty"])
+        .args(["--offline", "--quiet"]));
     let stranger = tempfile::tempdir().unwrap();
     let package = format!("mellow-rake-{}", env!("CARGO_PKG_VERSION"));
     let archive = target.join("package").join(format!("{package}.crate"));
