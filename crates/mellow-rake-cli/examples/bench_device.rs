@@ -1,7 +1,8 @@
 //! A device on the bench, made up: what `mrake measure --device` talks to.
 //!
-//! It reads samples of 16 bits on its standard input and writes as many: text, one a line, or with `raw` as bytes (int16-le). Inside is what a
-//! sensor board has: a gain of 0.9, an RC low-pass, a delay of 5 samples, and noise of two counts before its converter rounds.
+//! It reads samples of 16 bits on its standard input and writes as many: text, one a line, or with `raw` as
+//! bytes (int16-le). Inside is what a sensor board has: a gain of 0.9, an RC low-pass, a delay of 5 samples,
+//! and noise of two counts before its converter rounds.
 //!
 //! `cargo run --release -p mellow-rake-cli --example bench_device -- raw < in.raw > out.raw`
 //!

@@ -31,7 +31,8 @@ pub(crate) enum Failure {
     #[error("{path}: {error}")]
     Study { path: PathBuf, error: Box<StudyError> },
     #[error(
-        "{path}: there is no table [fixed]; {needs} needs the words that the filter runs on (`mrake new notch` shows one)"
+        "{path}: there is no table [fixed]; {needs} needs the words that the filter runs on (`mrake new \
+            notch` shows one)"
     )]
     NoWords { path: PathBuf, needs: &'static str },
     #[error("{path}: {error}")]

@@ -54,8 +54,8 @@ impl Loaded {
         Loaded::variant(path, text, (path, text))
     }
 
-    /// Reads and designs a changed text of a spec; what is wrong in it is shown at its place in the file that was changed, beside which files of
-    /// coefficients stand.
+    /// Reads and designs a changed text of a spec; what is wrong in it is shown at its place in the file that
+    /// was changed, beside which files of coefficients stand.
     pub(crate) fn variant(
         path: &Path,
         text: &str,
@@ -185,7 +185,8 @@ impl Recording {
         };
         if wanted.len() > MOST_SAMPLES {
             return Err(Failure::Call(format!(
-                "{}: {} samples; up to {MOST_SAMPLES} are held in memory at a time (inspect --between takes a stretch of them)",
+                "{}: {} samples; up to {MOST_SAMPLES} are held in memory at a time (inspect --between takes \
+                    a stretch of them)",
                 path.display(),
                 wanted.len()
             )));

@@ -16,7 +16,8 @@ use std::process::ExitCode;
 
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
-    // Interrupted, it leaves no program running and no half of a file. 128 and the number of the signal, as shells have it.
+    // Interrupted, it leaves no program running and no half of a file. 128 and the number of the signal, as
+    // shells have it.
     let interrupted = ctrlc::set_handler(|| {
         mellow_rake_rig::end_all();
         mellow_rake_files::abandon_unfinished();

@@ -44,7 +44,8 @@ pub(crate) fn json(object: &impl Serialize) -> Result<(), Failure> {
     text(&format!("{}\n", serde_json::to_string_pretty(object)?))
 }
 
-/// Prints why a command could not do its work, on stderr: what comes from outside, as a name in a file, at most so long.
+/// Prints why a command could not do its work, on stderr: what comes from outside, as a name in a file, at
+/// most so long.
 pub(crate) fn failure(failure: &Failure) {
     /// Characters that are shown.
     const MOST: usize = 4_000;
@@ -59,12 +60,14 @@ pub(crate) fn failure(failure: &Failure) {
     let _ = writeln!(std::io::stderr(), "mrake: {}{more}", visible(&shown));
 }
 
-/// Text that a terminal shows as it is: control characters but the end of a line, and characters that turn the direction of
-/// what follows or cannot be seen, are written as escapes. In JSON such an escape stands for the character.
+/// Text that a terminal shows as it is: control characters but the end of a line, and characters that turn
+/// the direction of what follows or cannot be seen, are written as escapes. In JSON such an escape stands for
+/// the character.
 pub(crate) fn visible(text: &str) -> Cow<'_, str> {
     let is_hidden = |c: char| {
         (c.is_control() && c != '\n')
-            || matches!(c, '\u{61c}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+            || matches!(c, '\u{61c}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}')
+            || matches!(c, '\u{2060}'..='\u{2069}' | '\u{feff}')
     };
     if !text.contains(is_hidden) {
         return Cow::Borrowed(text);

@@ -40,13 +40,16 @@ fn board(folder: &Path) -> String {
     write(
         folder,
         "board.toml",
-        "name = \"board\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"coefficients\"\nsections = [[0.36, 0, 0, 1, -0.6, 0]]\n\
-         [fixed]\ninput = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s24\"\nstructure = \"direct-form-1\"\n\
+        "name = \"board\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"coefficients\"\nsections = [[0.36, 0, \
+            0, 1, -0.6, 0]]\n\
+         [fixed]\ninput = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s24\"\n\
+         structure = \"direct-form-1\"\n\
          rounding = \"half-even\"\noverflow = \"saturate\"\n",
     )
 }
 
-/// The same signal from a plan and from options, in every format, and seen again by `inspect` as what it was meant to be.
+/// The same signal from a plan and from options, in every format, and seen again by `inspect` as what it was
+/// meant to be.
 #[test]
 fn a_made_signal_is_what_inspect_finds() {
     let folder = tempfile::tempdir().unwrap();
@@ -54,8 +57,10 @@ fn a_made_signal_is_what_inspect_finds() {
     let plan = write(
         folder.path(),
         "plan.toml",
-        "name = \"bench\"\nsample_rate = \"2 kHz\"\nlength = \"10 s\"\nseed = 4\n[[part]]\nkind = \"hum\"\nfrequency = \"87.5 Hz\"\n\
-         amplitude = 0.5\nharmonics = [0.4]\n[[part]]\nkind = \"white-noise\"\nrms = 0.01\n[converter]\nbits = 12\nrange = 1\nnoise = 0.0002\n",
+        "name = \"bench\"\nsample_rate = \"2 kHz\"\nlength = \"10 s\"\nseed = 4\n[[part]]\nkind = \"hum\"\n\
+            frequency = \"87.5 Hz\"\n\
+         amplitude = 0.5\nharmonics = [0.4]\n[[part]]\nkind = \"white-noise\"\nrms = \
+         0.01\n[converter]\nbits = 12\nrange = 1\nnoise = 0.0002\n",
     );
     let wav = path("bench.wav");
     let (status, object) = json(&["signal", &plan, "-o", &wav, "--json"]);
@@ -201,8 +206,8 @@ fn stretches_sides_and_masks() {
     }
 }
 
-/// The device is the filter on paper, seen by noise, chirps and steps, as text and as bytes, on one side and two; and every way in
-/// which it can fail is told within the limit.
+/// The device is the filter on paper, seen by noise, chirps and steps, as text and as bytes, on one side and
+/// two; and every way in which it can fail is told within the limit.
 #[test]
 fn a_device_on_a_pipe_is_measured_in_every_way() {
     let folder = tempfile::tempdir().unwrap();
@@ -280,8 +285,9 @@ fn a_device_on_a_pipe_is_measured_in_every_way() {
     }
 }
 
-/// Symbols through the filter in floating point, on integers, and through a recording of it: the same errors but for rounding; the delay
-/// is half of its taps; and a filter that cuts into the band is told by its errors.
+/// Symbols through the filter in floating point, on integers, and through a recording of it: the same errors
+/// but for rounding; the delay is half of its taps; and a filter that cuts into the band is told by its
+/// errors.
 #[test]
 fn symbols_are_measured_behind_filters() {
     let folder = tempfile::tempdir().unwrap();
@@ -335,7 +341,8 @@ fn symbols_are_measured_behind_filters() {
     let narrow = write(
         folder.path(),
         "narrow.toml",
-        "name = \"narrow\"\nsample_rate = \"96 kHz\"\n[want]\nkind = \"bandpass\"\ncutoffs = [\"26 kHz\", \"28 kHz\"]\n\
+        "name = \"narrow\"\nsample_rate = \"96 kHz\"\n[want]\nkind = \"bandpass\"\n\
+            cutoffs = [\"26 kHz\", \"28 kHz\"]\n\
          [method]\ndesign = \"butterworth\"\norder = 8\n",
     );
     let (status, object) = json(&["measure", &narrow, "--modulated", TELEMETRY, "--json"]);
@@ -345,7 +352,8 @@ fn symbols_are_measured_behind_filters() {
     let keyed = text.split("[[part]]").nth(1).unwrap();
     let many = text.replace(
         keyed,
-        "\nkind = \"multicarrier\"\nkeying = \"16qam\"\ncenter = \"27 kHz\"\nspacing = \"250 Hz\"\ncarriers = 12\nguard = \"2 ms\"\n\
+        "\nkind = \"multicarrier\"\nkeying = \"16qam\"\ncenter = \"27 kHz\"\nspacing = \"250 Hz\"\ncarriers \
+            = 12\nguard = \"2 ms\"\n\
          rms = 0.1\nstop = \"480 ms\"\n\n",
     );
     let many = write(folder.path(), "many.toml", &many);
@@ -366,7 +374,8 @@ fn symbols_are_measured_behind_filters() {
     }
 }
 
-/// One page about the words: what is predicted is measured, what is found is bounded, and the other structures and widths stand beside.
+/// One page about the words: what is predicted is measured, what is found is bounded, and the other
+/// structures and widths stand beside.
 #[test]
 fn words_are_judged_on_one_page() {
     let folder = tempfile::tempdir().unwrap();
@@ -435,9 +444,12 @@ fn words_are_judged_on_one_page() {
     // A high-pass at a twenty-thousandth of the rate: 16 bits put no pole there in direct form, others do.
     let folder = tempfile::tempdir().unwrap();
     let slow = folder.path().join("slow.toml");
-    let text = "name = \"slow\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"highpass\"\ncutoff = \"0.05 Hz\"\n[method]\n\
-        design = \"butterworth\"\norder = 2\n[fixed]\ninput = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s16\"\n\
-        structure = \"direct-form-1\"\nrounding = \"half-up\"\noverflow = \"wrap\"\n[converter]\nbits = 12\nnoise = 1e-4\n";
+    let text = "name = \"slow\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"highpass\"\ncutoff = \"0.05 \
+        Hz\"\n[method]\n\
+        design = \"butterworth\"\norder = 2\n[fixed]\ninput = \"s16f15\"\noutput = \"s16f15\"\ncoefficients \
+        = \"s16\"\n\
+        structure = \"direct-form-1\"\nrounding = \"half-up\"\noverflow = \"wrap\"\n[converter]\nbits = \
+        12\nnoise = 1e-4\n";
     std::fs::write(&slow, text).unwrap();
     let slow = slow.to_str().unwrap();
     let (status, out, _) = run(&["quantize", slow]);
@@ -447,7 +459,8 @@ fn words_are_judged_on_one_page() {
         object["fewest_coefficient_bits"].as_u64().unwrap() > 20 && object["reason"].is_string()
     );
     // A low-pass that 16 bits cannot do at this rate, but at a lower one.
-    let text = "name = \"low\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"0.5 Hz\"\n[method]\n\
+    let text = "name = \"low\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"0.5 \
+        Hz\"\n[method]\n\
         design = \"butterworth\"\norder = 4\n[fixed]\ninput = \"s16f15\"\n";
     let low = folder.path().join("low.toml");
     std::fs::write(&low, text).unwrap();

@@ -1,4 +1,5 @@
-//! Status and remains of a tool whose reader has gone, that is interrupted, or that writes where something is already.
+//! Status and remains of a tool whose reader has gone, that is interrupted, or that writes where something is
+//! already.
 #![cfg(unix)]
 
 use std::os::unix::fs::{PermissionsExt, symlink};
@@ -93,7 +94,8 @@ fn an_interruption_leaves_nothing() {
     assert_eq!(files(), 1, "{:?}", std::fs::read_dir(folder.path()).unwrap().collect::<Vec<_>>());
 }
 
-/// A result goes through a link to where it points, keeps the permissions of what it replaces, and writes into what is no file.
+/// A result goes through a link to where it points, keeps the permissions of what it replaces, and writes
+/// into what is no file.
 #[test]
 fn files_are_replaced_as_their_owner_has_them() {
     let folder = tempfile::tempdir().unwrap();

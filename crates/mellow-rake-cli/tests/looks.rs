@@ -1,4 +1,5 @@
-//! Looking at filters as engineers do: panels, comparisons, sensitivities, sketches, and a spec that is being edited.
+//! Looking at filters as engineers do: panels, comparisons, sensitivities, sketches, and a spec that is being
+//! edited.
 
 #[path = "common/breath.rs"]
 mod breath;
@@ -24,14 +25,17 @@ fn spec(folder: &Path, name: &str, rate: &str, rest: &str) -> String {
     path.to_str().unwrap().to_owned()
 }
 
-/// The hard cases: an exact null, order 24, 2,000 taps, an edge at 0.05 Hz of 1 kHz. Every panel is drawn, with its axes.
+/// The hard cases: an exact null, order 24, 2,000 taps, an edge at 0.05 Hz of 1 kHz. Every panel is drawn,
+/// with its axes.
 #[test]
 fn every_panel_of_hard_filters_is_drawn() {
     let folder = tempfile::tempdir().unwrap();
     let elliptic = "[want]\nkind = \"bandpass\"\npass_edges = [\"90 Hz\", \"140 Hz\"]\nripple = \"0.1 dB\"\n\
                     attenuation = \"80 dB\"\n[method]\ndesign = \"elliptic\"\norder = 24\n";
-    let long = "[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\n[method]\ndesign = \"window\"\nwindow = \"hann\"\ntaps = 2000\n";
-    let slow = "[want]\nkind = \"highpass\"\ncutoff = \"0.05 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 4\n";
+    let long = "[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\n[method]\ndesign = \"window\"\n\
+        window = \"hann\"\ntaps = 2000\n";
+    let slow = "[want]\nkind = \"highpass\"\ncutoff = \"0.05 Hz\"\n[method]\ndesign = \"butterworth\"\n\
+        order = 4\n";
     let hard = [
         "demo/mooring/pump_hum.toml".to_owned(),
         spec(folder.path(), "band", "1 kHz", elliptic),
@@ -66,7 +70,8 @@ fn every_panel_of_hard_filters_is_drawn() {
     assert!(std::fs::read_to_string(&figure).unwrap().contains("up to 512 taps"));
 }
 
-/// The poles of the notch lie at its centre, a hundredth and a half inside the circle, and ring for 64 samples.
+/// The poles of the notch lie at its centre, a hundredth and a half inside the circle, and ring for 64
+/// samples.
 #[test]
 fn roots_are_listed_as_they_are_read() {
     let (status, out, _) = run(&["design", "demo/mooring/pump_hum.toml", "--roots"]);
@@ -106,7 +111,8 @@ fn axes_can_be_set_and_wrong_ones_are_refused() {
     }
 }
 
-/// The table, the figures beside it and the verdict are one: of every demo and every kind that has a template.
+/// The table, the figures beside it and the verdict are one: of every demo and every kind that has a
+/// template.
 #[test]
 fn the_table_agrees_with_what_was_achieved() {
     let folder = tempfile::tempdir().unwrap();
@@ -140,7 +146,8 @@ fn the_table_agrees_with_what_was_achieved() {
                 assert_eq!(&found, beside, "{spec} {side} {key}");
             }
         }
-        // What meets its spec has no margin below zero, but for rounding; a cut-off of taps is kept as nearly as they can tell frequencies apart.
+        // What meets its spec has no margin below zero, but for rounding; a cut-off of taps is kept as nearly
+        // as they can tell frequencies apart.
         let missed =
             rows.iter().filter(|row| !row["asked"].is_string() && row["key"] != "edge_6db");
         let missed =
@@ -167,12 +174,13 @@ fn a_sketch_fits_the_terminal() {
     }
 }
 
-/// One key varied: more poles attenuate more; words that are too short are named with the reason; a filter differs from itself
-/// by nothing, and from a shifted copy of its own curve by the shift.
+/// One key varied: more poles attenuate more; words that are too short are named with the reason; a filter
+/// differs from itself by nothing, and from a shifted copy of its own curve by the shift.
 #[test]
 fn designs_are_compared() {
     let folder = tempfile::tempdir().unwrap();
-    let rest = "[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\nstop_edge = \"60 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 2\n";
+    let rest = "[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\nstop_edge = \"60 Hz\"\n[method]\n\
+        design = \"butterworth\"\norder = 2\n";
     let rest = rest.replace("stop_edge = \"60 Hz\"\n", "");
     let low = spec(folder.path(), "low", "1 kHz", &rest);
     let (status, object) = json(&["compare", &low, "--vary", "method.order=2,4,8", "--json"]);
@@ -294,8 +302,8 @@ fn sensitivities_are_ranked_and_repeatable() {
     }
 }
 
-/// An editor saves, half-typed and whole, in place and by putting a new file there: each time the table comes anew, or the
-/// mistake with its place.
+/// An editor saves, half-typed and whole, in place and by putting a new file there: each time the table comes
+/// anew, or the mistake with its place.
 #[test]
 fn a_watched_spec_is_followed() {
     let folder = tempfile::tempdir().unwrap();
@@ -347,7 +355,8 @@ fn a_watched_spec_is_followed() {
     child.wait().unwrap();
 }
 
-/// Of the mooring line the pump's hum is found, with what would take it out; that spec, made from the suggestion, does.
+/// Of the mooring line the pump's hum is found, with what would take it out; that spec, made from the
+/// suggestion, does.
 #[test]
 fn a_recording_is_inspected_and_the_suggestion_works() {
     let mooring = "demo/mooring/mooring.csv";
@@ -398,8 +407,8 @@ fn a_recording_is_inspected_and_the_suggestion_works() {
     }
 }
 
-/// Taps give their delay back: the output stands in step with the input, in floating point and on integers; a filter whose delay
-/// varies says so.
+/// Taps give their delay back: the output stands in step with the input, in floating point and on integers; a
+/// filter whose delay varies says so.
 #[test]
 fn delay_is_taken_off_where_it_is_known() {
     let folder = tempfile::tempdir().unwrap();
@@ -441,8 +450,8 @@ fn delay_is_taken_off_where_it_is_known() {
     );
 }
 
-/// What the compiler made of the generated C is measured from outside: it is the filter, one changed coefficient is not, and what
-/// hangs, dies or prints rubbish is told apart within its time limit.
+/// What the compiler made of the generated C is measured from outside: it is the filter, one changed
+/// coefficient is not, and what hangs, dies or prints rubbish is told apart within its time limit.
 #[test]
 fn a_running_program_is_measured() {
     let folder = tempfile::tempdir().unwrap();
@@ -469,7 +478,8 @@ fn a_running_program_is_measured() {
     assert!(number(&object["deviation"]["within_three_errors"]) > 0.99);
     assert!(number(&object["deviation"]["good_points"]) > 0.99 * number(&object["points"]));
     assert!(std::fs::read_to_string(&figure).unwrap().contains("coherence"));
-    // Single tones in the pass-band, at the edge and in the null, where rounding noise at -83 dB adds to -50 dB of tone.
+    // Single tones in the pass-band, at the edge and in the null, where rounding noise at -83 dB adds to -50
+    // dB of tone.
     let (status, object) = json(&[
         "measure",
         spec,

@@ -49,7 +49,8 @@ fn every_format_carries_the_same_words() {
     assert!(status == 2 && err.contains(".npy"), "{err}");
 }
 
-/// Channels beside one another are filtered as each alone, and words become numbers and back by stated factors.
+/// Channels beside one another are filtered as each alone, and words become numbers and back by stated
+/// factors.
 #[test]
 fn channels_go_through_side_by_side() {
     let folder = tempfile::tempdir().unwrap();
@@ -110,7 +111,8 @@ fn channels_go_through_side_by_side() {
     assert!(!Path::new(&path("x.csv")).exists());
 }
 
-/// Forty million samples, 320 MB as numbers, in a process that may have 250 MB: only a block of them is ever in memory.
+/// Forty million samples, 320 MB as numbers, in a process that may have 250 MB: only a block of them is ever
+/// in memory.
 #[cfg(unix)]
 #[test]
 fn long_recordings_need_little_memory() {
@@ -119,7 +121,8 @@ fn long_recordings_need_little_memory() {
     std::fs::File::create(&long).unwrap().set_len(80_000_000).unwrap();
     let program = assert_cmd::cargo::cargo_bin!("mrake");
     let script = format!(
-        "ulimit -v 250000; RAYON_NUM_THREADS=2 '{}' run {SPEC} '{}' --encoding int16-le -o '{}' --output-encoding int8 {}",
+        "ulimit -v 250000; RAYON_NUM_THREADS=2 '{}' run {SPEC} '{}' --encoding int16-le -o '{}' \
+            --output-encoding int8 {}",
         program.display(),
         long.display(),
         folder.path().join("out.raw").display(),

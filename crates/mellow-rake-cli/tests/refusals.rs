@@ -20,7 +20,8 @@ fn refused(folder: &Path, arguments: &[&str]) -> String {
 #[test]
 fn files_of_coefficients_are_named_with_the_key_that_names_them() {
     let folder = tempfile::tempdir().unwrap();
-    let spec = "name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"coefficients\"\nfile = \"taps.csv\"\n";
+    let spec = "name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"coefficients\"\n\
+        file = \"taps.csv\"\n";
     std::fs::write(folder.path().join("x.toml"), spec).unwrap();
     for (content, said) in [
         (None, "taps.csv: "),
@@ -36,11 +37,13 @@ fn files_of_coefficients_are_named_with_the_key_that_names_them() {
     }
 }
 
-/// A value that is tried instead of that of the file: what is wrong stands where the file has the key, or would have it.
+/// A value that is tried instead of that of the file: what is wrong stands where the file has the key, or
+/// would have it.
 #[test]
 fn values_that_are_tried_are_refused_at_their_place_in_the_file() {
     let folder = tempfile::tempdir().unwrap();
-    let spec = "name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\n\n[method]\n\
+    let spec = "name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"40 \
+        Hz\"\n\n[method]\n\
                 design = \"butterworth\"\norder = 4\n[fixed]\ninput = \"s16f15\"\n";
     std::fs::write(folder.path().join("x.toml"), spec).unwrap();
     for (wish, place) in [

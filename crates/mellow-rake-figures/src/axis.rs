@@ -8,7 +8,8 @@ use std::ops::Range;
 pub struct Axis {
     /// What is shown along it.
     pub name: String,
-    /// Its unit. Hertz, seconds and volts are shown with a prefix that fits the range; anything else as it is.
+    /// Its unit. Hertz, seconds and volts are shown with a prefix that fits the range; anything else as it
+    /// is.
     pub unit: String,
     /// From and to, in the unit.
     pub range: (f64, f64),

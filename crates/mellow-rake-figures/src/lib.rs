@@ -1,8 +1,8 @@
 //! Figures of filters and signals.
 //!
-//! A figure takes plain data and gives the bytes of a PNG or the text of an SVG, drawn with a bundled font, so that a
-//! machine without fonts draws the same. Every axis has its unit. Curves differ in colour *and* in weight or
-//! dash; the colours keep apart for colour-blind eyes and in grey print.
+//! A figure takes plain data and gives the bytes of a PNG or the text of an SVG, drawn with a bundled font,
+//! so that a machine without fonts draws the same. Every axis has its unit. Curves differ in colour *and* in
+//! weight or dash; the colours keep apart for colour-blind eyes and in grey print.
 //!
 //! ```
 //! use mellow_rake_figures::{Axis, Format, Panel, Pen, Series, Shape, Sheet, draw, record_line};

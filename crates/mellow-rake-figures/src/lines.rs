@@ -36,8 +36,8 @@ pub(crate) fn pieces(points: &[(f64, f64)], levels: &Range<f64>) -> Vec<Vec<(f64
     all
 }
 
-/// A piece in parts that have no sharp bends, measured in pixels per unit of x and y. The corner of a wide line at a sharp
-/// bend, as at the bottom of a null, would be drawn far beyond the point itself.
+/// A piece in parts that have no sharp bends, measured in pixels per unit of x and y. The corner of a wide
+/// line at a sharp bend, as at the bottom of a null, would be drawn far beyond the point itself.
 pub(crate) fn straightened(piece: &[(f64, f64)], scale: (f64, f64)) -> Vec<Vec<(f64, f64)>> {
     let step = |a: (f64, f64), b: (f64, f64)| ((b.0 - a.0) * scale.0, (b.1 - a.1) * scale.1);
     // A point that stands twice would hide the bend between its two steps.

@@ -3,8 +3,8 @@
 /// Columns in which a record too dense for a line is drawn.
 const COLUMNS: usize = 1180;
 
-/// Samples as points of a line, from a time and a period in seconds; of a record too dense for that, the lowest and the highest
-/// of every column of a figure.
+/// Samples as points of a line, from a time and a period in seconds; of a record too dense for that, the
+/// lowest and the highest of every column of a figure.
 ///
 /// ```
 /// use mellow_rake_figures::record_line;

@@ -8,8 +8,8 @@ use crate::style::{GRID, INK, Pen, TEMPLATE, heat};
 use plotters::chart::{ChartBuilder, ChartContext};
 use plotters::prelude::*;
 
-/// A region that a curve was asked to stay out of, in the units of the axes. Ends may be infinite: then it reaches to the edge
-/// of the panel.
+/// A region that a curve was asked to stay out of, in the units of the axes. Ends may be infinite: then it
+/// reaches to the edge of the panel.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Region {
     /// From and to, along x.
@@ -33,7 +33,8 @@ pub enum Shape {
     Band(Vec<(f64, f64, f64)>),
     /// A dot at each point.
     Dots(Vec<(f64, f64)>),
-    /// Cells side by side along x, each column of as many cells from low to high y, coloured by their values: the darker, the higher.
+    /// Cells side by side along x, each column of as many cells from low to high y, coloured by their values:
+    /// the darker, the higher.
     Cells(Cells),
 }
 

@@ -4,7 +4,8 @@ use plotters::prelude::*;
 use plotters::style::register_font;
 use std::sync::Once;
 
-/// The name under which the bundled font is known to the drawing library, and what a viewer of an SVG looks for.
+/// The name under which the bundled font is known to the drawing library, and what a viewer of an SVG looks
+/// for.
 pub(crate) const FONT: &str = "Noto Sans, DejaVu Sans, sans-serif";
 
 /// Ink for axes and letters.
@@ -18,7 +19,8 @@ pub(crate) const FIRST: RGBColor = RGBColor(20, 52, 92);
 /// The second curve: much lighter in grey, and apart from the first in every kind of colour vision.
 pub(crate) const SECOND: RGBColor = RGBColor(232, 146, 44);
 
-/// Stops of the colours of a field, from low to high: each darker than the one before, so that they keep their order in grey.
+/// Stops of the colours of a field, from low to high: each darker than the one before, so that they keep
+/// their order in grey.
 const HEAT: [RGBColor; 6] = [
     RGBColor(255, 255, 255),
     RGBColor(250, 226, 184),
@@ -47,8 +49,8 @@ pub enum Pen {
     Over,
     /// A line as thin as can be, and light.
     Light,
-    /// One of several curves of equal rank. Any two of the first seven differ in grey or for every kind of vision, and those with equal dashes in both; after
-    /// that the dashes go on.
+    /// One of several curves of equal rank. Any two of the first seven differ in grey or for every kind of
+    /// vision, and those with equal dashes in both; after that the dashes go on.
     Rank(usize),
 }
 
@@ -104,8 +106,9 @@ mod tests {
         [color.0, color.1, color.2].map(|v| (f64::from(v) / 255.0).powf(2.2))
     }
 
-    /// What someone without red or green cones sees (F. Viénot, H. Brettel and J. D. Mollon, "Digital video colourmaps for
-    /// checking the legibility of displays by dichromats", 1999, eqs. 5 and 6 with their matrices to cone space and back).
+    /// What someone without red or green cones sees (F. Viénot, H. Brettel and J. D. Mollon, "Digital video
+    /// colourmaps for checking the legibility of displays by dichromats", 1999, eqs. 5 and 6 with their
+    /// matrices to cone space and back).
     fn seen(color: RGBColor, without_red: bool) -> [f64; 3] {
         let [r, g, b] = light(color);
         let mut l = 17.8824 * r + 43.5161 * g + 4.11935 * b;
@@ -124,7 +127,8 @@ mod tests {
         .map(|v| 255.0 * v.clamp(0.0, 1.0).powf(1.0 / 2.2))
     }
 
-    /// Lines with the same dashes keep apart in grey and for every kind of vision; lines with other dashes in one of the two.
+    /// Lines with the same dashes keep apart in grey and for every kind of vision; lines with other dashes in
+    /// one of the two.
     #[test]
     fn pens_keep_apart_in_grey_and_for_colour_blind_eyes() {
         let grey = |color: RGBColor| {

@@ -1,4 +1,5 @@
-//! Whatever it is given, a figure is drawn or refused: nothing ends the program, and nothing is drawn outside the picture.
+//! Whatever it is given, a figure is drawn or refused: nothing ends the program, and nothing is drawn outside
+//! the picture.
 
 use mellow_rake_figures::{
     Axis, Cells, Format, Panel, Pen, Region, Series, Shape, Sheet, SketchStyle, draw, record_line,
@@ -12,7 +13,8 @@ fn number() -> impl Strategy<Value = f64> {
         4 => -100.0f64..100.0,
         1 => -1e-9f64..1e-9,
         1 => -1e15f64..1e15,
-        1 => prop::sample::select(vec![0.0, f64::INFINITY, f64::NEG_INFINITY, f64::NAN, f64::MAX, f64::MIN_POSITIVE]),
+        1 => prop::sample::select(vec![0.0, f64::INFINITY, f64::NEG_INFINITY, f64::NAN, f64::MAX,
+            f64::MIN_POSITIVE]),
     ]
 }
 

@@ -72,8 +72,8 @@ fn every_panel_names_its_axes_and_the_legend_its_curves_once() {
     assert!(right.fold(0.0, f64::max) < 1280.0);
 }
 
-/// What is drawn is what was given: a flat curve is a line across the panel, a forbidden region shades it, and a curve below
-/// the panel leaves it empty.
+/// What is drawn is what was given: a flat curve is a line across the panel, a forbidden region shades it,
+/// and a curve below the panel leaves it empty.
 #[test]
 fn curves_and_regions_are_drawn_where_they_belong() {
     let shade = Region { x: (0.0, 500.0), y: (-f64::INFINITY, -45.0) };
@@ -128,8 +128,8 @@ fn data_that_cannot_be_drawn_are_refused() {
     }
 }
 
-/// A sketch keeps to its columns in every style, and its curve to its places: a falling line goes from the upper left to the
-/// lower right.
+/// A sketch keeps to its columns in every style, and its curve to its places: a falling line goes from the
+/// upper left to the lower right.
 #[test]
 fn a_sketch_fits_and_shows_the_slope() {
     let mut slope =

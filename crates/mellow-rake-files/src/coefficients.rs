@@ -14,7 +14,8 @@ pub enum CoefficientError {
     Csv(#[from] CsvError),
     /// The columns mean nothing.
     #[error(
-        "found the columns {}; accepted: b0, b1, b2, a1, a2 (a0 beside them if it is not 1), one section a line; or h, one \
+        "found the columns {}; accepted: b0, b1, b2, a1, a2 (a0 beside them if it is not 1), one section a \
+            line; or h, one \
          tap a line",
         .found.join(", ")
     )]
@@ -24,7 +25,8 @@ pub enum CoefficientError {
     },
     /// The JSON file cannot be read.
     #[error(
-        "{0}; accepted: an object with sections ([{{\"b\": [b0, b1, b2], \"a\": [a0, a1, a2]}}]), taps ([h0, ...]), b and a, or \
+        "{0}; accepted: an object with sections ([{{\"b\": [b0, b1, b2], \"a\": [a0, a1, a2]}}]), taps \
+            ([h0, ...]), b and a, or \
          zeros, poles ([[re, im], ...]) and gain"
     )]
     Json(#[from] serde_json::Error),
@@ -33,7 +35,8 @@ pub enum CoefficientError {
     Nothing,
 }
 
-/// What is read of a JSON object; all other keys are left alone, so that the output of `mrake design --json` can be given back.
+/// What is read of a JSON object; all other keys are left alone, so that the output of `mrake design --json`
+/// can be given back.
 #[derive(Deserialize)]
 struct Object {
     sections: Option<Vec<SectionObject>>,
@@ -51,7 +54,8 @@ struct SectionObject {
     a: [f64; 3],
 }
 
-/// Coefficients from a JSON object: the first there is of sections, taps, b and a, zeros and poles. Feedback is subtracted.
+/// Coefficients from a JSON object: the first there is of sections, taps, b and a, zeros and poles. Feedback
+/// is subtracted.
 ///
 /// # Errors
 /// [`CoefficientError`]

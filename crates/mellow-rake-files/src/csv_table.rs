@@ -14,9 +14,9 @@ pub struct CsvTable {
 }
 
 impl CsvTable {
-    /// Reads a table; every field below the header must be a number. Fields stand between tabs if the first line holds one,
-    /// else between semicolons if it holds one, else between commas. Lines that begin with `#` are comments. Without a header the
-    /// columns are called `column_1`, `column_2`, ….
+    /// Reads a table; every field below the header must be a number. Fields stand between tabs if the first
+    /// line holds one, else between semicolons if it holds one, else between commas. Lines that begin with
+    /// `#` are comments. Without a header the columns are called `column_1`, `column_2`, ….
     ///
     /// # Errors
     /// [`CsvError`] with the line and column.
@@ -30,7 +30,8 @@ impl CsvTable {
     }
 }
 
-/// A name as a field: in quotes where something in it would be taken for more than a letter (RFC 4180), or the line for a comment.
+/// A name as a field: in quotes where something in it would be taken for more than a letter (RFC 4180), or
+/// the line for a comment.
 pub(crate) fn field(name: &str) -> Cow<'_, str> {
     match name.is_empty() || name.contains(['"', ',', ';', '\t', '\n', '\r', '#']) {
         true => Cow::Owned(format!("\"{}\"", name.replace('"', "\"\""))),

@@ -19,8 +19,8 @@ pub enum CurveError {
     },
 }
 
-/// A curve from CSV: frequencies in hertz (a column `frequency_hz`, `frequency`, `hz` or `frequency_Hz`) and levels in decibels (`level_db`,
-/// `level`, `gain_db` or `db`), in the order of the file.
+/// A curve from CSV: frequencies in hertz (a column `frequency_hz`, `frequency`, `hz` or `frequency_Hz`) and
+/// levels in decibels (`level_db`, `level`, `gain_db` or `db`), in the order of the file.
 ///
 /// # Errors
 /// [`CurveError`]

@@ -23,7 +23,8 @@ pub enum ByteOrder {
     Big,
 }
 
-/// How a sample stands in bytes: `int8`, `uint8`, `int16-le`, `int24-be`, `int64-le`, `uint32-le`, `float32-le`, `float64-be`, ….
+/// How a sample stands in bytes: `int8`, `uint8`, `int16-le`, `int24-be`, `int64-le`, `uint32-le`,
+/// `float32-le`, `float64-be`, ….
 ///
 /// ```
 /// use mellow_rake_files::Encoding;
@@ -43,7 +44,8 @@ pub struct Encoding {
 /// A text is no encoding.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "`{found}` is no encoding; accepted: int8, uint8, and int16, int24, int32, int64, uint16, uint24, uint32, float32, float64 with -le or -be \
+    "`{found}` is no encoding; accepted: int8, uint8, and int16, int24, int32, int64, uint16, uint24, \
+        uint32, float32, float64 with -le or -be \
      behind (the least or the most significant byte first), as int16-le"
 )]
 pub struct EncodingError {
@@ -51,7 +53,8 @@ pub struct EncodingError {
 }
 
 impl Encoding {
-    /// Signed integers of 8, 16, 24, 32 or 64 bits (the next of these that holds so many), least significant byte first.
+    /// Signed integers of 8, 16, 24, 32 or 64 bits (the next of these that holds so many), least significant
+    /// byte first.
     ///
     /// ```
     /// use mellow_rake_files::Encoding;
@@ -104,8 +107,8 @@ impl Encoding {
         self.kind != NumberKind::Float
     }
 
-    /// The size of a sample that stands for the end of the range: 2 to the bits (of signed ones less one) for integers, 1 for floating
-    /// point.
+    /// The size of a sample that stands for the end of the range: 2 to the bits (of signed ones less one) for
+    /// integers, 1 for floating point.
     pub fn full_scale(self) -> f64 {
         let bits = 8 * self.bytes as i32;
         match self.kind {
@@ -160,7 +163,8 @@ impl Encoding {
         }
     }
 
-    /// Integers one after the other in bytes; `None` where one is beyond the limits, or the encoding is floating point.
+    /// Integers one after the other in bytes; `None` where one is beyond the limits, or the encoding is
+    /// floating point.
     ///
     /// ```
     /// use mellow_rake_files::Encoding;
@@ -182,7 +186,8 @@ impl Encoding {
         Some(bytes)
     }
 
-    /// The integers that stand in bytes; `None` where the last is not whole, or the encoding is floating point.
+    /// The integers that stand in bytes; `None` where the last is not whole, or the encoding is floating
+    /// point.
     pub fn decode(self, bytes: &[u8]) -> Option<Vec<i64>> {
         let is_whole = self.is_integer() && bytes.len().is_multiple_of(self.bytes);
         is_whole.then(|| bytes.chunks_exact(self.bytes).map(|one| self.integer(one)).collect())

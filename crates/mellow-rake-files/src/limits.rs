@@ -56,7 +56,8 @@ enum Place {
     Comment,
 }
 
-/// Text that is read on, with an error in the place of a line that does not end: the reader behind it keeps a line in memory.
+/// Text that is read on, with an error in the place of a line that does not end: the reader behind it keeps a
+/// line in memory.
 pub(crate) struct Lines<R> {
     inner: R,
     delimiter: u8,

@@ -148,8 +148,9 @@ pub struct Passed {
     pub affected: Option<usize>,
 }
 
-/// Takes the columns of a recording through a filter, all channels side by side; `sink` is given the samples before and after, as many
-/// of each, in order. From the samples after, `removed` are taken off at the beginning.
+/// Takes the columns of a recording through a filter, all channels side by side; `sink` is given the samples
+/// before and after, as many of each, in order. From the samples after, `removed` are taken off at the
+/// beginning.
 ///
 /// # Errors
 /// Of the reader, of a sample that the words do not hold, and of the sink.

@@ -53,7 +53,8 @@ impl Values {
         }
     }
 
-    /// More samples of the same kind behind these; integers behind real numbers become real, and the other way round all do.
+    /// More samples of the same kind behind these; integers behind real numbers become real, and the other
+    /// way round all do.
     ///
     /// ```
     /// use mellow_rake_files::Values;

@@ -25,8 +25,8 @@ pub struct VariantError {
 
 /// The variants of a spec that `wish`, as `method.order=4,6,8`, asks for.
 ///
-/// A value takes the type that stands in the spec: text stays text. Where the key is not there yet, a value that is no TOML is
-/// taken as text. An element of an array is named by its number from 0, as in want.a.1.
+/// A value takes the type that stands in the spec: text stays text. Where the key is not there yet, a value
+/// that is no TOML is taken as text. An element of an array is named by its number from 0, as in want.a.1.
 ///
 /// # Errors
 /// [`VariantError`] where the wish is none, or the text is no TOML.
@@ -143,7 +143,8 @@ fn set_element(
 mod tests {
     use super::*;
 
-    const SPEC: &str = "name = \"x\"\n[want]\nedges = [\"1 Hz\", \"2 Hz\"]\n[fixed]\ncoefficients = \"s16\" # words\n";
+    const SPEC: &str = "name = \"x\"\n[want]\nedges = [\"1 Hz\", \"2 Hz\"]\n[fixed]\ncoefficients = \"s16\" \
+        # words\n";
 
     fn texts(wish: &str) -> Vec<String> {
         let all = variants(SPEC, wish).unwrap();

@@ -37,10 +37,11 @@ pub fn abandon_unfinished() {
     }
 }
 
-/// A file that is written beside its place, and moved there once it is whole. If that never comes, nothing is left.
+/// A file that is written beside its place, and moved there once it is whole. If that never comes, nothing is
+/// left.
 ///
-/// Where a link points is its place; a file that is there already lends its permissions, a new one has those of the umask. What is no
-/// ordinary file (a pipe, a device) cannot be replaced and is written as it is.
+/// Where a link points is its place; a file that is there already lends its permissions, a new one has those
+/// of the umask. What is no ordinary file (a pipe, a device) cannot be replaced and is written as it is.
 pub(crate) struct WholeFile {
     path: PathBuf,
     file: Kind,

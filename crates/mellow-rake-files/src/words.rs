@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 
 /// A sample that the input format does not hold.
 #[derive(Debug, thiserror::Error)]
-#[error("{}: sample {sample} is {found}, beyond the input format {format} ({low} to {high}){hint}", .path.display())]
+#[error("{}: sample {sample} is {found}, beyond the input format {format} ({low} to {high}){hint}",
+    .path.display())]
 pub struct SampleError {
     /// The file.
     pub path: PathBuf,

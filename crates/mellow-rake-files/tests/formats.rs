@@ -1,4 +1,5 @@
-//! Every format, written and read back exactly; and files that are cut, damaged, or say something else than they should.
+//! Every format, written and read back exactly; and files that are cut, damaged, or say something else than
+//! they should.
 
 use mellow_rake::units::SampleRate;
 use mellow_rake_files::{
@@ -121,7 +122,8 @@ fn fits(format: FileFormat, encoding: Encoding) -> bool {
     }
 }
 
-/// A block is a number of words, not of frames: a thousand channels take no more memory than one, and every sample comes once.
+/// A block is a number of words, not of frames: a thousand channels take no more memory than one, and every
+/// sample comes once.
 #[test]
 fn blocks_of_many_channels_are_short() {
     let folder = tempfile::tempdir().unwrap();
@@ -227,7 +229,9 @@ fn bytes_of_other_hands_are_read() {
     let channels = [vec![-32768, 1], vec![32767, -1]].map(Values::Integers);
     assert_eq!(read("a.npy", &npy, &plain), channels);
     // WAV with 8 bits is unsigned about 128 (RIFF/WAVE of 1991).
-    let mut wav = b"RIFF\x28\0\0\0WAVEfmt \x10\0\0\0\x01\0\x01\0\x40\x1f\0\0\x40\x1f\0\0\x01\0\x08\0data\x04\0\0\0".to_vec();
+    let mut wav = b"RIFF\x28\0\0\0WAVEfmt \x10\0\0\0\x01\0\x01\0\
+        \x40\x1f\0\0\x40\x1f\0\0\x01\0\x08\0data\x04\0\0\0"
+        .to_vec();
     wav.extend([0u8, 128, 255, 127]);
     assert_eq!(read("a.wav", &wav, &plain), [Values::Integers(vec![-128, 0, 127, -1])]);
     // Not the samples it promises: a place, whichever byte it ends at.
@@ -311,7 +315,8 @@ fn a_time_column_says_the_rate_and_must_fit_it() {
     assert!(error(uneven, &plain).contains("line 3, column `time_s`"), "{}", error(uneven, &plain));
     assert!(open(&even(0.001, 3), &at(1000.0)).is_ok());
     assert!(error(&even(0.001, 4), &at(500.0)).starts_with("a.csv: line 3, column `time_s`"));
-    // A rate that is a little off shows once half a sample has added up: 0.5/1002 s in steps of 2 microseconds.
+    // A rate that is a little off shows once half a sample has added up: 0.5/1002 s in steps of 2
+    // microseconds.
     let late = error(&even(0.001, 5), &at(1002.0));
     let line: u32 = late.split([' ', ',']).nth(2).unwrap().parse().unwrap();
     assert!((245..265).contains(&line), "{late}");
@@ -324,7 +329,8 @@ fn a_time_column_says_the_rate_and_must_fit_it() {
 proptest! {
     /// Whatever stands in a file, it is read or refused.
     #[test]
-    fn damaged_files_are_refused_or_read(ending in 0usize..5, flips in prop::collection::vec((0usize..400, any::<u8>()), 1..6), cut in 0usize..400) {
+    fn damaged_files_are_refused_or_read(ending in 0usize..5, flips in prop::collection::vec((0usize..400,
+        any::<u8>()), 1..6), cut in 0usize..400) {
         let folder = tempfile::tempdir().unwrap();
         let ending = ["csv", "wav", "npy", "json", "raw"][ending];
         let path = folder.path().join(format!("made.{ending}"));

@@ -1,8 +1,10 @@
-//! What must hold for any bytes that Mellow Rake is given: one function per reader, and one from a wish to the text that is written.
+//! What must hold for any bytes that Mellow Rake is given: one function per reader, and one from a wish to
+//! the text that is written.
 //!
-//! Each takes bytes and panics where a promise is broken: no reader panics, every refusal names its place, what is read in blocks is what
-//! is read at once, what is written says what was simulated. `fuzz/` drives them with bytes that are mutated toward new code; the tests of this
-//! crate run them over the corpora and the old failures that are kept there.
+//! Each takes bytes and panics where a promise is broken: no reader panics, every refusal names its place,
+//! what is read in blocks is what is read at once, what is written says what was simulated. `fuzz/` drives
+//! them with bytes that are mutated toward new code; the tests of this crate run them over the corpora and
+//! the old failures that are kept there.
 //!
 //! ```
 //! let spec = mellow_rake_fuzz::TARGETS.iter().find(|target| target.name == "spec").unwrap();

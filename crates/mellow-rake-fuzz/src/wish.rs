@@ -1,4 +1,5 @@
-//! A spec from any bytes: what they choose between are words and numbers that a spec may hold, in range and out of it.
+//! A spec from any bytes: what they choose between are words and numbers that a spec may hold, in range and
+//! out of it.
 
 use std::fmt::Write;
 
@@ -75,7 +76,8 @@ pub(crate) fn spec_text(draw: &mut Draw<'_>) -> String {
             let order = 1 + draw.below(8);
             let _ = writeln!(
                 text,
-                "kind = \"{kind}\"\n{edges}\nripple = \"0.5 dB\"\nattenuation = \"{} dB\"\n[method]\ndesign = \"{design}\"\norder = {order}",
+                "kind = \"{kind}\"\n{edges}\nripple = \"0.5 dB\"\nattenuation = \"{} dB\"\n[method]\ndesign \
+                    = \"{design}\"\norder = {order}",
                 20 + draw.below(60)
             );
             false
@@ -90,7 +92,8 @@ pub(crate) fn spec_text(draw: &mut Draw<'_>) -> String {
             };
             let _ = writeln!(
                 text,
-                "kind = \"lowpass\"\npass_edge = \"{pass} Hz\"\nstop_edge = \"{} Hz\"\nripple = \"1 dB\"\nattenuation = \"40 dB\"\n\
+                "kind = \"lowpass\"\npass_edge = \"{pass} Hz\"\nstop_edge = \"{} Hz\"\nripple = \"1 \
+                    dB\"\nattenuation = \"40 dB\"\n\
                  [method]\ndesign = \"{design}\"\n{window}taps = {taps}",
                 pass * stop
             );
@@ -144,7 +147,8 @@ fn fixed(draw: &mut Draw<'_>, has_taps: bool, text: &mut String) {
     let overflow = draw.of(&["saturate", "wrap"]);
     let _ = writeln!(
         text,
-        "[fixed]\ninput = \"{input}\"\noutput = \"{output}\"\ncoefficients = \"s{bits}\"\nstructure = \"{structure}\"\n\
+        "[fixed]\ninput = \"{input}\"\noutput = \"{output}\"\ncoefficients = \"s{bits}\"\n\
+            structure = \"{structure}\"\n\
          rounding = \"{rounding}\"\noverflow = \"{overflow}\""
     );
 }

@@ -28,7 +28,8 @@ fn kept_inputs_and_old_failures_hold() {
     }
 }
 
-/// A generator of one's own (P. L'Ecuyer, "Tables of linear congruential generators", 1999): the readers use none of it.
+/// A generator of one's own (P. L'Ecuyer, "Tables of linear congruential generators", 1999): the readers use
+/// none of it.
 struct Chance(u64);
 
 impl Chance {

@@ -95,7 +95,8 @@ impl Document {
         self.lines("");
     }
 
-    /// Words on lines, all but the first indented as far as the second argument says; the first is indented as it is.
+    /// Words on lines, all but the first indented as far as the second argument says; the first is indented
+    /// as it is.
     pub fn paragraph(&mut self, text: &str, others: usize) {
         let first = text.len() - text.trim_start().len();
         self.blocks.push(Block::Paragraph { text: text.trim().to_owned(), first, others });

@@ -1,5 +1,5 @@
-//! Pages and figures of what is known of a filter: documents of blocks, which a front end shows as text, and sheets of panels, which
-//! it draws.
+//! Pages and figures of what is known of a filter: documents of blocks, which a front end shows as text, and
+//! sheets of panels, which it draws.
 //!
 //! ```
 //! use mellow_rake::spec::template;

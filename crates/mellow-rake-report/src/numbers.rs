@@ -14,8 +14,8 @@ pub fn short(value: f64, digits: usize) -> String {
     }
 }
 
-/// A number of five significant digits in engineering notation: its power of ten is a multiple of three, and left out from
-/// 0.01 to below 100,000.
+/// A number of five significant digits in engineering notation: its power of ten is a multiple of three, and
+/// left out from 0.01 to below 100,000.
 pub fn engineering(value: f64) -> String {
     const DIGITS: i32 = 5;
     if value == 0.0 || !value.is_finite() {

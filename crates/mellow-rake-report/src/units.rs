@@ -2,7 +2,8 @@
 
 use mellow_rake::quality::Place;
 
-/// A frequency as a number of hertz for a column: four digits behind the point, fewer of large ones, more of small ones.
+/// A frequency as a number of hertz for a column: four digits behind the point, fewer of large ones, more of
+/// small ones.
 pub fn hertz(value: f64) -> String {
     let digits = match value.abs() {
         size if size >= 1e6 => 1,

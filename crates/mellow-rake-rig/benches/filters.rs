@@ -1,4 +1,5 @@
-//! Filters in f64 beside plain C loops, compiled with -O2, in the same run; and where transforms overtake products.
+//! Filters in f64 beside plain C loops, compiled with -O2, in the same run; and where transforms overtake
+//! products.
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use mellow_rake::filter::{Form, OverlapSave, Section, Sections, Taps};

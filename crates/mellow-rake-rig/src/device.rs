@@ -98,8 +98,8 @@ impl Device {
         }
     }
 
-    /// Filters a stimulus from the zero state, in every manner that the target has. `expected` is given to targets
-    /// that check by themselves.
+    /// Filters a stimulus from the zero state, in every manner that the target has. `expected` is given to
+    /// targets that check by themselves.
     ///
     /// # Errors
     /// [`RigError`] when the target fails or does not answer.

@@ -1,5 +1,5 @@
-//! Real tools, driven: C compilers and HDL simulators, found on the path, run with a time limit in a temporary
-//! folder, and heard when they complain.
+//! Real tools, driven: C compilers and HDL simulators, found on the path, run with a time limit in a
+//! temporary folder, and heard when they complain.
 //!
 //! ```no_run
 //! use mellow_rake_rig::{Device, Target};

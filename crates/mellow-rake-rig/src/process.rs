@@ -31,12 +31,13 @@ const MOST_MESSAGES: usize = 1 << 20;
 
 /// Runs a program on the given standard input until it ends, at most for `limit`.
 ///
-/// It runs in a process group of its own, and whatever of that group is still there when it has ended, or at the limit, is ended
-/// as well. Its input is a temporary file, its output and errors are read while it runs: a program that reads nothing or prints much
-/// cannot block, nor fill memory or disk.
+/// It runs in a process group of its own, and whatever of that group is still there when it has ended, or at
+/// the limit, is ended as well. Its input is a temporary file, its output and errors are read while it runs:
+/// a program that reads nothing or prints much cannot block, nor fill memory or disk.
 ///
 /// # Errors
-/// [`RigError`] when it cannot be started, does not end in time, prints more than a gibibyte, or ends with a failure.
+/// [`RigError`] when it cannot be started, does not end in time, prints more than a gibibyte, or ends with a
+/// failure.
 pub fn run(command: &mut Command, input: &[u8], limit: Duration) -> Result<Finished, RigError> {
     let program = command.get_program().to_string_lossy().into_owned();
     let io = |error| at(program.clone())(error);
@@ -84,8 +85,9 @@ struct Printed {
     flooded: bool,
 }
 
-/// Reads a stream in a thread of its own until it ends, and sends what was read as pieces, as far as the limit goes.
-/// The thread of a stream that something outside of the group holds open is left behind; it holds no more than a piece.
+/// Reads a stream in a thread of its own until it ends, and sends what was read as pieces, as far as the
+/// limit goes. The thread of a stream that something outside of the group holds open is left behind; it holds
+/// no more than a piece.
 fn read_on(
     mut from: impl Read + Send + 'static,
     most: usize,
@@ -152,8 +154,8 @@ fn attend(
 /// The groups of programs that run now.
 static RUNNING: Mutex<Vec<u32>> = Mutex::new(Vec::new());
 
-/// Ends all programs that [`run`] has started and that still run, with what they have started: for a front end that is interrupted,
-/// as they stand in process groups of their own.
+/// Ends all programs that [`run`] has started and that still run, with what they have started: for a front
+/// end that is interrupted, as they stand in process groups of their own.
 pub fn end_all() {
     let running = RUNNING.lock().unwrap_or_else(PoisonError::into_inner);
     running.iter().copied().for_each(kill_group);
@@ -200,8 +202,8 @@ fn kill_group(_: u32) {}
 /// Gives a program integers on its standard input, one a line, and reads those that it prints, one a line.
 ///
 /// # Errors
-/// [`RigError`] when it cannot be started, does not end within `limit`, ends with a failure, or prints something else than
-/// integers.
+/// [`RigError`] when it cannot be started, does not end within `limit`, ends with a failure, or prints
+/// something else than integers.
 pub fn exchange(
     command: &mut Command,
     input: &[i64],

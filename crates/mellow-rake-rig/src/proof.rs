@@ -5,8 +5,8 @@ use mellow_rake::implementation::Implementation;
 use mellow_rake::verify::{ComparisonResult, Expected, Stimulus, TargetResult, compare};
 use mellow_rake::write::GeneratedFile;
 
-/// Runs these targets on these stimuli, and compares with the words that are expected. `done` is called after every run, of which there
-/// is one for each target and stimulus.
+/// Runs these targets on these stimuli, and compares with the words that are expected. `done` is called after
+/// every run, of which there is one for each target and stimulus.
 pub fn run_targets(
     targets: &[Target],
     implementation: &Implementation,
@@ -18,8 +18,8 @@ pub fn run_targets(
     targets.iter().map(one).collect()
 }
 
-/// How many samples of a stimulus a target is given: all of them, but for a simulator of hardware, which takes some
-/// microseconds for each product, so many that a stimulus ends within half a minute.
+/// How many samples of a stimulus a target is given: all of them, but for a simulator of hardware, which
+/// takes some microseconds for each product, so many that a stimulus ends within half a minute.
 fn longest(target: Target, implementation: &Implementation) -> usize {
     const PRODUCTS: usize = 5_000_000;
     let products = implementation.checked.cost().multiplies_per_sample.max(1);

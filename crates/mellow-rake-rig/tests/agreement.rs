@@ -13,8 +13,8 @@ use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_rig::{C_FLAGS, CProgram, Device, Target, ToolName, run};
 use std::time::Duration;
 
-/// Notches, a cascade in a loop, a dot product over a delay line, and words that wrap: each through C and Verilog
-/// on every stimulus, from the first sample to the last.
+/// Notches, a cascade in a loop, a dot product over a delay line, and words that wrap: each through C and
+/// Verilog on every stimulus, from the first sample to the last.
 #[test]
 fn simulator_c_and_verilog_agree_in_every_integer() {
     for Case { name, checked, files } in cases() {
@@ -39,8 +39,9 @@ fn simulator_c_and_verilog_agree_in_every_integer() {
     }
 }
 
-/// A spec designed, quantized, written, compiled and simulated: on noise of the whole range every integer is the simulator's,
-/// and without limits acting the filter stays within its proved distance of the one that was designed.
+/// A spec designed, quantized, written, compiled and simulated: on noise of the whole range every integer is
+/// the simulator's, and without limits acting the filter stays within its proved distance of the one that was
+/// designed.
 fn assert_spec_runs(name: &str, text: &str, samples: usize, targets: &[Target]) {
     let spec = Spec::parse(text).unwrap_or_else(|error| panic!("{name}: {error}"));
     let design = design(&spec).unwrap_or_else(|error| panic!("{name}: {error}"));
@@ -118,7 +119,8 @@ fn generated_text_is_clean() {
     }
 }
 
-/// Every structure in signed and unsigned words, with products as wide as their factors and as a single bit: no word from the lint.
+/// Every structure in signed and unsigned words, with products as wide as their factors and as a single bit:
+/// no word from the lint.
 #[test]
 fn verilog_of_every_structure_is_clean() {
     let verilator = ToolName::VERILATOR.find().unwrap();
@@ -148,8 +150,8 @@ fn verilog_of_every_structure_is_clean() {
     assert!(linted > 25, "{linted}");
 }
 
-/// A product is one multiplier of a gate array whose multipliers take words of 18 bits: as many as the program has products, less those of
-/// zeros and of powers of two.
+/// A product is one multiplier of a gate array whose multipliers take words of 18 bits: as many as the
+/// program has products, less those of zeros and of powers of two.
 #[test]
 fn one_product_is_one_multiplier() {
     for (text, products) in [
@@ -238,7 +240,8 @@ fn a_change_in_the_generated_text_is_caught() {
     }
 }
 
-/// What a core without a multiplier runs: the calls and instructions that multiply, in the code of a compiler for one.
+/// What a core without a multiplier runs: the calls and instructions that multiply, in the code of a compiler
+/// for one.
 fn multiplications(files: &[GeneratedFile]) -> usize {
     let folder = tempfile::tempdir().unwrap();
     for file in &files[..2] {
@@ -253,7 +256,8 @@ fn multiplications(files: &[GeneratedFile]) -> usize {
     code.lines().filter(|line| line.starts_with('\t') && word(line)).count()
 }
 
-/// Without a multiplier nothing multiplies, whatever the structure; the filter as it was needs calls for its products.
+/// Without a multiplier nothing multiplies, whatever the structure; the filter as it was needs calls for its
+/// products.
 #[test]
 fn nothing_multiplies_without_a_multiplier() {
     let mut called = Vec::new();
@@ -268,8 +272,8 @@ fn nothing_multiplies_without_a_multiplier() {
     assert!(called.iter().filter(|calls| **calls > 0).count() > called.len() / 2, "{called:?}");
 }
 
-/// Two instances side by side share nothing, `init` clears one of them in mid-stream, and blocks of any length are the
-/// same as samples one by one.
+/// Two instances side by side share nothing, `init` clears one of them in mid-stream, and blocks of any
+/// length are the same as samples one by one.
 #[test]
 fn instances_share_nothing_and_init_clears() {
     const MAIN: &str = r#"

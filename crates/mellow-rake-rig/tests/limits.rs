@@ -18,7 +18,8 @@ fn is_alive(id: &str) -> bool {
     !state.is_empty() && !state.contains(") Z ")
 }
 
-/// Errors without end fill no memory and hold nobody up: the limit is kept, and the beginning of them is told.
+/// Errors without end fill no memory and hold nobody up: the limit is kept, and the beginning of them is
+/// told.
 #[test]
 fn errors_without_end_are_cut() {
     let started = Instant::now();

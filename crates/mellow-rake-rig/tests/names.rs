@@ -92,8 +92,8 @@ fn declarations(all: impl Iterator<Item = String>) -> String {
     })
 }
 
-/// All that the headers and the compiler say before a line of ours: no name of a filter that is made of it falls together with any of that, in C
-/// and in C++. As they are, many would.
+/// All that the headers and the compiler say before a line of ours: no name of a filter that is made of it
+/// falls together with any of that, in C and in C++. As they are, many would.
 #[test]
 fn names_of_headers_and_compilers_are_left_alone() {
     let folder = tempfile::tempdir().unwrap();
@@ -141,7 +141,8 @@ fn names_of_headers_and_compilers_are_left_alone() {
     }
 }
 
-/// The same for whole files: names out of the generated text itself, of the languages, of simulators and of files that compilers look for.
+/// The same for whole files: names out of the generated text itself, of the languages, of simulators and of
+/// files that compilers look for.
 #[test]
 fn difficult_names_compile() {
     let taps = round_coefficients(&[vec![0.5, -0.25, 0.125]], "s16".parse().unwrap()).unwrap();

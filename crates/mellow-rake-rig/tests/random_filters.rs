@@ -1,5 +1,5 @@
-//! Ten thousand random notches, and recursive filters and taps of every kind, in random formats on random inputs: the
-//! simulator against compiled C; a share of them against simulated Verilog.
+//! Ten thousand random notches, and recursive filters and taps of every kind, in random formats on random
+//! inputs: the simulator against compiled C; a share of them against simulated Verilog.
 
 mod common;
 
@@ -47,7 +47,8 @@ fn notches(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
         .map(|_| {
             let center = 0.001 + 0.498 * noise.uniform();
             let width = (0.001 + 0.3 * noise.uniform()) * center.min(0.5 - center);
-            // Narrower ones ring for millions of samples: nothing new for the integers, and minutes for the proofs.
+            // Narrower ones ring for millions of samples: nothing new for the integers, and minutes for the
+            // proofs.
             common::notch_row(center, width.max(5e-5))
         })
         .collect()
@@ -137,13 +138,15 @@ fn taps(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
     }
 }
 
-/// Reflection coefficients of any size up to 0.95, which are stable all-passes, too. Eight next to 1 would ring for millions of samples.
+/// Reflection coefficients of any size up to 0.95, which are stable all-passes, too. Eight next to 1 would
+/// ring for millions of samples.
 fn reflections(noise: &mut NoiseSource) -> Vec<Vec<f64>> {
     let sections = 1 + below(noise, 4);
     (0..sections).map(|_| (0..2).map(|_| 1.9 * (noise.uniform() - 0.5)).collect()).collect()
 }
 
-/// A lattice of these reflection coefficients, whole or in sections, with a random ladder; or all-passes of both orders in two branches.
+/// A lattice of these reflection coefficients, whole or in sections, with a random ladder; or all-passes of
+/// both orders in two branches.
 fn lattice_or_all_passes(
     noise: &mut NoiseSource,
     table: &RoundedTable,
@@ -183,8 +186,8 @@ fn lattice_or_all_passes(
     }
 }
 
-/// A random datapath with such sections or taps; words and coefficients of 8 to 32 bits, any rounding, saturation or
-/// wrap, now and then an accumulator that is too short on purpose.
+/// A random datapath with such sections or taps; words and coefficients of 8 to 32 bits, any rounding,
+/// saturation or wrap, now and then an accumulator that is too short on purpose.
 fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
     loop {
         let rows = rows(noise);
@@ -246,7 +249,8 @@ fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
                 return if fits { short } else { datapath };
             }
             Ok(datapath) => return datapath,
-            // Coefficients and data of nearly 32 bits each leave no room for the error that is fed back: said, and true.
+            // Coefficients and data of nearly 32 bits each leave no room for the error that is fed back:
+            // said, and true.
             Err(BuildError::Accumulator { needed, .. }) => {
                 assert!(needed > 64 && coefficient_bits + input.width() >= 55, "{needed}");
             }
@@ -262,8 +266,8 @@ fn random_datapath(noise: &mut NoiseSource, rows: Rows) -> Datapath {
     }
 }
 
-/// Now and then products that are rounded before they are added, where they are added in dot products, and an output that is not the word
-/// of the last section.
+/// Now and then products that are rounded before they are added, where they are added in dot products, and an
+/// output that is not the word of the last section.
 fn words_of_its_own(
     noise: &mut NoiseSource,
     datapath: Datapath,
@@ -346,7 +350,8 @@ fn batch_program(files: &[Vec<GeneratedFile>]) -> CProgram {
         let _ = writeln!(main, "#include \"{}\"", set[1].name.replace(".c", ".inc"));
         let _ = writeln!(
             calls,
-            "    {{ static struct {name} f; int k; {name}_init(&f); for (k = 0; k < {SAMPLES}; k++) {{ long long x; \
+            "    {{ static struct {name} f; int k; {name}_init(&f); for (k = 0; k < {SAMPLES}; k++) {{ long \
+                long x; \
              if (scanf(\"%lld\", &x) != 1) {{ return 1; }} \
              printf(\"%\" PRId64 \"\\n\", (int64_t){name}_step(&f, (INPUT_{name})x)); }} }}"
         );

@@ -1,4 +1,5 @@
-//! Modem: the board answers. Is it the filter that was designed? Here one of its coefficients lost its last bits.
+//! Modem: the board answers. Is it the filter that was designed? Here one of its coefficients lost its last
+//! bits.
 
 use mellow_rake::Wish;
 use mellow_rake::filter::Form;
@@ -11,7 +12,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let study = wish.study()?;
     let rate = study.spec.sample_rate;
 
-    // What goes in: one tone after the other, each long enough to settle; and two boards, one of which is as it should be.
+    // What goes in: one tone after the other, each long enough to settle; and two boards, one of which is as
+    // it should be.
     let fixed = study.integers()?.fixed;
     let half = fixed.input.maximum() as f64 / 2.0;
     let (tones, steps) = stepped_words(half, rate, 48, study.settled_samples());

@@ -1,4 +1,5 @@
-//! Mooring: the pump of the buoy hums at 87.5 Hz in the strain signal. A notch takes it out, on 16 bits, as C.
+//! Mooring: the pump of the buoy hums at 87.5 Hz in the strain signal. A notch takes it out, on 16 bits, as
+//! C.
 
 use mellow_rake::Wish;
 use mellow_rake::spec::{Fixed, Structure};

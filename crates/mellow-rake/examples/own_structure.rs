@@ -1,5 +1,5 @@
-//! Mooring: the slow trend of the strain, without a multiplier: y[n] = y[n-1] + (x[n] - y[n-1])/32, stated as operations,
-//! checked, proved, and written.
+//! Mooring: the slow trend of the strain, without a multiplier: y[n] = y[n-1] + (x[n] - y[n-1])/32, stated as
+//! operations, checked, proved, and written.
 
 use mellow_rake::datapath::{
     Block, Datapath, Line, LineIndex, Node, Operation, Row, Sign, Simulator, Term, dump,
@@ -10,8 +10,8 @@ use mellow_rake::write::{Symbols, c};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let (line, row) = (LineIndex(0), Row::Fixed(0));
-    // Five bits of fraction more than the input are remembered, so that a 32nd of it is not lost; and a whole bit, as a rounding may
-    // pass full scale by half a step.
+    // Five bits of fraction more than the input are remembered, so that a 32nd of it is not lost; and a whole
+    // bit, as a rounding may pass full scale by half a step.
     let (input, memory) = ("s16f15".parse()?, "s22f20".parse()?);
     let term = |sign, word, halvings| Term::Word { sign, word: Node(word), halvings };
     let operations = vec![

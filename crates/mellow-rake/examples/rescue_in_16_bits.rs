@@ -1,4 +1,5 @@
-//! Breath: a low-pass at a hundredth of the rate, which coefficients of 16 bits cannot hold in direct form; and what can.
+//! Breath: a low-pass at a hundredth of the rate, which coefficients of 16 bits cannot hold in direct form;
+//! and what can.
 
 use mellow_rake::Wish;
 use mellow_rake::spec::{Fixed, Structure};

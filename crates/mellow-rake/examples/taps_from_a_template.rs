@@ -1,4 +1,5 @@
-//! Modem: the band of the bursts, 25 to 29 kHz, before the echo sounder at 33 kHz. Taps from a template against taps by hand.
+//! Modem: the band of the bursts, 25 to 29 kHz, before the echo sounder at 33 kHz. Taps from a template
+//! against taps by hand.
 
 // A program of its own may use the platform's functions.
 #![allow(clippy::disallowed_methods)]

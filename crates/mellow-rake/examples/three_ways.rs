@@ -1,5 +1,5 @@
-//! Breath: one recording filtered three ways: causal as a device does it, without phase as one does it afterwards, and bit for bit
-//! as the firmware will.
+//! Breath: one recording filtered three ways: causal as a device does it, without phase as one does it
+//! afterwards, and bit for bit as the firmware will.
 
 // A program of its own may use the platform's functions.
 #![allow(clippy::disallowed_methods)]
@@ -17,7 +17,8 @@ fn peak(signal: &[f64]) -> f64 {
 }
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    // Half a minute of breath at 64 Hz: one breath every four seconds, the deepest at 14 s, and the noise of the belt.
+    // Half a minute of breath at 64 Hz: one breath every four seconds, the deepest at 14 s, and the noise of
+    // the belt.
     let mut noise = NoiseSource::new(14);
     let breath = |n: usize| {
         let seconds = n as f64 / 64.0;

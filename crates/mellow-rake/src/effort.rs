@@ -2,8 +2,8 @@
 
 /// How much work searches and proofs may do, in units of the usual: 1, unless a spec says otherwise.
 ///
-/// It counts operations, not seconds, so that one spec gives one result on any machine. What the usual allows is some seconds on a desk
-/// machine of the year 2025. What ends at this limit says what it left untried.
+/// It counts operations, not seconds, so that one spec gives one result on any machine. What the usual allows
+/// is some seconds on a desk machine of the year 2025. What ends at this limit says what it left untried.
 ///
 /// ```
 /// use mellow_rake::Effort;

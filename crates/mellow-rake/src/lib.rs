@@ -1,5 +1,5 @@
-//! Mellow Rake designs digital filters, quantizes them to fixed point, writes them as C and Verilog, and shows that
-//! what runs is, bit for bit, what was designed.
+//! Mellow Rake designs digital filters, quantizes them to fixed point, writes them as C and Verilog, and
+//! shows that what runs is, bit for bit, what was designed.
 //!
 //! ```
 //! use mellow_rake::study::Study;
@@ -43,14 +43,16 @@
 //! # Ok::<(), mellow_rake::study::StudyError>(())
 //! ```
 //!
-//! A [`study`] is what front ends call. The rooms behind it stand in the order of the work: [`units`], [`window`] and [`spec`] say what is
-//! asked for, [`design`] makes a [`filter`] of it, [`response`] says what that does and [`quality`] how it compares with what was
-//! asked, [`convert`] gives it other forms, [`fixed`] has the words it will run on, [`implementation`] puts it on a
-//! [`datapath`], the one exact program on integers that everything else reads: the simulator, the bounds, and the
-//! writers in [`write`](mod@write). [`signal`] makes what it is tried on from [`random`] numbers, [`verify`] compares.
+//! A [`study`] is what front ends call. The rooms behind it stand in the order of the work: [`units`],
+//! [`window`] and [`spec`] say what is asked for, [`design`] makes a [`filter`] of it, [`response`] says what
+//! that does and [`quality`] how it compares with what was asked, [`convert`] gives it other forms, [`fixed`]
+//! has the words it will run on, [`implementation`] puts it on a [`datapath`], the one exact program on
+//! integers that everything else reads: the simulator, the bounds, and the writers in [`write`](mod@write).
+//! [`signal`] makes what it is tried on from [`random`] numbers, [`verify`] compares.
 //!
-//! This crate computes. It touches no files, processes, terminals or clocks, and gives the same bytes on every
-//! machine: transcendental functions come from `libm`, sums have a fixed order, random signals have seeds.
+//! This crate computes. It touches no files, processes, terminals or clocks, and gives the same bytes on
+//! every machine: transcendental functions come from `libm`, sums have a fixed order, random signals have
+//! seeds.
 
 // Tests may compare with the platform's own functions.
 #![cfg_attr(test, allow(clippy::disallowed_methods))]

@@ -79,11 +79,11 @@ impl fmt::Display for Window {
 
 /// A window with N − 1 in the denominator, exactly symmetric.
 ///
-/// Cosine sums: Harris, *On the use of windows for harmonic analysis with the discrete Fourier transform*, 1978;
-/// Nuttall, *Some windows with very good sidelobe behavior*, 1981, four terms, minimum side lobes; flat top: D'Antona
-/// & Ferrero, *Digital Signal Processing for Measurement Systems*, 2006. Kaiser: *Nonrecursive digital filter design
-/// using the I0-sinh window function*, 1974. Chebyshev: Dolph, *A current distribution for broadside arrays which
-/// optimizes the relationship between beam width and side-lobe level*, 1946.
+/// Cosine sums: Harris, *On the use of windows for harmonic analysis with the discrete Fourier transform*,
+/// 1978; Nuttall, *Some windows with very good sidelobe behavior*, 1981, four terms, minimum side lobes; flat
+/// top: D'Antona & Ferrero, *Digital Signal Processing for Measurement Systems*, 2006. Kaiser: *Nonrecursive
+/// digital filter design using the I0-sinh window function*, 1974. Chebyshev: Dolph, *A current distribution
+/// for broadside arrays which optimizes the relationship between beam width and side-lobe level*, 1946.
 ///
 /// ```
 /// use mellow_rake::window::{Window, window_values};
@@ -153,7 +153,8 @@ fn bessel_i0(x: f64) -> f64 {
     sum
 }
 
-/// The first half of a Dolph-Chebyshev window: the inverse discrete Fourier transform of T_{N−1}(x₀·cos(πm/N)).
+/// The first half of a Dolph-Chebyshev window: the inverse discrete Fourier transform of
+/// T_{N−1}(x₀·cos(πm/N)).
 fn chebyshev(count: usize, sidelobes_db: f64) -> Vec<f64> {
     let degree = (count - 1) as f64;
     // x₀ = cosh a
@@ -196,23 +197,24 @@ pub fn beta_for_attenuation(attenuation_db: f64) -> f64 {
     }
 }
 
-/// The errors of amplitude around 1 and 0 that a ripple (peak to peak) and an attenuation (below the peak) in decibels
-/// allow.
+/// The errors of amplitude around 1 and 0 that a ripple (peak to peak) and an attenuation (below the peak) in
+/// decibels allow.
 pub fn errors_allowed(ripple_db: f64, attenuation_db: f64) -> [f64; 2] {
     let ratio = libm::exp10(ripple_db / 20.0);
     let pass = (ratio - 1.0) / (ratio + 1.0);
     [pass, (1.0 + pass) * libm::exp10(-attenuation_db / 20.0)]
 }
 
-/// β for a template: a windowed filter errs alike in both bands, so the smaller error counts, and Kaiser's rule is off by
-/// some tenths of a decibel, so one is added.
+/// β for a template: a windowed filter errs alike in both bands, so the smaller error counts, and Kaiser's
+/// rule is off by some tenths of a decibel, so one is added.
 pub fn beta_for_template(ripple_db: f64, attenuation_db: f64) -> f64 {
     let [pass, stop] = errors_allowed(ripple_db, attenuation_db);
     beta_for_attenuation(1.0 - 20.0 * libm::log10(pass.min(stop)))
 }
 
-/// Taps of a Kaiser-windowed filter with this ripple and a transition of `transition` (a part of the sample rate)
-/// (Kaiser 1974, eq. 8: N − 1 = (A − 7.95)/(2.285·Δω), and 0.9222 for 7.95 below 21 dB: the rectangular window).
+/// Taps of a Kaiser-windowed filter with this ripple and a transition of `transition` (a part of the sample
+/// rate) (Kaiser 1974, eq. 8: N − 1 = (A − 7.95)/(2.285·Δω), and 0.9222 for 7.95 below 21 dB: the rectangular
+/// window).
 pub fn taps_for_transition(attenuation_db: f64, transition: f64) -> f64 {
     let d = if attenuation_db > 21.0 { (attenuation_db - 7.95) / 14.36 } else { 0.9222 };
     1.0 + d / transition
@@ -233,8 +235,8 @@ mod tests {
         assert!(close(seven(Window::Blackman)[1], 0.13) && close(seven(Window::Blackman)[2], 0.63));
         assert!(close(seven(Window::Tukey { taper: 1.0 })[2], 0.75));
         assert!(close(seven(Window::Gaussian { sigma: 1.0 })[0], libm::exp(-0.5)));
-        // I₀(1), I₀(10) to 16 digits: Abramowitz & Stegun, 1964, table 9.8 (e^x times the printed values), and
-        // Σ (x/2)^{2k}/(k!)² in exact fractions.
+        // I₀(1), I₀(10) to 16 digits: Abramowitz & Stegun, 1964, table 9.8 (e^x times the printed values),
+        // and Σ (x/2)^{2k}/(k!)² in exact fractions.
         assert!(close(bessel_i0(1.0), 1.266_065_877_752_008_4));
         assert!((bessel_i0(10.0) / 2_815.716_628_466_254_5 - 1.0).abs() < 1e-15);
         let kaiser = window_values(Window::Kaiser { beta: 10.0 }, 5);

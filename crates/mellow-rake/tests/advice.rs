@@ -95,7 +95,8 @@ fn a_filter_of_which_nothing_is_left_is_refused() {
     }
 }
 
-/// Where overflow is forbidden, words that are left open are chosen so that the proof succeeds, and the filter is the one that saturates.
+/// Where overflow is forbidden, words that are left open are chosen so that the proof succeeds, and the
+/// filter is the one that saturates.
 #[test]
 fn forbid_is_granted_wherever_the_output_holds() {
     let mut noise = NoiseSource::new(31);

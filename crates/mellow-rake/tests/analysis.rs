@@ -1,4 +1,5 @@
-//! What the analysis reads off a filter, against closed forms, long arithmetic and a second way to the same number.
+//! What the analysis reads off a filter, against closed forms, long arithmetic and a second way to the same
+//! number.
 
 #![allow(clippy::disallowed_methods)]
 
@@ -48,8 +49,8 @@ fn given(form: &str, numbers: &[f64]) -> Box<dyn PhaseResponse> {
     }
 }
 
-/// Against the numeric derivative of the phase in arithmetic of 80 digits: in a band of order 24, at an edge of 5e-5, next to
-/// zeros on the circle, and within 1e-9 of zero and of the Nyquist frequency.
+/// Against the numeric derivative of the phase in arithmetic of 80 digits: in a band of order 24, at an edge
+/// of 5e-5, next to zeros on the circle, and within 1e-9 of zero and of the Nyquist frequency.
 #[test]
 fn group_delay_and_phase_agree_with_long_arithmetic() {
     let table = include_str!("truth/delay.csv");
@@ -61,8 +62,8 @@ fn group_delay_and_phase_agree_with_long_arithmetic() {
         let filter = given(fields[1], &numbers);
         let (omega, delay, phase) = (number(2), number(3), number(4));
         let found = filter.group_delay(omega);
-        // A delay of ten thousand samples makes 1e-12 of phase out of the rounding of the angle; the delay itself has the
-        // digits that the distance of the poles from the circle, 1e-4, leaves it.
+        // A delay of ten thousand samples makes 1e-12 of phase out of the rounding of the angle; the delay
+        // itself has the digits that the distance of the poles from the circle, 1e-4, leaves it.
         let error = (found - delay).abs() / (1.0 + delay.abs());
         let turned = filter.phase(&[omega])[0] - phase;
         let turned = (turned - TAU * (turned / TAU).round()).abs();
@@ -86,8 +87,8 @@ fn roots(most: usize) -> impl Strategy<Value = Vec<Complex64>> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(60))]
 
-    /// The phase of taps is followed from point to point, that of zeros summed in closed form: the same, whole turns
-    /// included; and what it falls by is the integral of the delay.
+    /// The phase of taps is followed from point to point, that of zeros summed in closed form: the same,
+    /// whole turns included; and what it falls by is the integral of the delay.
     #[test]
     fn phase_is_unwrapped_alike_in_two_ways(zeros in roots(7)) {
         let taps = Taps(polynomial_from_roots(&zeros));
@@ -104,10 +105,11 @@ proptest! {
         prop_assert!((two[50] - two[0] + PI * outside as f64).abs() < 1e-9, "half a turn per zero outside");
     }
 
-    /// The four types of linear phase: the angle of the response itself but for whole turns, and between the zeros a straight
-    /// line that falls by half the length.
+    /// The four types of linear phase: the angle of the response itself but for whole turns, and between the
+    /// zeros a straight line that falls by half the length.
     #[test]
-    fn linear_phase_is_a_straight_line(half in prop::collection::vec(-1.0f64..1.0, 1..30), type_of in 0usize..4, at in prop::collection::vec(0.01f64..3.1, 20)) {
+    fn linear_phase_is_a_straight_line(half in prop::collection::vec(-1.0f64..1.0, 1..30),
+        type_of in 0usize..4, at in prop::collection::vec(0.01f64..3.1, 20)) {
         let sign = if type_of < 2 { 1.0 } else { -1.0 };
         let mut taps = half.clone();
         if type_of % 2 == 0 {
@@ -129,9 +131,11 @@ proptest! {
         }
     }
 
-    /// Straight lines between the points of an adaptive grid follow the gain, at frequencies that the grid never saw.
+    /// Straight lines between the points of an adaptive grid follow the gain, at frequencies that the grid
+    /// never saw.
     #[test]
-    fn an_adaptive_grid_follows_every_bend(poles in roots(5), zeros in roots(5), at in prop::collection::vec(0.0f64..500.0, 40)) {
+    fn an_adaptive_grid_follows_every_bend(poles in roots(5), zeros in roots(5),
+        at in prop::collection::vec(0.0f64..500.0, 40)) {
         // Poles inside; every other zero on the circle.
         let poles = poles.iter().map(|p| if p.norm() > 1.0 { 1.0 / p.conj() } else { *p }).collect();
         let on = |(k, z): (usize, &Complex64)| if k % 4 < 2 { *z / z.norm() } else { *z };
@@ -147,8 +151,8 @@ proptest! {
             let (a, b) = (grid[next - 1], grid[next]);
             let [la, lb, l] = [a, b, hz].map(|f| level(f).max(floor));
             let straight = la + (lb - la) * (hz - a) / (b - a);
-            // The middle was within 0.05 dB; elsewhere a smooth curve is not much further off. The last 1e-6 Hz beside a null
-            // may be one straight line.
+            // The middle was within 0.05 dB; elsewhere a smooth curve is not much further off. The last 1e-6
+            // Hz beside a null may be one straight line.
             prop_assert!((l - straight).abs() < 0.25 || b - a < 1e-4, "{hz}: {l} {straight}");
         }
         for zero in zeros.iter().step_by(2).filter(|z| (z.norm() - 1.0).abs() < 1e-12) {
@@ -202,8 +206,8 @@ fn phase_begins_and_ends_where_it_must() {
     assert!(curves.phase_delay_samples.iter().all(|d| (d.unwrap() - 3.0).abs() < 1e-9));
 }
 
-/// Edges of a first-order low-pass in closed form, the side lobe of a mean of 64 from the Dirichlet kernel, and none for a
-/// response that only falls.
+/// Edges of a first-order low-pass in closed form, the side lobe of a mean of 64 from the Dirichlet kernel,
+/// and none for a response that only falls.
 #[test]
 fn edges_and_side_lobes_measure_as_their_closed_forms() {
     let low = made(
@@ -233,8 +237,9 @@ fn edges_and_side_lobes_measure_as_their_closed_forms() {
     assert!((found.side_lobe_db.unwrap() - 20.0 * lobe.log10()).abs() < 1e-6, "{found:?}");
 }
 
-/// Ripples of 3 dB cross −1 dB again and again within the pass-band: the point is the outermost crossing, in closed form where
-/// ε·T₇(Ω) = √(10^0.1 − 1), Ω = cos(acos(x)/7). A band-stop has its centre between its half-power points.
+/// Ripples of 3 dB cross −1 dB again and again within the pass-band: the point is the outermost crossing, in
+/// closed form where ε·T₇(Ω) = √(10^0.1 − 1), Ω = cos(acos(x)/7). A band-stop has its centre between its
+/// half-power points.
 #[test]
 fn edges_are_the_outermost_crossings() {
     let levels =
@@ -248,7 +253,8 @@ fn edges_are_the_outermost_crossings() {
     let one = found.edges_1db_hz[0].unwrap();
     assert!((one - expected).abs() < 1e-6, "{one} {expected}");
 
-    let text = "kind = \"bandstop\"\ncutoffs = [\"80 Hz\", \"240 Hz\"]\n[method]\ndesign = \"butterworth\"\norder = 8";
+    let text = "kind = \"bandstop\"\ncutoffs = [\"80 Hz\", \"240 Hz\"]\n[method]\ndesign = \"butterworth\"\n\
+        order = 8";
     let bands = Bands { kind: BandKind::Bandstop, pass_hz: None, stop_hz: None };
     let filter = made("1 kHz", text);
     let found = measure_bands(filter.transfer(), rate(1000.0), &bands, (80.0f64 * 240.0).sqrt());
@@ -262,15 +268,16 @@ fn edges_are_the_outermost_crossings() {
     assert!((zeros[0].angle_degrees - middle * 0.36).abs() < 1e-6, "{zeros:?}");
 }
 
-/// As one polynomial in few bits: the recursion of the rounded coefficients, run here, grows if and only if a pole is said to lie
-/// outside, and dies away as fast as the largest radius says.
+/// As one polynomial in few bits: the recursion of the rounded coefficients, run here, grows if and only if a
+/// pole is said to lie outside, and dies away as fast as the largest radius says.
 #[test]
 fn one_polynomial_in_few_bits_rings_as_it_is_said_to() {
     let (mut unstable, mut stable) = (0, 0);
     for order in [4, 6, 8] {
         for (cutoff, width) in [(20, 12), (60, 10), (60, 14), (120, 16), (200, 8)] {
             let text = format!(
-                "kind = \"lowpass\"\ncutoff = \"{cutoff} Hz\"\n[method]\ndesign = \"butterworth\"\norder = {order}"
+                "kind = \"lowpass\"\ncutoff = \"{cutoff} Hz\"\n[method]\ndesign = \"butterworth\"\norder = \
+                    {order}"
             );
             let form = made("1 kHz", &text).form;
             let format = format!("s{width}").parse().unwrap();
@@ -329,7 +336,8 @@ fn one_polynomial_in_few_bits_rings_as_it_is_said_to() {
     assert!(unstable > 3 && stable > 3, "{unstable} {stable}");
 }
 
-/// Forward and backward the gain counts twice: of a Butterworth filter of order n the −3 dB point moves to Ω²ⁿ = √2 − 1.
+/// Forward and backward the gain counts twice: of a Butterworth filter of order n the −3 dB point moves to
+/// Ω²ⁿ = √2 − 1.
 #[test]
 fn edges_move_where_a_signal_passes_twice() {
     let text =
@@ -341,7 +349,8 @@ fn edges_move_where_a_signal_passes_twice() {
     assert!((found[0] - place.atan() * 1000.0 / PI).abs() < 1e-6, "{found:?}");
 }
 
-/// An attenuation beside a cut-off is judged even where so few taps have no side lobe: a gain that only falls, and a dip with one minimum.
+/// An attenuation beside a cut-off is judged even where so few taps have no side lobe: a gain that only
+/// falls, and a dip with one minimum.
 #[test]
 fn an_attenuation_is_judged_where_there_is_no_side_lobe() {
     for (kind, edges, window, taps) in [
@@ -350,7 +359,8 @@ fn an_attenuation_is_judged_where_there_is_no_side_lobe() {
     ] {
         let asked = |attenuation: f64| {
             let want = format!(
-                "kind = \"{kind}\"\n{edges}\nattenuation = \"{attenuation} dB\"\n[method]\ndesign = \"window\"\n\
+                "kind = \"{kind}\"\n{edges}\nattenuation = \"{attenuation} dB\"\n[method]\n\
+                    design = \"window\"\n\
                  window = \"{window}\"\ntaps = {taps}\ngain = \"unity\""
             );
             let design = made("1 kHz", &want);
@@ -405,7 +415,8 @@ fn roots_and_rows_say_what_the_wish_says() {
             .all(|(found, asked)| (found - asked).abs() < 1e-6)
     );
     // The rows of a template: asked, found, and a margin that says whether it is kept.
-    let want = "kind = \"lowpass\"\npass_edge = \"40 Hz\"\nstop_edge = \"60 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"";
+    let want = "kind = \"lowpass\"\npass_edge = \"40 Hz\"\nstop_edge = \"60 Hz\"\nripple = \"0.5 \
+        dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"";
     let low = made("1 kHz", want);
     let report = Report::of(low.transfer(), &low.form, &low.choice, low.form.cost(), rate(1000.0));
     let rows = report.rows(&low.choice, rate(1000.0));
@@ -420,8 +431,8 @@ fn roots_and_rows_say_what_the_wish_says() {
     assert_eq!(row("multiplies").found.value(), Some(13.0));
 }
 
-/// One pole: what a step of its coefficient does is known. Of taps, every step does the same. What the poles of a pair near
-/// the circle do is dp = −da₂/(2j·Im p) and −p·da₁/(2j·Im p).
+/// One pole: what a step of its coefficient does is known. Of taps, every step does the same. What the poles
+/// of a pair near the circle do is dp = −da₂/(2j·Im p) and −p·da₁/(2j·Im p).
 #[test]
 fn sensitivities_are_the_known_derivatives() {
     let choice = Choice::Direct(
@@ -457,7 +468,8 @@ fn sensitivities_are_the_known_derivatives() {
 /// The second way to a changed margin: the filter with that coefficient changed, measured like any other.
 #[test]
 fn a_changed_margin_is_that_of_the_changed_filter() {
-    let want = "kind = \"lowpass\"\npass_edge = \"40 Hz\"\nstop_edge = \"60 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"";
+    let want = "kind = \"lowpass\"\npass_edge = \"40 Hz\"\nstop_edge = \"60 Hz\"\nripple = \"0.5 \
+        dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"";
     let low = made("1 kHz", want);
     let rate = rate(1000.0);
     let mut grid = adaptive_grid(low.transfer(), rate, 0.0, 500.0, 0.001);
@@ -486,7 +498,8 @@ fn a_changed_margin_is_that_of_the_changed_filter() {
         });
         let worse = changed[0].min(changed[1]);
         let given = row.margin_change_db.unwrap();
-        // The grid holds the extremes of the filter as it was; those of the changed one lie a little beside them.
+        // The grid holds the extremes of the filter as it was; those of the changed one lie a little beside
+        // them.
         assert!((given - worse).abs() < 0.02 * worse.abs() + 1e-3, "{row:?} {worse}");
     }
 }
@@ -520,14 +533,16 @@ fn a_tolerance_band_is_as_wide_as_what_makes_it() {
     assert_eq!((found.unstable, found.kept), (0, None));
     assert_eq!(found, band(5));
     assert_ne!(found, band(6));
-    // A pole just inside the circle, moved by up to twice its distance: a quarter of the filters are unstable.
+    // A pole just inside the circle, moved by up to twice its distance: a quarter of the filters are
+    // unstable.
     let edge = Form::Sections(Sections(vec![Section { b: [1e-3, 0.0, 0.0], a: [-0.999, 0.0] }]));
     let change = Change::Step(0.002);
     let found = tolerance_band(&edge, &design.choice, rate(1000.0), &[100.0], change, (20_000, 1));
     assert!((found.unstable as f64 / 20_000.0 - 0.25).abs() < 0.013, "{}", found.unstable);
 }
 
-/// Two filters apart by a factor differ by it everywhere; a curve with another reference level is told apart from a wrong one.
+/// Two filters apart by a factor differ by it everywhere; a curve with another reference level is told apart
+/// from a wrong one.
 #[test]
 fn differences_are_what_was_put_in() {
     let low = made(

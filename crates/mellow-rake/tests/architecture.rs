@@ -1,4 +1,5 @@
-//! The rooms of the core and the crates around it use what docs/architecture.md says that they use, and nothing else.
+//! The rooms of the core and the crates around it use what docs/architecture.md says that they use, and
+//! nothing else.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{read_dir, read_to_string};
@@ -122,5 +123,17 @@ fn rooms_use_what_the_page_says_and_no_circle_is_closed() {
             assert!(below.is_empty(), "`{name}` uses {below:?}, which do not stand above it");
             above.insert(name.clone());
         }
+    }
+}
+
+#[test]
+fn no_line_is_longer_than_it_is_read_with_ease() {
+    const COLUMNS: usize = 110;
+    let mut files = Vec::new();
+    sources(&home().join("crates"), &mut files);
+    for file in files {
+        let text = read_to_string(&file).unwrap();
+        let long = text.lines().position(|line| line.chars().count() > COLUMNS);
+        assert_eq!(long.map(|line| line + 1), None, "{}", file.display());
     }
 }

@@ -8,8 +8,10 @@ use mellow_rake::implementation::{Implementation, implement};
 use mellow_rake::spec::{ArrangementWish, Fixed, Scaling, Spec, Structure};
 
 const SPECS: [&str; 3] = [
-    "kind = \"bandpass\"\npass_edges = [\"80 Hz\", \"120 Hz\"]\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = 6",
-    "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"60 dB\"\n[method]\ndesign = \"elliptic\"\norder = 6",
+    "kind = \"bandpass\"\npass_edges = [\"80 Hz\", \"120 Hz\"]\nripple = \"0.5 dB\"\nattenuation = \"50 \
+        dB\"\n[method]\ndesign = \"elliptic\"\norder = 6",
+    "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"60 \
+        dB\"\n[method]\ndesign = \"elliptic\"\norder = 6",
     "kind = \"bandstop\"\ncutoffs = [\"170 Hz\", \"230 Hz\"]\n[method]\ndesign = \"butterworth\"\norder = 6",
 ];
 
@@ -49,8 +51,8 @@ fn permutations(of: &[usize]) -> Vec<Vec<usize>> {
     (0..of.len()).flat_map(with).collect()
 }
 
-/// All orders and all pairs of three sections, built one by one on integers: none is quieter than the one that was found, but for
-/// the accuracy of the search's grid.
+/// All orders and all pairs of three sections, built one by one on integers: none is quieter than the one
+/// that was found, but for the accuracy of the search's grid.
 #[test]
 fn no_arrangement_is_quieter_than_the_one_that_is_found() {
     for want in SPECS {
@@ -77,7 +79,8 @@ fn no_arrangement_is_quieter_than_the_one_that_is_found() {
                 let arrangement = found.arrangement.as_ref().unwrap();
                 assert_eq!(arrangement.searched, Some(36));
                 let over = noise(&found) / least;
-                // Direct form II keeps its states a little finer or coarser by their size, which the search does not know.
+                // Direct form II keeps its states a little finer or coarser by their size, which the search
+                // does not know.
                 let margin = if structure == Structure::DirectForm2 { 1.3 } else { 1.03 };
                 assert!(over < margin, "{want} {structure:?} {scaling:?}: {over} {arrangement:?}");
             }
@@ -88,7 +91,8 @@ fn no_arrangement_is_quieter_than_the_one_that_is_found() {
 /// Whatever the arrangement, the filter stays what it was, and the levels are what was asked for.
 #[test]
 fn arranging_keeps_the_filter_and_sets_the_levels() {
-    let long = "kind = \"bandpass\"\npass_edges = [\"100 Hz\", \"180 Hz\"]\nripple = \"0.5 dB\"\nattenuation = \"60 dB\"\n[method]\ndesign = \"elliptic\"\norder = 16";
+    let long = "kind = \"bandpass\"\npass_edges = [\"100 Hz\", \"180 Hz\"]\nripple = \"0.5 \
+        dB\"\nattenuation = \"60 dB\"\n[method]\ndesign = \"elliptic\"\norder = 16";
     for want in SPECS.into_iter().chain([long]) {
         let designed: Form = sections(want).into();
         for scaling in Scaling::ALL {

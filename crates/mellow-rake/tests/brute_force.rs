@@ -1,4 +1,5 @@
-//! What is said to be proved, on words so short that everything can be tried: by a reader of the JSON that shares no code with any proof.
+//! What is said to be proved, on words so short that everything can be tried: by a reader of the JSON that
+//! shares no code with any proof.
 
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
@@ -200,7 +201,8 @@ fn section(noise: &mut NoiseSource, structure: Structure, words: SectionWords) -
     datapath.check().ok()
 }
 
-/// Every structure × products × rounding × overflow: existence, size and period of oscillations, from every state.
+/// Every structure × products × rounding × overflow: existence, size and period of oscillations, from every
+/// state.
 #[test]
 fn oscillations_hold_against_every_state() {
     let mut noise = NoiseSource::new(21);
@@ -331,7 +333,8 @@ fn short_filter(noise: &mut NoiseSource, index: usize) -> Option<Implementation>
     implement(&form, fixed).ok()
 }
 
-/// Levels, widths and errors of every structure × products × rounding × overflow × scaling, from zero by every input there is.
+/// Levels, widths and errors of every structure × products × rounding × overflow × scaling, from zero by
+/// every input there is.
 #[test]
 fn levels_and_widths_hold_against_every_input() {
     let mut noise = NoiseSource::new(22);
@@ -389,7 +392,8 @@ fn levels_and_widths_hold_against_every_input() {
     );
 }
 
-/// Rounded products of a sum count in its reach: by what they were once left out, an input of few samples shows.
+/// Rounded products of a sum count in its reach: by what they were once left out, an input of few samples
+/// shows.
 #[test]
 fn the_roundings_of_its_own_products_are_in_the_reach_of_a_sum() {
     let form = Form::from(Sections(vec![Section { b: [1.0, 0.0, 0.0], a: [-0.125, 0.03125] }]));

@@ -1,5 +1,5 @@
-//! Recursive filters on integers: proofs and predictions hold for cascades as for single sections, and what is
-//! measured is what a closed form says.
+//! Recursive filters on integers: proofs and predictions hold for cascades as for single sections, and what
+//! is measured is what a closed form says.
 
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
@@ -75,8 +75,8 @@ fn on_integers(sections: &Sections, rounding: Rounding) -> Implementation {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 80, failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// Measured noise within 1 dB of the predicted on white input, and never an error beyond the bound: over families,
-    /// kinds, orders and the roundings whose errors do not follow the signal.
+    /// Measured noise within 1 dB of the predicted on white input, and never an error beyond the bound: over
+    /// families, kinds, orders and the roundings whose errors do not follow the signal.
     #[test]
     fn noise_and_bounds_hold_for_cascades(
         (name, sections) in arbitrary(), rounding in 0usize..4, seed: u64,
@@ -89,7 +89,8 @@ proptest! {
         prop_assert!(off.abs() < 1.0, "{name}: {off} dB, {error:?}");
     }
 
-    /// The worst case comes within a thousandth of the proved level of the output, and no noise goes beyond it.
+    /// The worst case comes within a thousandth of the proved level of the output, and no noise goes beyond
+    /// it.
     #[test]
     fn levels_are_bounded_and_attained_in_cascades((name, sections) in arbitrary(), seed: u64) {
         let integers = on_integers(&sections, Rounding::HalfEven);
@@ -100,7 +101,8 @@ proptest! {
         let worst = integers.checked.worst_case_input(&bounds.gain, 1 << 16);
         let reached = output.value(*Simulator::new(&integers.checked).run(&worst.input).last().unwrap());
         prop_assert!(reached <= high + error && reached >= 0.999 * high - error, "{name}: {reached} {high}");
-        let full_scale: Vec<i64> = white(seed, 3000).iter().map(|x| if *x < 0 { -32768 } else { 32767 }).collect();
+        let full_scale: Vec<i64> = white(seed,
+            3000).iter().map(|x| if *x < 0 { -32768 } else { 32767 }).collect();
         for y in Simulator::new(&integers.checked).run(&full_scale) {
             prop_assert!((low - error..=high + error).contains(&output.value(y)), "{name}");
         }
@@ -186,8 +188,8 @@ fn every_kind_measures_as_its_closed_form() {
     }
 }
 
-/// The group delay of a filter is minus the slope of its phase, and its mean over the whole circle is the number of
-/// its poles (the phase of a minimum-phase denominator winds once per pole).
+/// The group delay of a filter is minus the slope of its phase, and its mean over the whole circle is the
+/// number of its poles (the phase of a minimum-phase denominator winds once per pole).
 #[test]
 fn group_delay_is_the_slope_of_the_phase_and_its_mean_the_order() {
     for (kind, family, order, edges) in [

@@ -45,7 +45,8 @@ proptest! {
     /// Out and back: what is said to be lost is an upper bound on what is found lost, on another grid.
     #[test]
     fn forms_keep_the_filter_or_say_so(
-        kind in 0usize..4, family in 0usize..5, order in 1usize..13, low in 0.02f64..0.3, share in 0.2f64..0.8,
+        kind in 0usize..4, family in 0usize..5, order in 1usize..13, low in 0.02f64..0.3,
+            share in 0.2f64..0.8,
     ) {
         let (kind, family) = (KINDS[kind], Family::ALL[family]);
         let edges = if kind.is_band() { vec![low, low + share * (0.48 - low)] } else { vec![low] };
@@ -61,10 +62,12 @@ proptest! {
                 prop_assert!(covers(there.loss.response, largest_difference(&filter, &there.form)));
                 if let Ok(back) = from_polynomials(&there.form) {
                     prop_assert_eq!(back.form.poles.len(), order);
-                    prop_assert!(covers(back.loss.response + there.loss.response, largest_difference(&filter, &back.form)));
+                    prop_assert!(covers(back.loss.response + there.loss.response,
+                        largest_difference(&filter, &back.form)));
                     for pole in &filter.poles {
                         let near = back.form.poles.iter().map(|p| (p - pole).norm()).fold(f64::MAX, f64::min);
-                        // The estimate is of first order, for half a unit in the last place of each coefficient.
+                        // The estimate is of first order, for half a unit in the last place of each
+                        // coefficient.
                         let bound = 100.0 * there.loss.poles * (1.0 - pole.norm()) + 1e-12;
                         prop_assert!(near <= bound, "{near:e} {bound:e}");
                     }
@@ -77,7 +80,8 @@ proptest! {
         let space = to_state_space(&filter, &sections).unwrap();
         prop_assert!(covers(space.loss.response, largest_difference(&filter, &space.form)));
         if let Ok(back) = from_state_space(&space.form) {
-            prop_assert!(covers(back.loss.response + space.loss.response, largest_difference(&filter, &back.form)));
+            prop_assert!(covers(back.loss.response + space.loss.response, largest_difference(&filter,
+                &back.form)));
         }
         if let Ok(parallel) = to_parallel(&filter) {
             prop_assert!(covers(parallel.loss.response, largest_difference(&filter, &parallel.form)));
@@ -93,17 +97,20 @@ proptest! {
         }
     }
 
-    /// Two all-passes: each has gain 1, their sum is the filter, and the powers of the filter and its complement add up to 1.
+    /// Two all-passes: each has gain 1, their sum is the filter, and the powers of the filter and its
+    /// complement add up to 1.
     #[test]
     fn all_pass_sums_complement(
-        kind in 0usize..4, family in 0usize..4, order in 0usize..5, low in 0.05f64..0.25, share in 0.3f64..0.8,
+        kind in 0usize..4, family in 0usize..4, order in 0usize..5, low in 0.05f64..0.25,
+            share in 0.3f64..0.8,
     ) {
         let (kind, family) = (KINDS[kind], Family::ALL[family]);
         let edges = if kind.is_band() { vec![low, low + share * (0.45 - low)] } else { vec![low] };
         let odd = 2 * order + 1;
         let order = if kind.is_band() { 2 * odd } else { odd };
         let filter = filter(kind, family, order, &edges);
-        let sum = to_all_pass_sum(&filter).unwrap_or_else(|error| panic!("{kind:?} {family} {order}: {error}"));
+        let sum = to_all_pass_sum(&filter).unwrap_or_else(|error| panic!("{kind:?} {family} {order}: \
+            {error}"));
         prop_assert!(largest_difference(&filter, &sum.form) < 1e-6);
         if let Ok(back) = from_all_pass_sum(&sum.form) {
             prop_assert!(largest_difference(&filter, &back.form) < 1e-5);
@@ -119,7 +126,8 @@ proptest! {
     }
 }
 
-/// Zeros that all lie at −1, the everyday case, come back from a sum of two all-passes as they do from a fraction.
+/// Zeros that all lie at −1, the everyday case, come back from a sum of two all-passes as they do from a
+/// fraction.
 #[test]
 fn sums_of_all_passes_with_multiple_zeros_come_back() {
     for order in [3, 5, 7, 9] {
@@ -159,8 +167,8 @@ fn forms_that_would_lose_the_filter_are_refused() {
     assert!(error.unwrap_err().to_string().contains("two poles coincide"));
 }
 
-/// A Butterworth low-pass of order 2 has the impulse response √2·ω·e^(−ωt/√2)·sin(ωt/√2); its samples times the period are
-/// the digital impulse response. Order 1 jumps: ω·e^(−ωt), half of it at zero.
+/// A Butterworth low-pass of order 2 has the impulse response √2·ω·e^(−ωt/√2)·sin(ωt/√2); its samples times
+/// the period are the digital impulse response. Order 1 jumps: ω·e^(−ωt), half of it at zero.
 #[test]
 fn impulse_responses_are_samples_of_the_analogue_one() {
     let omega = 2.0 * PI * 0.05;
@@ -217,8 +225,8 @@ fn impulse_responses_are_samples_of_the_analogue_one() {
     }
 }
 
-/// The analogue prototype: prewarped edges 2·fs·tan(πf/fs); the polynomials of a Butterworth filter of order 3 are
-/// s³ + 2ωs² + 2ω²s + ω³; the bilinear transform of the printed zeros and poles is the digital filter.
+/// The analogue prototype: prewarped edges 2·fs·tan(πf/fs); the polynomials of a Butterworth filter of order
+/// 3 are s³ + 2ωs² + 2ω²s + ω³; the bilinear transform of the printed zeros and poles is the digital filter.
 #[test]
 fn prototypes_lead_to_the_filter() {
     let rate = SampleRate::from_hertz(8000.0).unwrap();
@@ -257,17 +265,21 @@ fn prototypes_lead_to_the_filter() {
     }
 }
 
-/// An equalized filter has the same gain and the flatness that was asked, as seen on the phase of its response.
+/// An equalized filter has the same gain and the flatness that was asked, as seen on the phase of its
+/// response.
 #[test]
 fn equalizers_flatten_the_delay() {
     let text = |design: &str, ripple: f64| {
         format!(
-            "name = \"x\"\nsample_rate = \"1 kHz\"\n{design}\n[equalizer]\ndelay_ripple = \"{ripple} samples\"\n"
+            "name = \"x\"\nsample_rate = \"1 kHz\"\n{design}\n[equalizer]\ndelay_ripple = \"{ripple} \
+                samples\"\n"
         )
     };
-    let lowpass = "[want]\nkind = \"lowpass\"\npass_edge = \"100 Hz\"\nstop_edge = \"130 Hz\"\nripple = \"0.5 dB\"\n\
+    let lowpass = "[want]\nkind = \"lowpass\"\npass_edge = \"100 Hz\"\nstop_edge = \"130 Hz\"\n\
+        ripple = \"0.5 dB\"\n\
                    attenuation = \"60 dB\"\n[method]\ndesign = \"elliptic\"\n";
-    let bandpass = "[want]\nkind = \"bandpass\"\ncutoffs = [\"150 Hz\", \"220 Hz\"]\n[method]\ndesign = \"butterworth\"\n\
+    let bandpass = "[want]\nkind = \"bandpass\"\ncutoffs = [\"150 Hz\", \"220 Hz\"]\n[method]\n\
+        design = \"butterworth\"\n\
                     order = 8\n";
     for (wanted, ripple) in [(lowpass, 3.0), (lowpass, 1.5), (bandpass, 1.0)] {
         let spec = Spec::parse(&text(wanted, ripple)).unwrap();
@@ -298,8 +310,9 @@ fn equalizers_flatten_the_delay() {
     assert!(matches!(error, DesignError::Equalizer(EqualizerError::OutOfReach { .. })), "{error}");
 }
 
-/// What the tool prints as polynomials it reads again: Butterworth orders 2 to 10 over 24 cut-offs, low-pass, high-pass, band-pass and band-stop,
-/// wherever the form keeps the poles. Their zeros stand many times over at −1, at 1, or at the middle of the stop-band.
+/// What the tool prints as polynomials it reads again: Butterworth orders 2 to 10 over 24 cut-offs, low-pass,
+/// high-pass, band-pass and band-stop, wherever the form keeps the poles. Their zeros stand many times over
+/// at −1, at 1, or at the middle of the stop-band.
 #[test]
 fn printed_polynomials_are_read_again() {
     use mellow_rake::convert::{from_polynomials, to_polynomials};
@@ -318,7 +331,8 @@ fn printed_polynomials_are_read_again() {
                     continue;
                 }
                 let text = format!(
-                    "name = \"b\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"{kind}\"\n{wish}\n[method]\ndesign = \"butterworth\"\norder = {order}\n"
+                    "name = \"b\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"{kind}\"\n{wish}\n[method]\n\
+                        design = \"butterworth\"\norder = {order}\n"
                 );
                 let Ok(spec) = Spec::parse(&text) else { continue };
                 let Ok(found) = design(&spec) else { continue };

@@ -44,8 +44,9 @@ fn assert_made(want: &str) -> Design {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 200, failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// A peak and the notch with its centre and width: their powers add up to 1, their amplitudes too; the all-pass is
-    /// their difference and has gain 1 everywhere; a resonator and a peak have the same half-power points.
+    /// A peak and the notch with its centre and width: their powers add up to 1, their amplitudes too; the
+    /// all-pass is their difference and has gain 1 everywhere; a resonator and a peak have the same
+    /// half-power points.
     #[test]
     fn second_order_filters_belong_together(center in 1.0f64..499.0, share in 0.01f64..0.9) {
         let width = share * center.min(500.0 - center);
@@ -70,7 +71,8 @@ proptest! {
         assert_made(&format!("kind = \"leaky\"\ncutoff = \"{center} Hz\""));
     }
 
-    /// Roots placed anywhere: the gain is calibrated, at a frequency or at the peak, and zeros on the circle are nulls.
+    /// Roots placed anywhere: the gain is calibrated, at a frequency or at the peak, and zeros on the circle
+    /// are nulls.
     #[test]
     fn placed_filters_are_calibrated(
         poles in proptest::collection::vec((0.0f64..500.0, 0.0f64..0.97), 1..5),
@@ -80,7 +82,8 @@ proptest! {
         let poles: Vec<String> =
             poles.iter().map(|(f, r)| format!("{{ frequency = \"{f} Hz\", radius = {r} }}")).collect();
         let roots = format!(
-            "kind = \"placed\"\npoles = [{}]\nzeros = [{{ frequency = \"{zero} Hz\", radius = 1 }}]\ngain = \"{level} dB\"",
+            "kind = \"placed\"\npoles = [{}]\nzeros = [{{ frequency = \"{zero} Hz\", radius = 1 }}]\n\
+                gain = \"{level} dB\"",
             poles.join(", ")
         );
         let there = made(&format!("{roots}\ngain_at = \"{at} Hz\""));
@@ -89,7 +92,8 @@ proptest! {
         prop_assert!(response(&there, zero).norm() < 1e-9 * response(&there, at).norm().max(1.0));
         let peak = made(&format!("{roots}\ngain_at = \"peak\""));
         let largest = (0..=20_000).map(|k| response(&peak, 0.025 * f64::from(k)).norm()).fold(0.0, f64::max);
-        prop_assert!(decibels(largest) <= level + 1e-9 && decibels(largest) > level - 0.05, "{}", decibels(largest));
+        prop_assert!(decibels(largest) <= level + 1e-9 && decibels(largest) > level - 0.05, "{}",
+            decibels(largest));
     }
 }
 
@@ -97,7 +101,8 @@ proptest! {
 #[test]
 fn a_comb_has_its_nulls_and_widths() {
     let comb = assert_made(
-        "kind = \"comb\"\nfundamental = \"87.5 Hz\"\nwidths = [\"0.5 Hz\", \"0.3 Hz\", \"0.2 Hz\", \"0.1 Hz\", \"0.05 Hz\"]",
+        "kind = \"comb\"\nfundamental = \"87.5 Hz\"\nwidths = [\"0.5 Hz\", \"0.3 Hz\", \"0.2 Hz\", \"0.1 \
+            Hz\", \"0.05 Hz\"]",
     );
     for (k, width) in (1..).zip([0.5, 0.3, 0.2, 0.1, 0.05]) {
         let center = 87.5 * f64::from(k);
@@ -115,7 +120,8 @@ fn a_comb_has_its_nulls_and_widths() {
     assert!((step - (1.0 - (-1.0f64).exp())).abs() < 1e-12, "{step}");
 }
 
-/// One filter given in every form is one filter; the sign of the feedback is a matter of the spec, never of luck.
+/// One filter given in every form is one filter; the sign of the feedback is a matter of the spec, never of
+/// luck.
 #[test]
 fn coefficients_mean_the_same_in_every_form() {
     let forms = [

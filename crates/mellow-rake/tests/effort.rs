@@ -12,13 +12,14 @@ fn spec(rest: &str) -> Spec {
     Spec::parse(&text).unwrap_or_else(|error| panic!("{error}\n{text}"))
 }
 
-/// Long least-squares designs: at the usual effort some numbers of taps stay untried and are named; with more the least is found, it is among
-/// those, and whatever is given keeps the template.
+/// Long least-squares designs: at the usual effort some numbers of taps stay untried and are named; with more
+/// the least is found, it is among those, and whatever is given keeps the template.
 #[test]
 fn an_unfinished_search_names_what_it_left_untried() {
     let wish = |effort: u32| {
         let spec = spec(&format!(
-            "effort = {effort}\n[want]\nkind = \"lowpass\"\npass_edge = \"1 kHz\"\nstop_edge = \"1.075 kHz\"\nripple = \"0.5 dB\"\n\
+            "effort = {effort}\n[want]\nkind = \"lowpass\"\npass_edge = \"1 kHz\"\nstop_edge = \"1.075 \
+                kHz\"\nripple = \"0.5 dB\"\n\
              attenuation = \"60 dB\"\n[method]\ndesign = \"least-squares\"\ntaps = \"minimum\"\n"
         ));
         let found = design(&spec).unwrap();
@@ -48,11 +49,13 @@ fn an_unfinished_search_names_what_it_left_untried() {
     assert!(!more.assumptions.iter().any(|line| line.contains("effort")));
 }
 
-/// Where nothing was found in time the refusal says so, and how to go on; it does not say that there is nothing.
+/// Where nothing was found in time the refusal says so, and how to go on; it does not say that there is
+/// nothing.
 #[test]
 fn a_search_that_ended_is_no_proof_that_there_is_nothing() {
     let long = spec(
-        "[want]\nkind = \"highpass\"\npass_edge = \"1 kHz\"\nstop_edge = \"990 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"60 dB\"\n\
+        "[want]\nkind = \"highpass\"\npass_edge = \"1 kHz\"\nstop_edge = \"990 Hz\"\nripple = \"0.5 \
+            dB\"\nattenuation = \"60 dB\"\n\
          [method]\ndesign = \"equiripple\"\ntaps = \"minimum\"\n",
     );
     match design(&long) {
@@ -69,12 +72,15 @@ fn a_search_that_ended_is_no_proof_that_there_is_nothing() {
     }
 }
 
-/// Two poles that remember each error for long: orbits of millions of samples, of which as many are followed as the effort allows.
+/// Two poles that remember each error for long: orbits of millions of samples, of which as many are followed
+/// as the effort allows.
 #[test]
 fn a_search_for_oscillations_ends() {
     let wish = spec(
-        "[want]\nkind = \"highpass\"\ncutoff = \"2.5578 kHz\"\n[method]\ndesign = \"bessel\"\norder = 2\n[fixed]\ninput = \"s22f21\"\n\
-         output = \"s22f21\"\ncoefficients = \"s26\"\nstructure = \"error-feedback-2\"\nrounding = \"half-up\"\noverflow = \"saturate\"\n",
+        "[want]\nkind = \"highpass\"\ncutoff = \"2.5578 kHz\"\n[method]\ndesign = \"bessel\"\norder = \
+            2\n[fixed]\ninput = \"s22f21\"\n\
+         output = \"s22f21\"\ncoefficients = \"s26\"\nstructure = \"error-feedback-2\"\n\
+         rounding = \"half-up\"\noverflow = \"saturate\"\n",
     );
     let form = design(&wish).unwrap().form;
     let filter = implement(&form, wish.fixed.unwrap()).unwrap();
@@ -92,7 +98,9 @@ fn a_search_for_oscillations_ends() {
 #[test]
 fn the_spec_says_the_effort() {
     let found = spec(
-        "effort = 12\n[want]\nkind = \"notch\"\ncenter = \"1 kHz\"\nq = 3\n[fixed]\ninput = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s16\"\nstructure = \"direct-form-1\"\nrounding = \"half-up\"\noverflow = \"saturate\"\n",
+        "effort = 12\n[want]\nkind = \"notch\"\ncenter = \"1 kHz\"\nq = 3\n[fixed]\ninput = \"s16f15\"\n\
+            output = \"s16f15\"\ncoefficients = \"s16\"\nstructure = \"direct-form-1\"\n\
+            rounding = \"half-up\"\noverflow = \"saturate\"\n",
     );
     assert_eq!((found.effort.get(), found.fixed.unwrap().effort.get()), (12, 12));
     for wrong in ["0", "1001", "1.5", "\"much\""] {

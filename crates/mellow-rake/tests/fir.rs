@@ -1,4 +1,5 @@
-//! Finite impulse responses against 60-digit truth, against the theorems that mark an optimum, and against their wishes.
+//! Finite impulse responses against 60-digit truth, against the theorems that mark an optimum, and against
+//! their wishes.
 
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
@@ -39,7 +40,8 @@ fn band(kind: BandKind, edges: FirEdges) -> FirShape {
     FirShape::Band { kind, edges, ripple_db: None, attenuation_db: None }
 }
 
-/// The amplitude by its definition, h at distance m from the middle with cos ωm, or −sin ωm for antisymmetric taps.
+/// The amplitude by its definition, h at distance m from the middle with cos ωm, or −sin ωm for antisymmetric
+/// taps.
 fn amplitude(taps: &[f64], antisymmetric: bool, frequency: f64) -> f64 {
     let middle = (taps.len() - 1) as f64 / 2.0;
     let term = |(k, tap): (usize, &f64)| {
@@ -147,8 +149,9 @@ fn windows_and_taps_agree_with_sixty_digits() {
     println!("worst: closed forms {:.1e}, least squares {:.1e}", worst[0], worst[1]);
 }
 
-/// What marks an optimum, judged without the library: the error takes its sign in turn at one more frequency than there are
-/// free coefficients, nowhere in the bands is it larger than the smallest of these by more than 1e-4 (de la Vallée Poussin).
+/// What marks an optimum, judged without the library: the error takes its sign in turn at one more frequency
+/// than there are free coefficients, nowhere in the bands is it larger than the smallest of these by more
+/// than 1e-4 (de la Vallée Poussin).
 fn assert_optimal(bands: &[Band], kind: LinearPhase, taps: usize) {
     let name = format!("{taps} taps of type {kind:?}, {bands:?}");
     let found = equiripple(bands, kind, taps).unwrap_or_else(|error| panic!("{name}: {error}"));
@@ -225,8 +228,8 @@ proptest! {
     }
 }
 
-/// Bands and desired values symmetric about a quarter of the sample rate: every second tap vanishes, the error is even there,
-/// and the optimum has more extremes than it needs.
+/// Bands and desired values symmetric about a quarter of the sample rate: every second tap vanishes, the
+/// error is even there, and the optimum has more extremes than it needs.
 #[test]
 fn symmetry_about_a_quarter_of_the_rate_hides_no_optimum() {
     let kinds =
@@ -271,7 +274,8 @@ fn symmetry_about_a_quarter_of_the_rate_hides_no_optimum() {
     }
     println!("{designed} designed, {beyond} beyond double precision");
     assert!(designed > 700, "{designed}, {beyond}");
-    // 1 − P(y)·sin ω with y = cos² ω and P of the second degree: four unknowns with the error, four extremes of it.
+    // 1 − P(y)·sin ω with y = cos² ω and P of the second degree: four unknowns with the error, four extremes
+    // of it.
     let hilbert = equiripple(&[Band::flat(0.1, 0.4, 1.0, 1.0)], LinearPhase::TypeIII, 11).unwrap();
     assert!((hilbert.error - 0.01119).abs() < 5e-6, "{}", hilbert.error);
     assert!(hilbert.taps.iter().skip(1).step_by(2).all(|tap| tap.abs() < 1e-15), "{hilbert:?}");
@@ -306,7 +310,8 @@ proptest! {
             attenuation_db: Some(attenuation),
         };
         let method = match method {
-            0 => FirMethod::Window(Window::Kaiser { beta: mellow_rake::window::beta_for_template(ripple, attenuation) }),
+            0 => FirMethod::Window(Window::Kaiser { beta: mellow_rake::window::beta_for_template(ripple,
+                attenuation) }),
             1 => FirMethod::LeastSquares { weights: Vec::new() },
             _ => FirMethod::Equiripple { weights: Vec::new() },
         };
@@ -320,14 +325,16 @@ proptest! {
         };
         prop_assert!(keeps(&taps), "{choice:?}");
         for fewer in 1..=2 {
-            if let Ok((_, shorter)) = design_fir(&wish(shape.clone(), method.clone(), choice.taps - fewer), rate()) {
+            if let Ok((_, shorter)) = design_fir(&wish(shape.clone(), method.clone(), choice.taps - fewer),
+                rate()) {
                 prop_assert!(!keeps(&shorter), "{} fewer than {} keep it", fewer, choice.taps);
             }
         }
     }
 }
 
-/// The hard cases: 2,001 taps beyond 140 dB, a narrow band, five bands, a differentiator up to the Nyquist frequency.
+/// The hard cases: 2,001 taps beyond 140 dB, a narrow band, five bands, a differentiator up to the Nyquist
+/// frequency.
 #[test]
 fn the_longest_and_deepest_designs_are_optimal() {
     let lowpass =
@@ -376,7 +383,8 @@ fn the_longest_and_deepest_designs_are_optimal() {
     );
 }
 
-/// Samples of a response come down to half amplitude at the cut-offs, within a step of their grid, whatever stands in the transition.
+/// Samples of a response come down to half amplitude at the cut-offs, within a step of their grid, whatever
+/// stands in the transition.
 #[test]
 fn frequency_samples_put_the_cut_offs_where_they_were_asked() {
     let transitions = [vec![], vec![0.39], vec![0.59, 0.11], vec![0.9, 0.5, 0.1]];
@@ -460,7 +468,8 @@ fn every_kind_keeps_its_identity() {
         }
     }
 
-    // A raised cosine is zero at all other symbols; two square roots in series are one, but for the cut tails.
+    // A raised cosine is zero at all other symbols; two square roots in series are one, but for the cut
+    // tails.
     let pulse = |root, taps| {
         made(
             FirShape::RaisedCosine { symbol_rate_hz: 0.125, rolloff: 0.35, root },
@@ -488,7 +497,8 @@ fn every_kind_keeps_its_identity() {
         assert!((mean.amplitude(omega) - expected).abs() < 1e-14);
     }
 
-    // Points are met on the grid; a multiband filter has its levels; unity gain is exact where it is promised.
+    // Points are met on the grid; a multiband filter has its levels; unity gain is exact where it is
+    // promised.
     let points = vec![(0.0, 1.0), (0.1, 1.0), (0.2, 0.25), (0.5, 0.5)];
     let curve = made(
         FirShape::Points(points),
@@ -535,12 +545,15 @@ fn strange() -> impl Strategy<Value = f64> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 1500, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 1500, failure_persistence: None,
+        ..ProptestConfig::default() })]
 
-    /// Whatever a program wishes, with whatever numbers: taps that are finite, or an error that names a key or a limit.
+    /// Whatever a program wishes, with whatever numbers: taps that are finite, or an error that names a key
+    /// or a limit.
     #[test]
     fn no_wish_makes_it_panic(
-        values in proptest::collection::vec(strange(), 4), lists in proptest::collection::vec(strange(), 0..4),
+        values in proptest::collection::vec(strange(), 4), lists in proptest::collection::vec(strange(),
+            0..4),
         shape in 0usize..10, method in 0usize..6, taps in proptest::option::of(0usize..40), kind in 0usize..4,
         edges in 0usize..3, minimum in any::<bool>(), unity_gain in any::<bool>(),
     ) {
@@ -572,7 +585,8 @@ proptest! {
             _ => FirMethod::ClosedForm,
         };
         let phase = if minimum { Phase::Minimum } else { Phase::Linear };
-        match design_fir(&FirWish { shape, method, taps, phase, unity_gain, effort: Effort::default() }, rate()) {
+        match design_fir(&FirWish { shape, method, taps, phase, unity_gain, effort: Effort::default() },
+            rate()) {
             Ok((choice, taps)) => {
                 prop_assert!(taps.0.len() == choice.taps && taps.0.iter().all(|tap| tap.is_finite()));
             }

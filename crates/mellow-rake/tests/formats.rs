@@ -16,10 +16,12 @@ use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Spec, Structure};
 use mellow_rake::verify::measure_word_noise;
 
-const BAND: &str = "kind = \"bandpass\"\npass_edges = [\"80 Hz\", \"120 Hz\"]\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = 6";
+const BAND: &str = "kind = \"bandpass\"\npass_edges = [\"80 Hz\", \"120 Hz\"]\nripple = \"0.5 \
+    dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = 6";
 const LOW: &str =
     "kind = \"lowpass\"\ncutoff = \"100 Hz\"\n[method]\ndesign = \"butterworth\"\norder = 5";
-const TAPS: &str = "kind = \"lowpass\"\ncutoff = \"100 Hz\"\n[method]\ndesign = \"window\"\nwindow = \"hamming\"\ntaps = 31";
+const TAPS: &str = "kind = \"lowpass\"\ncutoff = \"100 Hz\"\n[method]\ndesign = \"window\"\n\
+    window = \"hamming\"\ntaps = 31";
 
 /// A filter with keys of `[fixed]`.
 fn with(want: &str, keys: &str) -> Result<Implementation, ImplementError> {
@@ -122,7 +124,8 @@ fn noise_of_rounded_products_is_as_predicted() {
         {
             let keys = |products: &str| {
                 format!(
-                    "input = \"s15f14\"\noutput = \"s20f15\"\ncoefficients = \"s18\"\nstructure = \"{structure}\"\nrounding = \"{rounding}\"\n{products}"
+                    "input = \"s15f14\"\noutput = \"s20f15\"\ncoefficients = \"s18\"\n\
+                        structure = \"{structure}\"\nrounding = \"{rounding}\"\n{products}"
                 )
             };
             let filter = with(want, &keys(&format!("products = \"{word}\""))).unwrap();
@@ -154,7 +157,8 @@ fn noise_of_rounded_products_is_as_predicted() {
     assert!(louder >= 8, "{louder}");
 }
 
-/// A row with a fraction of its own is the row of longer integers with zeros at their end, in every structure.
+/// A row with a fraction of its own is the row of longer integers with zeros at their end, in every
+/// structure.
 #[test]
 fn a_lifted_row_is_a_longer_one() {
     let rows = vec![
@@ -201,12 +205,14 @@ fn a_lifted_row_is_a_longer_one() {
     }
 }
 
-/// A cascade with words of its own between the sections is its sections one after the other, and one more rounding.
+/// A cascade with words of its own between the sections is its sections one after the other, and one more
+/// rounding.
 #[test]
 fn words_between_sections_are_those_of_the_sections_alone() {
     for structure in Structure::ALL.into_iter().filter(|one| one.is_cascade()) {
         let keys = format!(
-            "input = \"s16f15\"\noutput = \"s12f10\"\nbetween = \"s24f21\"\ncoefficients = \"s20\"\ncoefficient_fraction = \"per-section\"\nstructure = \"{}\"",
+            "input = \"s16f15\"\noutput = \"s12f10\"\nbetween = \"s24f21\"\ncoefficients = \"s20\"\n\
+                coefficient_fraction = \"per-section\"\nstructure = \"{}\"",
             structure.as_str()
         );
         let filter = with(BAND, &keys).unwrap();
@@ -261,8 +267,8 @@ fn stated_accumulators_are_held_against_the_proof() {
     }
 }
 
-/// Coefficients and data of so many bits that their products could fill more than 64: accepted where the sum is proved to be smaller, or
-/// where products are rounded; refused where neither holds.
+/// Coefficients and data of so many bits that their products could fill more than 64: accepted where the sum
+/// is proved to be smaller, or where products are rounded; refused where neither holds.
 #[test]
 fn wide_words_are_refused_only_where_the_sum_needs_more_than_64_bits() {
     let keys = |more: &str| {
@@ -313,7 +319,8 @@ fn sums_of_shifted_words_are_products() {
         let places = if structure.adds_whole_products() { &places[..] } else { &places[..1] };
         for places in places {
             let keys = format!(
-                "input = \"s14f13\"\noutput = \"s18f15\"\ncoefficients = \"s18\"\nstructure = \"{}\"\n{places}",
+                "input = \"s14f13\"\noutput = \"s18f15\"\ncoefficients = \"s18\"\nstructure = \"{}\"\n\
+                    {places}",
                 structure.as_str()
             );
             let multiplied = with(want, &keys).unwrap();
@@ -375,10 +382,12 @@ fn what_is_not_given_is_chosen_with_a_reason() {
     }
 }
 
-/// A low cut-off whose b are far below 1: with fractions of their own short coefficients keep what a common fraction loses.
+/// A low cut-off whose b are far below 1: with fractions of their own short coefficients keep what a common
+/// fraction loses.
 #[test]
 fn fractions_of_their_own_keep_low_cut_offs() {
-    let want = "kind = \"lowpass\"\ncutoff = \"5 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"60 dB\"\n[method]\ndesign = \"elliptic\"\norder = 4";
+    let want = "kind = \"lowpass\"\ncutoff = \"5 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"60 \
+        dB\"\n[method]\ndesign = \"elliptic\"\norder = 4";
     let gain = |fractions: &str| {
         let keys = format!(
             "input = \"s16f15\"\ncoefficients = \"s18\"\ncoefficient_fraction = \"{fractions}\""

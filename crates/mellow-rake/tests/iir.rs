@@ -38,8 +38,8 @@ fn recipe(
     }
 }
 
-/// `truth/iir.csv` holds responses computed by `truth/iir.py` in 60 digits, by another way: the prototype's own
-/// response at the transformed frequency, no digital pole in sight.
+/// `truth/iir.csv` holds responses computed by `truth/iir.py` in 60 digits, by another way: the prototype's
+/// own response at the transformed frequency, no digital pole in sight.
 #[test]
 fn responses_agree_with_sixty_digits() {
     let mut cases = 0;
@@ -59,9 +59,9 @@ fn responses_agree_with_sixty_digits() {
         let omega = rate().radians(number(7));
         let zpk = (filter.response(omega) - truth).norm();
         let sections = (Sections::from_zeros_poles(&filter).response(omega) - truth).norm();
-        // 1e-11 of the peak up to order 12, 1e-9 beyond. An edge of 1e-4 of the sample rate puts poles so near to
-        // z = 1 that rounding them to f64 alone moves the response by some 1e-16/1e-4 per pole, and rounding the
-        // coefficients of a section by the square of that.
+        // 1e-11 of the peak up to order 12, 1e-9 beyond. An edge of 1e-4 of the sample rate puts poles so
+        // near to z = 1 that rounding them to f64 alone moves the response by some 1e-16/1e-4 per pole, and
+        // rounding the coefficients of a section by the square of that.
         let near = edges[0].min(0.5 - edges[edges.len() - 1]);
         let floor = 64.0 * f64::EPSILON * order as f64;
         let base = if order <= 12 { 1e-11 } else { 1e-9 };
@@ -79,8 +79,8 @@ fn responses_agree_with_sixty_digits() {
     println!("worst: {worst:#?}");
 }
 
-/// `truth/iir_poles.csv` holds poles in 60 digits: an error counts against the distance of the pole from the unit circle,
-/// which decides how far it moves the response.
+/// `truth/iir_poles.csv` holds poles in 60 digits: an error counts against the distance of the pole from the
+/// unit circle, which decides how far it moves the response.
 #[test]
 fn poles_agree_with_sixty_digits() {
     let mut found: Option<(String, ZerosPolesGain)> = None;
@@ -101,7 +101,8 @@ fn poles_agree_with_sixty_digits() {
         let (truth, margin) = (Complex64::new(number(5), number(6)), number(7));
         let poles = &found.as_ref().unwrap().1.poles;
         let error = poles.iter().map(|p| (p - truth).norm()).fold(f64::MAX, f64::min);
-        // A pole cannot be nearer than the rounding of its own parts: a few units in the last place of numbers near 1.
+        // A pole cannot be nearer than the rounding of its own parts: a few units in the last place of
+        // numbers near 1.
         assert!(error <= 2e-12 * margin + 4.0 * f64::EPSILON, "{line}: {error:e}");
         if error / margin > worst.0 {
             worst = (error / margin, name);
@@ -127,8 +128,8 @@ fn arbitrary_edges(kind: BandKind, low: f64, share: f64) -> Vec<f64> {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 300, failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// Whatever the edge is called, the response goes through that point; it never exceeds 1; it is positive and real
-    /// where the prototype's zero frequency falls; and the sections are the same filter.
+    /// Whatever the edge is called, the response goes through that point; it never exceeds 1; it is positive
+    /// and real where the prototype's zero frequency falls; and the sections are the same filter.
     #[test]
     fn edges_are_met(
         family in 0usize..5, kind in 0usize..4, order in 1usize..=LARGEST_ORDER,
@@ -203,7 +204,8 @@ proptest! {
                 BandKind::Bandstop => (f <= a || f >= b, (c..=d).contains(&f)),
             };
             let level = decibels(gain(&filter, f));
-            prop_assert!(!in_pass || (-ripple - 1e-6..1e-6).contains(&level), "{level} at {f} in the pass-band");
+            prop_assert!(!in_pass || (-ripple - 1e-6..1e-6).contains(&level), "{level} at {f} in the \
+                pass-band");
             prop_assert!(!in_stop || level < -attenuation + 1e-6, "{level} at {f} in the stop-band");
         }
         // At least one edge is met exactly; where the middle is that of the stop-band, the other has room.
@@ -215,7 +217,8 @@ proptest! {
         let step = if kind.is_band() { 2 } else { 1 };
         if choice.order > step {
             let smaller = IirWish {
-                points: Points::Recipe { meaning: EdgeMeaning::RippleEnd, edges: pass, order: choice.order - step },
+                points: Points::Recipe { meaning: EdgeMeaning::RippleEnd, edges: pass,
+                    order: choice.order - step },
                 ..wish
             };
             let (_, smaller) = design_iir(&smaller, rate()).unwrap();
@@ -238,8 +241,8 @@ proptest! {
     }
 }
 
-/// Equal ripple: a Chebyshev or elliptic filter of order n touches the ripple's floor and the peak n + 1 times in all,
-/// edge included, each to the same height.
+/// Equal ripple: a Chebyshev or elliptic filter of order n touches the ripple's floor and the peak n + 1
+/// times in all, edge included, each to the same height.
 #[test]
 fn ripples_are_equal_and_as_many_as_the_order_says() {
     for family in [Family::Chebyshev1, Family::Elliptic] {
@@ -266,8 +269,8 @@ fn ripples_are_equal_and_as_many_as_the_order_says() {
     }
 }
 
-/// An order with all four edges: the pass-band kept exactly, the stop-band kept if and only if the order is not below the
-/// smallest that keeps it.
+/// An order with all four edges: the pass-band kept exactly, the stop-band kept if and only if the order is
+/// not below the smallest that keeps it.
 #[test]
 fn an_order_with_a_template_is_held_against_it() {
     let rate = SampleRate::from_hertz(1000.0).unwrap();
@@ -360,8 +363,9 @@ fn unreasonable_wishes_are_refused() {
     }
 }
 
-/// The smallest order of bands, over all middles that the transformation can have: an order of a Chebyshev filter follows from the selectivity in
-/// closed form, acosh √((10^(A/10) − 1)/(10^(r/10) − 1))/acosh of it, and the best middle from a scan.
+/// The smallest order of bands, over all middles that the transformation can have: an order of a Chebyshev
+/// filter follows from the selectivity in closed form, acosh √((10^(A/10) − 1)/(10^(r/10) − 1))/acosh of it,
+/// and the best middle from a scan.
 #[test]
 fn bands_take_no_more_poles_than_the_best_middle_needs() {
     let (ripple, attenuation) = (0.5f64, 60.0f64);
@@ -379,8 +383,10 @@ fn bands_take_no_more_poles_than_the_best_middle_needs() {
                     _ => ([edges[0], edges[3]], [edges[1], edges[2]]),
                 };
                 let text = format!(
-                    "name = \"b\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"{kind}\"\npass_edges = [\"{} Hz\", \"{} Hz\"]\n\
-                     stop_edges = [\"{} Hz\", \"{} Hz\"]\nripple = \"{ripple} dB\"\nattenuation = \"{attenuation} dB\"\n\
+                    "name = \"b\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"{kind}\"\npass_edges = [\"{} \
+                        Hz\", \"{} Hz\"]\n\
+                     stop_edges = [\"{} Hz\", \"{} Hz\"]\nripple = \"{ripple} dB\"\n\
+                     attenuation = \"{attenuation} dB\"\n\
                      [method]\ndesign = \"chebyshev1\"\norder = \"minimum\"\n",
                     pass[0], pass[1], stop[0], stop[1]
                 );

@@ -11,7 +11,8 @@ use proptest::prelude::*;
 
 fn spec(want: &str, words: &str) -> (Spec, Design) {
     let text = format!(
-        "name = \"f\"\nsample_rate = \"1 kHz\"\n[want]\n{want}\n[fixed]\ninput = \"s16f15\"\noutput = \"s18f15\"\n{words}\n\
+        "name = \"f\"\nsample_rate = \"1 kHz\"\n[want]\n{want}\n[fixed]\ninput = \"s16f15\"\n\
+            output = \"s18f15\"\n{words}\n\
          rounding = \"half-even\"\noverflow = \"saturate\"\n"
     );
     let spec = Spec::parse(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
@@ -53,7 +54,8 @@ fn use_and_level(form: &Form, [pass, stop, ripple_db, attenuation_db]: [f64; 4])
     (share, 10.0 * (low * high).log10())
 }
 
-/// All integers within three of the nearest, tried one by one: the search finds the best of them, or better ones further away.
+/// All integers within three of the nearest, tried one by one: the search finds the best of them, or better
+/// ones further away.
 #[test]
 fn the_search_finds_what_brute_force_finds() {
     let (pass, stop, ripple, attenuation) = (60.0, 240.0, 1.0, 25.0);
@@ -61,7 +63,8 @@ fn the_search_finds_what_brute_force_finds() {
         for bits in [5, 6, 7] {
             let made = spec(
                 &format!(
-                    "kind = \"lowpass\"\npass_edge = \"{pass} Hz\"\nstop_edge = \"{stop} Hz\"\nripple = \"{ripple} dB\"\nattenuation = \
+                    "kind = \"lowpass\"\npass_edge = \"{pass} Hz\"\nstop_edge = \"{stop} Hz\"\n\
+                        ripple = \"{ripple} dB\"\nattenuation = \
                      \"{attenuation} dB\"\n[method]\ndesign = \"equiripple\"\ntaps = {taps}"
                 ),
                 &format!("coefficients = \"s{bits}\"\nstructure = \"fir-direct\""),
@@ -102,13 +105,18 @@ fn the_search_finds_what_brute_force_finds() {
     }
 }
 
-/// Sections, taps of any phase: what is found is never worse than the nearest, is the same each time, and fits its format.
+/// Sections, taps of any phase: what is found is never worse than the nearest, is the same each time, and
+/// fits its format.
 #[test]
 fn neighbours_never_lose_and_often_save_the_template() {
     let filters = [
-        "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nstop_edge = \"45 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"40 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"",
-        "kind = \"bandpass\"\npass_edges = [\"100 Hz\", \"180 Hz\"]\nstop_edges = [\"80 Hz\", \"210 Hz\"]\nripple = \"0.5 dB\"\nattenuation = \"40 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"",
-        "kind = \"lowpass\"\npass_edge = \"100 Hz\"\nstop_edge = \"150 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"40 dB\"\n[method]\ndesign = \"equiripple\"\ntaps = \"minimum\"",
+        "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nstop_edge = \"45 Hz\"\nripple = \"0.5 dB\"\nattenuation \
+            = \"40 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"",
+        "kind = \"bandpass\"\npass_edges = [\"100 Hz\", \"180 Hz\"]\nstop_edges = [\"80 Hz\", \"210 \
+            Hz\"]\nripple = \"0.5 dB\"\nattenuation = \"40 dB\"\n[method]\ndesign = \"elliptic\"\n\
+            order = \"minimum\"",
+        "kind = \"lowpass\"\npass_edge = \"100 Hz\"\nstop_edge = \"150 Hz\"\nripple = \"0.5 \
+            dB\"\nattenuation = \"40 dB\"\n[method]\ndesign = \"equiripple\"\ntaps = \"minimum\"",
         "kind = \"notch\"\ncenter = \"87.5 Hz\"\nwidth = \"10 Hz\"",
     ];
     let mut saved = 0;
@@ -136,11 +144,13 @@ fn neighbours_never_lose_and_often_save_the_template() {
     assert!(saved >= 3, "{saved}");
 }
 
-/// A template without any room, for an elliptic filter fills it exactly: the nearest integers miss it at most widths, those that are found at none
-/// from 14 bits on, and with more bits they come nearer to what was designed.
+/// A template without any room, for an elliptic filter fills it exactly: the nearest integers miss it at most
+/// widths, those that are found at none from 14 bits on, and with more bits they come nearer to what was
+/// designed.
 #[test]
 fn long_integers_keep_a_template_without_room_and_stay_near() {
-    let filter = "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nstop_edge = \"60 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"";
+    let filter = "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nstop_edge = \"60 Hz\"\nripple = \"0.5 \
+        dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = \"minimum\"";
     let (mut missed, mut distances) = (0, Vec::new());
     for bits in 14..=26 {
         let words = format!("coefficients = \"s{bits}\"\nstructure = \"direct-form-1\"");
@@ -163,11 +173,13 @@ fn long_integers_keep_a_template_without_room_and_stay_near() {
     assert!(largest(&distances[8..]) < largest(&distances[..4]) / 20.0, "{distances:?}");
 }
 
-/// At most so many digits in every coefficient; searched together they use less of the template than each nearest by itself.
+/// At most so many digits in every coefficient; searched together they use less of the template than each
+/// nearest by itself.
 #[test]
 fn signed_digits_are_as_few_as_asked() {
     let made = spec(
-        "kind = \"lowpass\"\npass_edge = \"80 Hz\"\nstop_edge = \"150 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"36 dB\"\n[method]\ndesign = \"equiripple\"\ntaps = \"minimum\"",
+        "kind = \"lowpass\"\npass_edge = \"80 Hz\"\nstop_edge = \"150 Hz\"\nripple = \"0.5 \
+            dB\"\nattenuation = \"36 dB\"\n[method]\ndesign = \"equiripple\"\ntaps = \"minimum\"",
         "coefficients = \"s14\"\nstructure = \"fir-folded\"",
     );
     let mut adds = Vec::new();
@@ -195,11 +207,14 @@ fn signed_digits_are_as_few_as_asked() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(10))]
 
-    /// Integers of a low-pass add up to exactly 1 when that is asked for, searched or not, and stay mirror images.
+    /// Integers of a low-pass add up to exactly 1 when that is asked for, searched or not, and stay mirror
+    /// images.
     #[test]
-    fn sums_are_exactly_one(taps in 5usize..60, edge in 40.0f64..300.0, bits in 9u32..24, search in any::<bool>()) {
+    fn sums_are_exactly_one(taps in 5usize..60, edge in 40.0f64..300.0, bits in 9u32..24,
+        search in any::<bool>()) {
         let made = spec(
-            &format!("kind = \"lowpass\"\ncutoff = \"{edge} Hz\"\n[method]\ndesign = \"window\"\nwindow = \"hamming\"\ngain = \"unity\"\ntaps = {taps}"),
+            &format!("kind = \"lowpass\"\ncutoff = \"{edge} Hz\"\n[method]\ndesign = \"window\"\n\
+                window = \"hamming\"\ngain = \"unity\"\ntaps = {taps}"),
             &format!("coefficients = \"s{bits}\"\nstructure = \"fir-direct\""),
         );
         let filter = build(&made, IntegerWish { search, unit_sum: true, digits: None });
@@ -216,7 +231,8 @@ proptest! {
 #[test]
 fn a_filter_that_stops_constants_has_no_unit_sum() {
     let made = spec(
-        "kind = \"bandpass\"\ncutoffs = [\"100 Hz\", \"180 Hz\"]\n[method]\ndesign = \"window\"\nwindow = \"hann\"\ntaps = 31",
+        "kind = \"bandpass\"\ncutoffs = [\"100 Hz\", \"180 Hz\"]\n[method]\ndesign = \"window\"\n\
+            window = \"hann\"\ntaps = 31",
         "coefficients = \"s16\"\nstructure = \"fir-direct\"\nunit_sum = true",
     );
     let goal = Goal::of(&made.0, &made.1);
@@ -234,7 +250,8 @@ fn a_filter_that_stops_constants_has_no_unit_sum() {
         ("scaling_steps = \"exact\"\nstructure = \"direct-form-1\"", "fixed.scaling_steps"),
     ] {
         let text = format!(
-            "name = \"f\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"notch\"\ncenter = \"50 Hz\"\nwidth = \"5 Hz\"\n[fixed]\ninput = \"s16f15\"\n\
+            "name = \"f\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"notch\"\ncenter = \"50 Hz\"\n\
+                width = \"5 Hz\"\n[fixed]\ninput = \"s16f15\"\n\
              output = \"s16f15\"\ncoefficients = \"s16\"\n{line}\nrounding = \"floor\"\noverflow = \"wrap\"\n"
         );
         let error = Spec::parse(&text).unwrap_err().to_string();

@@ -1,4 +1,5 @@
-//! Rounding noise is within 1 dB of its prediction on white noise of half scale, or nothing is predicted and it is said why, before measuring.
+//! Rounding noise is within 1 dB of its prediction on white noise of half scale, or nothing is predicted and
+//! it is said why, before measuring.
 
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
@@ -77,7 +78,8 @@ fn measured(filter: &Implementation) -> Option<f64> {
     (simulator.limited_samples() == 0).then(|| (square / (words.len() - 2000) as f64).sqrt())
 }
 
-/// Some thousand filters of all structures and roundings, products rounded or not, words of 4 to 16 bits and coefficients from 4 bits on.
+/// Some thousand filters of all structures and roundings, products rounded or not, words of 4 to 16 bits and
+/// coefficients from 4 bits on.
 #[test]
 fn noise_is_within_a_decibel_of_its_prediction_or_not_predicted() {
     for (seed, fewest, most_refused) in [(77, 8, 0.15), (78, 4, 0.4)] {
@@ -126,7 +128,8 @@ fn noise_is_within_a_decibel_of_its_prediction_or_not_predicted() {
     }
 }
 
-/// A leaky integrator at 2 Hz: what is cut off toward zero has the sign of the word, and so its spectrum. The white model alone is off by 16 dB.
+/// A leaky integrator at 2 Hz: what is cut off toward zero has the sign of the word, and so its spectrum. The
+/// white model alone is off by 16 dB.
 #[test]
 fn what_is_cut_off_toward_zero_follows_the_signal() {
     let leak = (-2.0 * std::f64::consts::PI * 2.0 / 1000.0f64).exp();

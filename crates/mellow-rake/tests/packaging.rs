@@ -1,4 +1,5 @@
-//! The package that would be published: a program outside the workspace depends on it alone, without default features.
+//! The package that would be published: a program outside the workspace depends on it alone, without default
+//! features.
 
 use std::path::Path;
 use std::process::Command;

@@ -1,4 +1,5 @@
-//! What is proved is true: bounds against inputs made to break them, refusals, and predictions against measurement.
+//! What is proved is true: bounds against inputs made to break them, refusals, and predictions against
+//! measurement.
 
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
@@ -101,7 +102,8 @@ fn norms_of_a_geometric_response_are_exact() {
     assert!((bounds.gain.l1() - 1.0).abs() < 1e-11 && bounds.gain.l1_bound() >= 1.0);
     assert!(bounds.gain.l1_bound() < 1.0 + 1e-9);
     assert!((bounds.gain.energy() - 1.0 / 3.0).abs() < 1e-12);
-    // Of the 14 bits that are dropped all but one are always zero: floor errs by 0 or −1/2 LSB; fed back through 1/(1 − z⁻¹/2) that is doubled.
+    // Of the 14 bits that are dropped all but one are always zero: floor errs by 0 or −1/2 LSB; fed back
+    // through 1/(1 − z⁻¹/2) that is doubled.
     let expected = 2.0 * 0.5 / 32768.0;
     assert!((bounds.error.low + expected).abs() < 1e-12 && bounds.error.high.abs() < 1e-12);
     // Half of what comes in and half of what was there: the ranges alone show that nothing overflows.
@@ -147,8 +149,8 @@ fn forbid_needs_the_proof() {
     assert!(matches!(rounded_away, Err(ImplementError::Unstable { .. })), "{rounded_away:?}");
 }
 
-/// A notch at 0.05 Hz with 1 kHz samples, a thousandth of a hertz wide: too badly conditioned for a proof in f64. It
-/// is said, nothing is made up, and the filter can still be written and run.
+/// A notch at 0.05 Hz with 1 kHz samples, a thousandth of a hertz wide: too badly conditioned for a proof in
+/// f64. It is said, nothing is made up, and the filter can still be written and run.
 #[test]
 fn what_cannot_be_proved_is_said() {
     let design = notch(0.05e-3, 1e-6, rate()).unwrap();

@@ -1,4 +1,5 @@
-//! Whatever is wrong with a spec, it is refused at a place and by a key: when it is read, designed, or put on integers.
+//! Whatever is wrong with a spec, it is refused at a place and by a key: when it is read, designed, or put on
+//! integers.
 
 use mellow_rake::design::design;
 use mellow_rake::implementation::{Goal, implement_toward};

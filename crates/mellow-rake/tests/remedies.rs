@@ -52,8 +52,9 @@ fn run(remedy: &LineRemedy, samples: &[f64], rate: SampleRate) -> Vec<f64> {
     design(&spec).unwrap_or_else(|error| panic!("{error}\n{text}")).form.start().run(samples)
 }
 
-/// Four hundred recordings: one to five tones, steady or wandering, over white noise, read by converters of 8 to 24 bits. Every advice
-/// is a spec; the tone it is for is down by what was said, and a tone far beside it is still there.
+/// Four hundred recordings: one to five tones, steady or wandering, over white noise, read by converters of 8
+/// to 24 bits. Every advice is a spec; the tone it is for is down by what was said, and a tone far beside it
+/// is still there.
 #[test]
 fn every_advice_parses_and_does_what_it_says() {
     let mut noise = Noise(7);
@@ -92,7 +93,8 @@ fn every_advice_parses_and_does_what_it_says() {
             let turns = line.hertz / hertz;
             let [was, is] = [&signal, &output].map(|all| amplitude(&all[settled..], turns));
             let fell = 20.0 * (was / is).log10();
-            // The whole record resolves more finely than the pieces of a spectrum: a steady tone is seen to fall farther.
+            // The whole record resolves more finely than the pieces of a spectrum: a steady tone is seen to
+            // fall farther.
             assert!(fell > remedy.falls_by_db.min(20.0) - 6.0, "{name}: {fell} dB");
             let [from, to] = remedy.touched_hz;
             assert!(from < line.hertz && line.hertz < to, "{name}");

@@ -22,7 +22,8 @@ proptest! {
     /// Sections from none to nine, blocks down to none and one: every bit as sample by sample.
     #[test]
     fn blocks_of_any_size_give_the_same_numbers(
-        count in 0usize..10, taps in 0usize..70, seed: u64, sizes in prop::collection::vec(0usize..50, 1..6), samples in 1usize..300,
+        count in 0usize..10, taps in 0usize..70, seed: u64, sizes in prop::collection::vec(0usize..50,
+            1..6), samples in 1usize..300,
     ) {
         prop_assume!(sizes.iter().sum::<usize>() > 0);
         let mut noise = NoiseSource::new(seed);
@@ -38,16 +39,19 @@ proptest! {
             let mut one = form.start();
             let expected: Vec<u64> = signal.iter().map(|x| one.step(*x).to_bits()).collect();
             let mut many = form.start();
-            let found: Vec<f64> = cut(&signal, &sizes).into_iter().flat_map(|block| many.run(block)).collect();
+            let found: Vec<f64> = cut(&signal,
+                &sizes).into_iter().flat_map(|block| many.run(block)).collect();
             prop_assert_eq!(found.iter().map(|y| y.to_bits()).collect::<Vec<_>>(), expected);
             // And on from there, one at a time.
             prop_assert_eq!(many.step(0.5).to_bits(), one.step(0.5).to_bits());
         }
     }
 
-    /// Against the direct sum, within the rounding of the transforms; and the same bits however the input is cut up.
+    /// Against the direct sum, within the rounding of the transforms; and the same bits however the input is
+    /// cut up.
     #[test]
-    fn transforms_agree_with_products(taps in 1usize..400, samples in 1usize..5000, seed: u64, sizes in prop::collection::vec(1usize..3000, 1..4)) {
+    fn transforms_agree_with_products(taps in 1usize..400, samples in 1usize..5000, seed: u64,
+        sizes in prop::collection::vec(1usize..3000, 1..4)) {
         let mut noise = NoiseSource::new(seed);
         let taps = Taps((0..taps).map(|_| noise.normal()).collect());
         let signal: Vec<f64> = (0..samples).map(|_| noise.normal()).collect();
@@ -56,7 +60,8 @@ proptest! {
         let mut found = whole.push(&signal);
         found.extend(whole.finish());
         let mut pieces = OverlapSave::new(&taps);
-        let mut again: Vec<f64> = cut(&signal, &sizes).into_iter().flat_map(|block| pieces.push(block)).collect();
+        let mut again: Vec<f64> = cut(&signal,
+            &sizes).into_iter().flat_map(|block| pieces.push(block)).collect();
         again.extend(pieces.finish());
         prop_assert_eq!(found.len(), samples);
         prop_assert_eq!(&found, &again);

@@ -25,8 +25,9 @@ fn wish(window: Window, piece: usize, overlap: f64) -> SpectrumWish {
     SpectrumWish { window, piece, overlap, averaging: Averaging::Even }
 }
 
-/// A tone on a point of the grid: all of its mean square there under a rectangular window; under a Hann window a quarter of the
-/// density on either side, and an equivalent noise bandwidth of 1.5 steps (Harris 1978, table I).
+/// A tone on a point of the grid: all of its mean square there under a rectangular window; under a Hann
+/// window a quarter of the density on either side, and an equivalent noise bandwidth of 1.5 steps (Harris
+/// 1978, table I).
 #[test]
 fn a_tone_on_the_grid_has_its_closed_form() {
     let tone: Vec<f64> =
@@ -46,8 +47,8 @@ fn a_tone_on_the_grid_has_its_closed_form() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(40))]
 
-    /// Parseval: without window and overlap the integral of the density is the mean square, whatever the signal and the length of
-    /// a piece.
+    /// Parseval: without window and overlap the integral of the density is the mean square, whatever the
+    /// signal and the length of a piece.
     #[test]
     fn the_integral_is_the_mean_square(seed in any::<u64>(), piece in 8usize..300) {
         let mut noise = NoiseSource::new(seed);
@@ -60,9 +61,11 @@ proptest! {
         prop_assert!((integral - square).abs() < 1e-9 * square.max(1e-9));
     }
 
-    /// A tone anywhere, in noise: its frequency within a thousandth of a step, its amplitude within the noise.
+    /// A tone anywhere, in noise: its frequency within a thousandth of a step, its amplitude within the
+    /// noise.
     #[test]
-    fn lines_are_found_between_the_points(hz in 30.0f64..450.0, amplitude in 0.5f64..20.0, seed in any::<u64>()) {
+    fn lines_are_found_between_the_points(hz in 30.0f64..450.0, amplitude in 0.5f64..20.0,
+        seed in any::<u64>()) {
         let mut noise = NoiseSource::new(seed);
         let signal: Vec<f64> = (0..30_000)
             .map(|n| amplitude * (TAU * hz / 1000.0 * f64::from(n) + 1.0).sin() + 0.1 * noise.normal() - 3.0)
@@ -75,9 +78,11 @@ proptest! {
         prop_assert_eq!(lines.len(), 1);
     }
 
-    /// The transfer function of random taps with noise behind them: within four expected errors nearly everywhere, delay found.
+    /// The transfer function of random taps with noise behind them: within four expected errors nearly
+    /// everywhere, delay found.
     #[test]
-    fn a_measured_response_is_that_of_the_filter(taps in prop::collection::vec(-1.0f64..1.0, 1..6), late in 0usize..40, seed in any::<u64>()) {
+    fn a_measured_response_is_that_of_the_filter(taps in prop::collection::vec(-1.0f64..1.0, 1..6),
+        late in 0usize..40, seed in any::<u64>()) {
         let mut noise = NoiseSource::new(seed);
         let mut line = vec![0.0; late];
         // The first tap stands out, so that the delay is no matter of taste.
@@ -88,7 +93,8 @@ proptest! {
         let mut running = filter.start();
         let output: Vec<f64> = input.iter().map(|x| running.step(*x) + 0.5 * noise.normal()).collect();
         prop_assert_eq!(delay_between(&input, &output), late);
-        let found = measure_transfer(&input, &output, rate(1000.0), wish(Window::Hann, 512, 0.5), late).unwrap();
+        let found = measure_transfer(&input, &output, rate(1000.0), wish(Window::Hann, 512, 0.5),
+            late).unwrap();
         let inner = 2..255;
         let far = inner.clone().filter(|&k| {
             let expected = filter.response(TAU * found.hertz[k] / 1000.0);
@@ -100,15 +106,17 @@ proptest! {
         prop_assert!(inner.into_iter().all(|k| (0.0..=1.0).contains(&found.coherence[k])));
     }
 
-    /// Forward and backward by a direct calculation, up to the very ends: the signal turned about its ends as far as it goes, each
-    /// output the sum over the impulse response convolved with its own image.
+    /// Forward and backward by a direct calculation, up to the very ends: the signal turned about its ends as
+    /// far as it goes, each output the sum over the impulse response convolved with its own image.
     #[test]
-    fn a_zero_phase_run_is_a_symmetric_convolution(taps in prop::collection::vec(0.2f64..1.0, 1..9), signal in prop::collection::vec(-5.0f64..5.0, 20..60)) {
+    fn a_zero_phase_run_is_a_symmetric_convolution(taps in prop::collection::vec(0.2f64..1.0, 1..9),
+        signal in prop::collection::vec(-5.0f64..5.0, 20..60)) {
         let found = zero_phase(&Form::Taps(Taps(taps.clone())), &signal);
         let last = signal.len() as i64 - 1;
         let extended = |n: i64| -> f64 {
             let at = |k: i64| signal[k as usize];
-            if n < 0 { 2.0 * at(0) - at(-n) } else if n > last { 2.0 * at(last) - at(2 * last - n) } else { at(n) }
+            if n < 0 { 2.0 * at(0) - at(-n) } else if n > last { 2.0 * at(last) - at(2 * last - n) }
+                else { at(n) }
         };
         for n in 0..=last {
             let mut sum = 0.0;
@@ -123,7 +131,8 @@ proptest! {
     }
 }
 
-/// White noise of variance 4 over 500 Hz: 8e-3 per hertz, within four standard deviations of an average over all points.
+/// White noise of variance 4 over 500 Hz: 8e-3 per hertz, within four standard deviations of an average over
+/// all points.
 #[test]
 fn white_noise_is_flat_at_its_density() {
     let mut noise = NoiseSource::new(11);
@@ -166,7 +175,8 @@ fn levels_are_those_of_the_waveform() {
     assert!((found.crest_factor - 2f64.sqrt()).abs() < 1e-3);
     let cut: Vec<f64> = sine.iter().map(|x| x.min(6.5)).collect();
     let found = measure_levels(&cut).unwrap();
-    // Above 6.5: from asin(0.75) = 48.59 degrees to its supplement, at 3.6·(n + ½) degrees: n = 13 to 36 of every turn.
+    // Above 6.5: from asin(0.75) = 48.59 degrees to its supplement, at 3.6·(n + ½) degrees: n = 13 to 36 of
+    // every turn.
     assert_eq!((found.clipped, found.longest_clip), (240, 24));
 }
 
@@ -189,8 +199,8 @@ fn a_recursive_filter_runs_without_phase() {
     );
 }
 
-/// What the three demo filters do to noise on integers, measured from outside: within three expected errors of their rounded
-/// coefficients at 99 points of 100, from where the coherence is good.
+/// What the three demo filters do to noise on integers, measured from outside: within three expected errors
+/// of their rounded coefficients at 99 points of 100, from where the coherence is good.
 #[test]
 fn the_demo_filters_measure_as_designed() {
     for (spec, least) in [
@@ -232,8 +242,8 @@ fn the_demo_filters_measure_as_designed() {
     }
 }
 
-/// A filter that is bit-true measures as itself: of its stepped tones 99 in 100 lie within three expected errors, whatever its words, for
-/// what its roundings do is in the expected error.
+/// A filter that is bit-true measures as itself: of its stepped tones 99 in 100 lie within three expected
+/// errors, whatever its words, for what its roundings do is in the expected error.
 #[test]
 fn stepped_tones_of_a_bit_true_filter_lie_within_their_errors() {
     let (mut within, mut tones) = (0.0, 0.0);
@@ -249,8 +259,10 @@ fn stepped_tones_of_a_bit_true_filter_lie_within_their_errors() {
             "kind = \"notch\"\ncenter = \"87.5 Hz\"\nwidth = \"20 Hz\"",
         ] {
             let text = format!(
-                "name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\n{want}\n[fixed]\ninput = \"{words}\"\noutput = \"{words}\"\n\
-                 coefficients = \"s16\"\nstructure = \"{structure}\"\nrounding = \"{rounding}\"\noverflow = \"saturate\"\n"
+                "name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\n{want}\n[fixed]\ninput = \"{words}\"\n\
+                    output = \"{words}\"\n\
+                 coefficients = \"s16\"\nstructure = \"{structure}\"\nrounding = \"{rounding}\"\n\
+                 overflow = \"saturate\"\n"
             );
             let spec = Spec::parse(&text).unwrap();
             let made = implement(&design(&spec).unwrap().form, spec.fixed.unwrap()).unwrap();

@@ -78,7 +78,8 @@ fn simple_waveforms_are_their_formulas() {
     assert!((both[275] - 2.0).abs() < 1e-12);
 }
 
-/// The turns of a chirp are the integral of its frequency: the mean of both ends times the time, or by the logarithmic mean.
+/// The turns of a chirp are the integral of its frequency: the mean of both ends times the time, or by the
+/// logarithmic mean.
 #[test]
 fn chirps_turn_as_often_as_their_frequency_says() {
     let part = |sweep: &str| {
@@ -91,7 +92,8 @@ fn chirps_turn_as_often_as_their_frequency_says() {
     let log = made("1 kHz", "20 s", &part("logarithmic"));
     let expected = 315.0 / (320.0f64 / 5.0).ln() * 20.0;
     assert!((upward(&log) as f64 - expected).abs() <= 1.0, "{}", upward(&log));
-    // Six doublings in 20 s: after 10 s three doublings are done, 40 Hz, in either half of a second about it 20 turns.
+    // Six doublings in 20 s: after 10 s three doublings are done, 40 Hz, in either half of a second about it
+    // 20 turns.
     assert!((upward(&log[9750..10250]) as i32 - 20).abs() <= 1);
 }
 
@@ -159,11 +161,14 @@ fn a_hum_has_its_harmonics_and_wanders() {
     assert!((upward(&wandering[14_000..16_000]) as i32 - 48).abs() <= 1);
 }
 
-const KEYED: &str = "kind = \"keyed\", carrier = \"27 kHz\", symbol_rate = \"3 kHz\", rolloff = 0.3, rms = 0.25, span = 40";
-const MANY: &str = "kind = \"multicarrier\", center = \"27 kHz\", spacing = \"250 Hz\", carriers = 16, guard = \"1 ms\", rms = 0.25";
+const KEYED: &str = "kind = \"keyed\", carrier = \"27 kHz\", symbol_rate = \"3 kHz\", rolloff = 0.3, rms = \
+    0.25, span = 40";
+const MANY: &str = "kind = \"multicarrier\", center = \"27 kHz\", spacing = \"250 Hz\", carriers = 16, \
+    guard = \"1 ms\", rms = 0.25";
 
-/// Level, width and symbols come back; every keying, with white noise at a level whose error vector theory gives: the matched filter
-/// takes noise of mean square s² to 2s²/(rms²·samples of a symbol), the block to 2s²·carriers/(rms²·samples of a block).
+/// Level, width and symbols come back; every keying, with white noise at a level whose error vector theory
+/// gives: the matched filter takes noise of mean square s² to 2s²/(rms²·samples of a symbol), the block to
+/// 2s²·carriers/(rms²·samples of a block).
 #[test]
 fn received_symbols_scatter_as_theory_says() {
     let rate = "96 kHz".parse().unwrap();
@@ -220,7 +225,8 @@ fn received_symbols_scatter_as_theory_says() {
     assert!(share < 1e-4, "{share}");
 }
 
-/// A filter shorter than the guard turns and scales every carrier by its own response, and spreads nothing between them.
+/// A filter shorter than the guard turns and scales every carrier by its own response, and spreads nothing
+/// between them.
 #[test]
 fn carriers_see_the_response_of_a_filter() {
     let rate: mellow_rake::units::SampleRate = "96 kHz".parse().unwrap();
@@ -244,7 +250,8 @@ fn carriers_see_the_response_of_a_filter() {
     }
 }
 
-/// Where the past fades, a system that changed half-way is measured as it is at the end; and the mean of both otherwise.
+/// Where the past fades, a system that changed half-way is measured as it is at the end; and the mean of both
+/// otherwise.
 #[test]
 fn an_exponential_average_forgets() {
     let mut noise = NoiseSource::new(3);
@@ -305,11 +312,13 @@ fn wrong_plans_are_refused_with_their_place() {
             "0 symbols",
         ),
         (
-            "kind = \"multicarrier\"\nkeying = \"qpsk\"\ncenter = \"203 Hz\"\nspacing = \"10 Hz\"\ncarriers = 4\nrms = 1",
+            "kind = \"multicarrier\"\nkeying = \"qpsk\"\ncenter = \"203 Hz\"\nspacing = \"10 Hz\"\ncarriers \
+                = 4\nrms = 1",
             "multiple of half the spacing, 5 Hz",
         ),
         (
-            "kind = \"multicarrier\"\nkeying = \"qpsk\"\ncenter = \"200 Hz\"\nspacing = \"7 Hz\"\ncarriers = 4\nrms = 1",
+            "kind = \"multicarrier\"\nkeying = \"qpsk\"\ncenter = \"200 Hz\"\nspacing = \"7 Hz\"\ncarriers \
+                = 4\nrms = 1",
             "whole part of the sample rate",
         ),
         ("kind = \"white-noise\"\nrms = -1", "0 or more"),
@@ -318,7 +327,8 @@ fn wrong_plans_are_refused_with_their_place() {
         let expected = if wanted == "nearest" { "tone" } else { wanted };
         assert!(found.starts_with("line ") && found.contains(expected), "{part}: {found}");
     }
-    let bad = "name = \"a\"\nsample_rate = \"1 kHz\"\nlength = \"1 s\"\npart = [{ kind = \"constant\", level = 1 }]\n[converter]\nbits = 1\nrange = 1\n";
+    let bad = "name = \"a\"\nsample_rate = \"1 kHz\"\nlength = \"1 s\"\npart = [{ kind = \"constant\", \
+        level = 1 }]\n[converter]\nbits = 1\nrange = 1\n";
     assert!(SignalPlan::parse(bad).unwrap_err().to_string().contains("2 to 32"));
 }
 
@@ -327,25 +337,34 @@ proptest! {
 
     /// Any plan is refused or gives finite samples, the same in blocks of any size.
     #[test]
-    fn any_plan_is_refused_or_made(kind in 0usize..15, values in prop::collection::vec(-3.0f64..600.0, 12), seed in 0u32..1000, block in 1usize..700) {
-        let kinds = ["constant", "tone", "chirp", "square", "triangle", "pulse", "step", "impulse", "white-noise", "pink-noise",
+    fn any_plan_is_refused_or_made(kind in 0usize..15, values in prop::collection::vec(-3.0f64..600.0, 12),
+        seed in 0u32..1000, block in 1usize..700) {
+        let kinds = ["constant", "tone", "chirp", "square", "triangle", "pulse", "step", "impulse",
+            "white-noise", "pink-noise",
             "band-noise", "hum", "spikes", "keyed", "multicarrier"];
         let [a, b, c, d, e, f, g, h, ..] = values[..] else { return Ok(()) };
         let keys = match kinds[kind] {
             "constant" => format!("level = {a}"),
             "tone" | "square" | "triangle" => format!("frequency = \"{a} Hz\", amplitude = {b}"),
-            "chirp" => format!("from = \"{a} Hz\", to = \"{b} Hz\", amplitude = {c}, sweep = \"logarithmic\""),
+            "chirp" => format!(
+                "from = \"{a} Hz\", to = \"{b} Hz\", amplitude = {c}, sweep = \"logarithmic\""),
             "pulse" => format!("at = \"{a} ms\", width = \"{b} ms\", every = \"{c} ms\", amplitude = {d}"),
             "step" | "impulse" => format!("at = \"{a} ms\", amplitude = {b}"),
             "white-noise" | "pink-noise" => format!("rms = {a}"),
             "band-noise" => format!("band = [\"{a} Hz\", \"{b} Hz\"], rms = {c}"),
-            "hum" => format!("frequency = \"{a} Hz\", amplitude = {b}, harmonics = [{c}, {d}], drift = \"{e} Hz\", drift_period = \"{f} ms\""),
+            "hum" => format!(
+                "frequency = \"{a} Hz\", amplitude = {b}, harmonics = [{c}, {d}], \
+                 drift = \"{e} Hz\", drift_period = \"{f} ms\""),
             "spikes" => format!("per_second = {a}, amplitude = {b}, decay = \"{c} ms\""),
-            "keyed" => format!("keying = \"16qam\", carrier = \"{a} Hz\", symbol_rate = \"{b} Hz\", rolloff = {}, span = {}, rms = {d}", c / 300.0, (e / 20.0) as i32),
-            _ => format!("keying = \"bpsk\", center = \"{} Hz\", spacing = \"{} Hz\", carriers = {}, guard = \"{d} ms\", rms = {e}",
+            "keyed" => format!("keying = \"16qam\", carrier = \"{a} Hz\", symbol_rate = \"{b} Hz\", rolloff \
+                = {}, span = {}, rms = {d}", c / 300.0, (e / 20.0) as i32),
+            _ => format!("keying = \"bpsk\", center = \"{} Hz\", spacing = \"{} Hz\", carriers = {}, guard \
+                = \"{d} ms\", rms = {e}",
                 a.round(), [5, 10, 20, 50][(b.abs() / 200.0) as usize % 4], (c / 20.0) as i32),
         };
-        let text = format!("name = \"any\"\nsample_rate = \"1 kHz\"\nlength = \"{} ms\"\nseed = {seed}\npart = [{{ kind = \"{}\", {keys}, start = \"{} ms\" }}]\n", f.abs() + 100.0, kinds[kind], (g + h).max(0.0) / 8.0);
+        let text = format!("name = \"any\"\nsample_rate = \"1 kHz\"\nlength = \"{} ms\"\nseed = \
+            {seed}\npart = [{{ kind = \"{}\", {keys}, start = \"{} ms\" \
+            }}]\n", f.abs() + 100.0, kinds[kind], (g + h).max(0.0) / 8.0);
         if let Ok(plan) = SignalPlan::parse(&text) {
             let whole = plan.start().next_block(1 << 20);
             prop_assert_eq!(whole.len() as u64, plan.samples);
@@ -356,7 +375,8 @@ proptest! {
                 again.extend(running.next_block(block));
             }
             prop_assert_eq!(again, whole);
-            prop_assert!(!matches!(plan.parts[0].waveform, Waveform::Multicarrier(ref many) if many.carriers == 0));
+            prop_assert!(!matches!(plan.parts[0].waveform,
+                Waveform::Multicarrier(ref many) if many.carriers == 0));
         }
     }
 }

@@ -176,8 +176,8 @@ fn mistakes_in_recursive_filters_are_named_with_their_place() {
     }
 }
 
-/// In a template of a kind one text is replaced; the error names the line where the new text stands (or the table, where a
-/// key is missing), the key, and says these words.
+/// In a template of a kind one text is replaced; the error names the line where the new text stands (or the
+/// table, where a key is missing), the key, and says these words.
 const BAD_KINDS: &[(&str, &str, &str, &str, &[&str])] = &[
     ("peak", "\"87.5 Hz\"", "\"600 Hz\"", "want.center", &["500 Hz"]),
     ("peak", "width = \"5 Hz\"", "q = 0.005", "want.q", &["above 0.175"]),
@@ -281,7 +281,8 @@ fn mistakes_in_every_other_kind_are_named_with_their_line() {
     }
 }
 
-/// A kind, what is replaced in its template, words of the message, and how the advice begins, if there is any.
+/// A kind, what is replaced in its template, words of the message, and how the advice begins, if there is
+/// any.
 type OutOfReach =
     (&'static str, &'static [(&'static str, &'static str)], &'static [&'static str], &'static str);
 
@@ -388,7 +389,8 @@ fn wishes_out_of_reach_say_what_would_do() {
             &["zero at the Nyquist frequency"],
             "method.taps = 101",
         ),
-        // A transition that no family keeps is made wider, and the response of a free stretch bounded by fewer taps.
+        // A transition that no family keeps is made wider, and the response of a free stretch bounded by
+        // fewer taps.
         (
             "lowpass",
             &[("\"60 Hz\"", "\"40.000001 Hz\""), ("\"50 dB\"", "\"250 dB\"")],
@@ -504,8 +506,10 @@ proptest! {
     fn no_kind_panics_on_a_strange_value(
         kind in 0usize..23, line in 0usize..40,
         value in prop_oneof![
-            Just("0"), Just("-1"), Just("1e300"), Just("nan"), Just("inf"), Just("3"), Just("[]"), Just("\"0 Hz\""),
-            Just("\"1e-9 Hz\""), Just("\"0.4999999 fs\""), Just("\"-3 Hz\""), Just("\"1e9 dB\""), Just("\"0 x\""),
+            Just("0"), Just("-1"), Just("1e300"), Just("nan"), Just("inf"), Just("3"), Just("[]"),
+                Just("\"0 Hz\""),
+            Just("\"1e-9 Hz\""), Just("\"0.4999999 fs\""), Just("\"-3 Hz\""), Just("\"1e9 dB\""),
+                Just("\"0 x\""),
             Just("[\"1 Hz\", \"2 Hz\"]"), Just("\"minimum\""), Just("\"window\""), Just("\"least-squares\""),
             Just("\"butterworth\""), Just("1000"), Just("{}"), Just("\"peak\""),
         ],

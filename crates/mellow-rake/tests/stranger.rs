@@ -1,5 +1,5 @@
-//! A stranger's filter: written from `docs/arithmetic.md` and the JSON of a datapath alone, without a look at the
-//! library's types, and equal to the simulator in every integer.
+//! A stranger's filter: written from `docs/arithmetic.md` and the JSON of a datapath alone, without a look at
+//! the library's types, and equal to the simulator in every integer.
 
 use mellow_rake::datapath::{
     Checked, SectionWords, Simulator, describe, direct_form_1, fir_direct, fir_folded,

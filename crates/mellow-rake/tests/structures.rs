@@ -25,7 +25,8 @@ const FILTERS: [(&str, &str); 7] = [
     ),
     (
         "low-pass at 0.02",
-        "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"50 dB\"\n[method]\ndesign = \"elliptic\"\norder = 3",
+        "kind = \"lowpass\"\npass_edge = \"20 Hz\"\nripple = \"0.5 dB\"\nattenuation = \"50 \
+            dB\"\n[method]\ndesign = \"elliptic\"\norder = 3",
     ),
     (
         "high-pass at 0.3",
@@ -33,11 +34,13 @@ const FILTERS: [(&str, &str); 7] = [
     ),
     (
         "band-pass at 0.1",
-        "kind = \"bandpass\"\npass_edges = [\"80 Hz\", \"120 Hz\"]\nripple = \"0.5 dB\"\n[method]\ndesign = \"chebyshev1\"\norder = 6",
+        "kind = \"bandpass\"\npass_edges = [\"80 Hz\", \"120 Hz\"]\nripple = \"0.5 dB\"\n[method]\n\
+            design = \"chebyshev1\"\norder = 6",
     ),
     (
         "band-stop at 0.2",
-        "kind = \"bandstop\"\ncutoffs = [\"170 Hz\", \"230 Hz\"]\n[method]\ndesign = \"butterworth\"\norder = 4",
+        "kind = \"bandstop\"\ncutoffs = [\"170 Hz\", \"230 Hz\"]\n[method]\ndesign = \"butterworth\"\norder \
+            = 4",
     ),
     ("notch at 0.0875", "kind = \"notch\"\ncenter = \"87.5 Hz\"\nwidth = \"20 Hz\""),
     ("peak at 0.15", "kind = \"peak\"\ncenter = \"150 Hz\"\nwidth = \"30 Hz\""),
@@ -66,13 +69,15 @@ fn fixed(structure: Structure, (data, coefficients, rounding): (&str, &str, &str
     }
 }
 
-/// Whether the filter is a sum of all-passes, where the structure needs that: of odd order (half of it, for bands), its gain never above 1.
+/// Whether the filter is a sum of all-passes, where the structure needs that: of odd order (half of it, for
+/// bands), its gain never above 1.
 fn has_all_passes(name: &str, structure: Structure) -> bool {
     let even = ["low-pass at 0.05", "band-stop at 0.2"];
     structure != Structure::AllPassSum || !even.contains(&name)
 }
 
-/// Output and error against the filter with rounded coefficients, both as values, of noise at an eighth of full scale.
+/// Output and error against the filter with rounded coefficients, both as values, of noise at an eighth of
+/// full scale.
 fn run(filter: &Implementation, samples: usize) -> (Vec<f64>, Vec<f64>) {
     let mut noise = NoiseSource::new(9);
     let high = filter.fixed.input.maximum() as i64 / 8;
@@ -88,13 +93,14 @@ fn run(filter: &Implementation, samples: usize) -> (Vec<f64>, Vec<f64>) {
     (output, error)
 }
 
-/// 340 triples of filter, structure and format: rounding noise on white input within 1 dB of its prediction, no error beyond its bound.
-/// With `--nocapture` the table of docs/arithmetic.md is printed.
+/// 340 triples of filter, structure and format: rounding noise on white input within 1 dB of its prediction,
+/// no error beyond its bound. With `--nocapture` the table of docs/arithmetic.md is printed.
 #[test]
 fn noise_is_as_predicted_in_every_structure() {
     let structures = Structure::ALL.into_iter().filter(|structure| !structure.is_for_taps());
     println!(
-        "| structure | triples | furthest from the prediction, dB | noise of the low-pass at 0.02, LSB | largest error over its bound |"
+        "| structure | triples | furthest from the prediction, dB | noise of the low-pass at 0.02, LSB | \
+            largest error over its bound |"
     );
     let mut count = 0;
     for structure in structures {
@@ -168,8 +174,8 @@ fn transposed_forms_are_their_counterparts() {
     }
 }
 
-/// The worst input that there is, through every structure: the error stays within its bound, and what is proved never to overflow does
-/// not.
+/// The worst input that there is, through every structure: the error stays within its bound, and what is
+/// proved never to overflow does not.
 #[test]
 fn bounds_hold_on_the_worst_input() {
     for (name, filter) in FILTERS {
@@ -199,8 +205,8 @@ fn bounds_hold_on_the_worst_input() {
     }
 }
 
-/// Every level inside of a filter is reached by the input that is made for it, but for the share that roundings have in its bound. With
-/// `--nocapture` the furthest that any stays below its bound is printed.
+/// Every level inside of a filter is reached by the input that is made for it, but for the share that
+/// roundings have in its bound. With `--nocapture` the furthest that any stays below its bound is printed.
 #[test]
 fn levels_inside_are_attained() {
     let structures = Structure::ALL.into_iter().filter(|one| !one.is_for_taps());
@@ -270,8 +276,10 @@ fn states_that_no_word_holds_are_refused() {
         let takes = structure.is_for_taps() && structure != Structure::FirSkipZeros;
         assert_eq!(built.is_ok(), takes, "{structure:?}");
     }
-    let sections = "name = \"a\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"notch\"\ncenter = \"50 Hz\"\nwidth = \"5 Hz\"\n[fixed]\n\
-        input = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s16\"\nstate = \"s20f18\"\nstructure = \"direct-form-1\"\n\
+    let sections = "name = \"a\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"notch\"\ncenter = \"50 \
+        Hz\"\nwidth = \"5 Hz\"\n[fixed]\n\
+        input = \"s16f15\"\noutput = \"s16f15\"\ncoefficients = \"s16\"\nstate = \"s20f18\"\n\
+        structure = \"direct-form-1\"\n\
         rounding = \"floor\"\noverflow = \"wrap\"\n";
     let error = Spec::parse(sections).unwrap_err().to_string();
     assert!(
@@ -285,7 +293,8 @@ fn states_that_no_word_holds_are_refused() {
 proptest! {
     /// The coupled form of any stable section is that section, and no state exceeds 1 for an input of 1.
     #[test]
-    fn a_coupled_section_is_the_section(b in prop::array::uniform3(-2.0f64..2.0), a2 in -0.97f64..0.97, share in -0.98f64..0.98) {
+    fn a_coupled_section_is_the_section(b in prop::array::uniform3(-2.0f64..2.0), a2 in -0.97f64..0.97,
+        share in -0.98f64..0.98) {
         let section = Section { b, a: [share * (1.0 + a2), a2] };
         let found = coupled(&section);
         let back = found.section();
@@ -297,18 +306,20 @@ proptest! {
             prop_assert!((x - y).norm() < 1e-8 * (1.0 + x.norm()), "{} {} {:?}", x, y, found);
         }
         for path in found.to_states() {
-            let reach: f64 = Form::from(mellow_rake::filter::Sections(vec![path])).impulse_response().iter().map(|h| h.abs()).sum();
+            let reach: f64 = Form::from(mellow_rake::filter::Sections(vec![path])).impulse_response().iter()
+                .map(|h| h.abs()).sum();
             prop_assert!(reach <= 1.0 + 1e-9, "{}", reach);
         }
     }
 }
 
 proptest! {
-    /// The lattice of any stable section is that section, its reflection coefficients are below 1; the lattice of a product of sections is
-    /// that product.
+    /// The lattice of any stable section is that section, its reflection coefficients are below 1; the
+    /// lattice of a product of sections is that product.
     #[test]
     fn a_lattice_is_the_filter(
-        drawn in prop::collection::vec((prop::array::uniform3(-2.0f64..2.0), -0.95f64..0.95, -0.97f64..0.97), 1..4),
+        drawn in prop::collection::vec((prop::array::uniform3(-2.0f64..2.0), -0.95f64..0.95,
+            -0.97f64..0.97), 1..4),
     ) {
         let section = |(b, a2, share): &([f64; 3], f64, f64)| Section { b: *b, a: [share * (1.0 + a2), *a2] };
         let sections = Sections(drawn.iter().map(section).collect());
@@ -333,7 +344,8 @@ proptest! {
     }
 }
 
-/// Mirror images that are none, zeros that are none, lattices with a pole on the circle, branches with two poles by themselves: each is named.
+/// Mirror images that are none, zeros that are none, lattices with a pole on the circle, branches with two
+/// poles by themselves: each is named.
 #[test]
 fn structures_say_what_they_cannot_take() {
     let word = "s16f15".parse().unwrap();
@@ -377,8 +389,8 @@ fn structures_say_what_they_cannot_take() {
     assert!(error.to_string().contains("odd order"), "{error}");
 }
 
-/// On words of a few bits every state there is can be tried: the oscillations found in the box are all that there are, and none is
-/// larger than the bound.
+/// On words of a few bits every state there is can be tried: the oscillations found in the box are all that
+/// there are, and none is larger than the bound.
 #[test]
 fn oscillations_are_those_of_brute_force() {
     let mut noise = NoiseSource::new(12);

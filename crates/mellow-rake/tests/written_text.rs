@@ -1,7 +1,9 @@
-//! The text that the demo's notch and band-pass and an averaging FIR filter are written as, beside the reviewed files in `expected/`.
+//! The text that the demo's notch and band-pass and an averaging FIR filter are written as, beside the
+//! reviewed files in `expected/`.
 //!
-//! After a wanted change run once with `MELLOW_RAKE_ACCEPT=1` and read what changed. The compilers and simulators that
-//! the other tests drive decide whether it is right; this test shows that it is the same on every machine.
+//! After a wanted change run once with `MELLOW_RAKE_ACCEPT=1` and read what changed. The compilers and
+//! simulators that the other tests drive decide whether it is right; this test shows that it is the same on
+//! every machine.
 
 use mellow_rake::datapath::{Checked, fir_direct};
 use mellow_rake::design::design;
@@ -55,8 +57,8 @@ fn the_written_text_is_the_reviewed_text() {
     compare_with_expected(&average.check().unwrap(), &Name::new("average").unwrap());
 }
 
-/// The same bits of f64 on every machine: a sum over the bits of every coefficient of every kind, exchange, normal equations,
-/// roots and all. It changes only when a method is changed on purpose.
+/// The same bits of f64 on every machine: a sum over the bits of every coefficient of every kind, exchange,
+/// normal equations, roots and all. It changes only when a method is changed on purpose.
 #[test]
 fn every_kind_is_designed_to_the_same_bits() {
     let mut found = String::new();

@@ -16,8 +16,8 @@ use mellow_rake_report::figure::{View, Wishes};
 use std::path::PathBuf;
 use std::str::FromStr;
 
-/// Design digital filters, put them on fixed point, write them as C and Verilog, and prove that what runs is, bit for
-/// bit, what was designed.
+/// Design digital filters, put them on fixed point, write them as C and Verilog, and prove that what runs is,
+/// bit for bit, what was designed.
 ///
 /// Start with `mrake demo`, then `mrake new notch > notch.toml` and `mrake design notch.toml`.
 ///
@@ -47,9 +47,10 @@ pub(crate) enum Command {
 
 /// The worked example, from a recording to the proof, with its figures.
 ///
-/// The research buoy off Lantern Reef records the strain on its mooring line, and the bilge pump hums into it at
-/// 87.5 Hz. This designs the notch, puts it on 16 bits, writes C and Verilog, compiles and simulates them, compares
-/// every integer with the bit-true simulator and the simulator with floating point, and leaves everything in a folder.
+/// The research buoy off Lantern Reef records the strain on its mooring line, and the bilge pump hums into it
+/// at 87.5 Hz. This designs the notch, puts it on 16 bits, writes C and Verilog, compiles and simulates them,
+/// compares every integer with the bit-true simulator and the simulator with floating point, and leaves
+/// everything in a folder.
 #[derive(Debug, Args)]
 pub(crate) struct Demo {
     /// Which example: mooring (a notch), breath (a low-pass) or modem (a band-pass with taps).
@@ -68,9 +69,9 @@ pub(crate) struct Demo {
 /// Example: mrake new notch > pump_hum.toml
 #[derive(Debug, Args)]
 pub(crate) struct New {
-    /// The kind of filter: notch, lowpass, highpass, bandpass, bandstop, peak, comb, dcblocker, allpass, leaky, resonator,
-    /// placed, coefficients; with taps: multiband, points, differentiator, hilbert, halfband, mthband, raised-cosine,
-    /// root-raised-cosine, smoother, average.
+    /// The kind of filter: notch, lowpass, highpass, bandpass, bandstop, peak, comb, dcblocker, allpass,
+    /// leaky, resonator, placed, coefficients; with taps: multiband, points, differentiator, hilbert,
+    /// halfband, mthband, raised-cosine, root-raised-cosine, smoother, average.
     pub(crate) kind: String,
     /// Write it to this file instead of stdout; an existing file is kept.
     #[arg(short, long, value_name = "FILE")]
@@ -82,8 +83,8 @@ pub(crate) struct New {
 
 /// Design the filter; what was asked beside what came out, in floating point and with rounded coefficients.
 ///
-/// The measured columns are read off the finished response, not repeated from the spec. Exit status 1: the design
-/// misses what was asked.
+/// The measured columns are read off the finished response, not repeated from the spec. Exit status 1: the
+/// design misses what was asked.
 ///
 /// Examples: mrake design demo/mooring/pump_hum.toml --figure response.png;
 /// mrake design demo/breath/breath.toml --panels gain,delay,step,roots --figure looks.svg --watch
@@ -102,7 +103,8 @@ pub(crate) struct Design {
     pub(crate) roots: bool,
     #[command(flatten)]
     pub(crate) drawing: Drawing,
-    /// Stay, and do it all again whenever the spec file is saved; a mistake is shown and waited out. Ctrl-C ends it.
+    /// Stay, and do it all again whenever the spec file is saved; a mistake is shown and waited out. Ctrl-C
+    /// ends it.
     #[arg(long, conflicts_with = "json")]
     pub(crate) watch: bool,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
@@ -129,7 +131,8 @@ pub(crate) struct Drawing {
     #[arg(long)]
     pub(crate) log: bool,
     /// Sketch the panels in the terminal as well [default panel: gain].
-    #[arg(long, value_enum, value_name = "LETTERS", num_args = 0..=1, require_equals = true, default_missing_value = "braille")]
+    #[arg(long, value_enum, value_name = "LETTERS", num_args = 0..=1, require_equals = true,
+        default_missing_value = "braille")]
     pub(crate) sketch: Option<Letters>,
 }
 
@@ -195,7 +198,8 @@ where
 }
 
 impl Drawing {
-    /// The axes as numbers. Every end must lie above its beginning, and frequencies not above the Nyquist frequency.
+    /// The axes as numbers. Every end must lie above its beginning, and frequencies not above the Nyquist
+    /// frequency.
     pub(crate) fn wishes(&self, rate: SampleRate) -> Result<Wishes, String> {
         let span_hz = self.span.map(|span| (span.from.hertz(rate), span.to.hertz(rate)));
         let levels_db = self.levels.map(|levels| (levels.from.decibels(), levels.to.decibels()));
@@ -204,7 +208,8 @@ impl Drawing {
         {
             let nyquist = rate.nyquist();
             return Err(format!(
-                "--span: {from} Hz to {to} Hz is no stretch of frequencies between 0 Hz and the Nyquist frequency, {nyquist} Hz"
+                "--span: {from} Hz to {to} Hz is no stretch of frequencies between 0 Hz and the Nyquist \
+                    frequency, {nyquist} Hz"
             ));
         }
         if let Some((from, to)) = levels_db
@@ -225,9 +230,10 @@ impl Drawing {
 
 /// Hold several designs against one another: one table, one set of axes.
 ///
-/// Give any number of specs, or one with a key varied. Of a spec with a table `fixed` the filter with rounded coefficients is
-/// compared, as that is what runs. A reference curve is a CSV file with a column of frequencies in Hz (`frequency_hz`,
-/// `frequency` or `hz`) and one of levels in dB (`level_db`, `level`, `gain_db` or `db`).
+/// Give any number of specs, or one with a key varied. Of a spec with a table `fixed` the filter with rounded
+/// coefficients is compared, as that is what runs. A reference curve is a CSV file with a column of
+/// frequencies in Hz (`frequency_hz`, `frequency` or `hz`) and one of levels in dB (`level_db`, `level`,
+/// `gain_db` or `db`).
 ///
 /// Exit status 1: a filter misses its template.
 ///
@@ -237,7 +243,8 @@ pub(crate) struct Compare {
     /// The spec files.
     #[arg(required = true)]
     pub(crate) specs: Vec<PathBuf>,
-    /// A key of the spec and the values that it takes in turn: method.order=4,6,8 or fixed.coefficients=s12,s16,s24.
+    /// A key of the spec and the values that it takes in turn: method.order=4,6,8 or
+    /// fixed.coefficients=s12,s16,s24.
     #[arg(long, value_name = "KEY=VALUES", allow_hyphen_values = true)]
     pub(crate) vary: Option<String>,
     /// A curve that was measured or published: overlaid, with the largest deviation of every filter.
@@ -255,8 +262,9 @@ pub(crate) struct Compare {
 
 /// How much each coefficient matters: what the filter does when one of them, or all, are a little off.
 ///
-/// Every coefficient is changed, up and down, by one LSB of its format (without a table `fixed`: by a thousandth of itself),
-/// and ranked by the change of the response. Then all of them are changed at random, by up to as much, many times over.
+/// Every coefficient is changed, up and down, by one LSB of its format (without a table `fixed`: by a
+/// thousandth of itself), and ranked by the change of the response. Then all of them are changed at random,
+/// by up to as much, many times over.
 ///
 /// Example: mrake sensitivity demo/breath/breath.toml --figure sensitivity.png
 #[derive(Debug, Args)]
@@ -283,18 +291,19 @@ pub(crate) struct Sensitivity {
     pub(crate) json: bool,
 }
 
-/// What the words do to the filter, on one page: formats, levels and what is proved about them, response, noise predicted and measured,
-/// oscillations without an input, and the same filter in other structures.
+/// What the words do to the filter, on one page: formats, levels and what is proved about them, response,
+/// noise predicted and measured, oscillations without an input, and the same filter in other structures.
 ///
 /// Exit status 1: the filter with rounded coefficients misses its template.
 ///
-/// Examples: mrake quantize demo/breath/breath.toml --figure words.png; mrake quantize demo/breath/breath.toml --sweep
-/// coefficients=8..24
+/// Examples: mrake quantize demo/breath/breath.toml --figure words.png; mrake quantize
+/// demo/breath/breath.toml --sweep coefficients=8..24
 #[derive(Debug, Args)]
 pub(crate) struct Quantize {
     /// The spec file; it needs a table `[fixed]`.
     pub(crate) spec: PathBuf,
-    /// Try all these widths as well: coefficients=8..24; or of data, between (words between sections), products.
+    /// Try all these widths as well: coefficients=8..24; or of data, between (words between sections),
+    /// products.
     #[arg(long, value_name = "WORDS=FROM..TO")]
     pub(crate) sweep: Option<Sweep>,
     /// Sweep in every structure that takes the filter, and set them side by side.
@@ -317,7 +326,8 @@ impl FromStr for Sweep {
 
     fn from_str(text: &str) -> Result<Self, String> {
         let wanted = || {
-            "coefficients=FROM..TO, or data, between or products, is wanted, 4 to 48 bits, as coefficients=8..24"
+            "coefficients=FROM..TO, or data, between or products, is wanted, 4 to 48 bits, as \
+                coefficients=8..24"
                 .to_owned()
         };
         let (what, widths) = text.split_once('=').ok_or_else(wanted)?;
@@ -342,7 +352,8 @@ pub(crate) struct Generate {
     /// The spec file; it needs a table `[fixed]`.
     pub(crate) spec: PathBuf,
     /// The languages, with commas between them.
-    #[arg(long, value_parser = named(&Language::ALL), value_delimiter = ',', required = true, value_name = "LANGUAGE")]
+    #[arg(long, value_parser = named(&Language::ALL), value_delimiter = ',', required = true,
+        value_name = "LANGUAGE")]
     pub(crate) to: Vec<Language>,
     /// The folder for the files; made if it is not there.
     #[arg(short, long, value_name = "DIR")]
@@ -365,14 +376,14 @@ pub(crate) enum On {
 
 /// Compile and simulate what is written, and compare every output integer.
 ///
-/// Each target gets the recording, if there is one, and made-up stimuli: white noise, impulse, step, full-scale square,
-/// all minimum, and the sign sequence that drives the output to its proved bound. Its output is compared with the
-/// bit-true simulator from the first sample on, and the simulator with the designed filter in floating point, beside
-/// the predicted error and the proved bound.
+/// Each target gets the recording, if there is one, and made-up stimuli: white noise, impulse, step,
+/// full-scale square, all minimum, and the sign sequence that drives the output to its proved bound. Its
+/// output is compared with the bit-true simulator from the first sample on, and the simulator with the
+/// designed filter in floating point, beside the predicted error and the proved bound.
 ///
-/// Exit status 1: an integer differs, the error exceeds its bound, the signal-to-error ratio is below verify.min_ser,
-/// a target named with --on could not be run, or none could. Without --on a target whose tool is missing is shown as not
-/// run.
+/// Exit status 1: an integer differs, the error exceeds its bound, the signal-to-error ratio is below
+/// verify.min_ser, a target named with --on could not be run, or none could. Without --on a target whose tool
+/// is missing is shown as not run.
 ///
 /// Example: mrake verify demo/mooring/pump_hum.toml --recording demo/mooring/mooring.csv
 #[derive(Debug, Args)]

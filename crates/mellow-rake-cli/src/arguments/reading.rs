@@ -9,11 +9,13 @@ use std::str::FromStr;
 /// What a recording does not say by itself.
 #[derive(Debug, Default, Args)]
 pub(crate) struct FileReading {
-    /// How numbers stand in a file without a header (.raw, .bin): int8, uint8, int16-le, int24-be, float32-le, ...
+    /// How numbers stand in a file without a header (.raw, .bin): int8, uint8, int16-le, int24-be,
+    /// float32-le, ...
     #[arg(long, value_name = "ENCODING")]
     pub(crate) encoding: Option<Encoding>,
     /// How many channels such a file has, 1 to 65536.
-    #[arg(long, default_value_t = 1, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..=65_536))]
+    #[arg(long, default_value_t = 1, value_name = "COUNT",
+        value_parser = clap::value_parser!(u32).range(1..=65_536))]
     pub(crate) channels: u32,
     /// The column of times in a text, by name or number [default: one called t, time or time_...].
     #[arg(long, value_name = "NAME")]

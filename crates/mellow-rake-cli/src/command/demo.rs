@@ -81,7 +81,8 @@ impl Hum {
         let Hum { frequency_hz, before_dbfs, after_float_dbfs, after_integer_dbfs } = self;
         format!(
             "Hum at {frequency_hz} Hz, from {SETTLED_S} s on\n  before {before_dbfs:.1} dBFS, after \
-             {after_integer_dbfs:.1} dBFS on integers ({after_float_dbfs:.1} in floating point): {:.1} dB less\n\n",
+             {after_integer_dbfs:.1} dBFS on integers ({after_float_dbfs:.1} in floating point): {:.1} dB \
+             less\n\n",
             before_dbfs - after_integer_dbfs
         )
     }

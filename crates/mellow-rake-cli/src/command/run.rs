@@ -223,7 +223,8 @@ fn text(object: &RunObject) -> Document {
             _ => String::new(),
         };
         let line = format!(
-            "  every attenuation in decibels counts twice{moved}; the first and the last {affected} samples depend on what is assumed \
+            "  every attenuation in decibels counts twice{moved}; the first and the last {affected} samples \
+                depend on what is assumed \
              beyond the ends: the recording turned about its last sample"
         );
         text.paragraph(&line, 4);
@@ -234,7 +235,8 @@ fn text(object: &RunObject) -> Document {
     if let Some(left) = object.delay_left_samples {
         let removed = object.delay_removed_samples;
         let line = format!(
-            "  {removed} samples of delay taken off, {left} left; the last {removed} samples are the answer to the last one held"
+            "  {removed} samples of delay taken off, {left} left; the last {removed} samples are the answer \
+                to the last one held"
         );
         text.paragraph(&line, 4);
     }
@@ -246,7 +248,8 @@ fn delay(loaded: &Loaded) -> Result<usize, Failure> {
     let taps = loaded.study.design.form.taps().filter(|taps| taps.linear_phase().is_some());
     let taps = taps.ok_or_else(|| {
         Failure::Call(format!(
-            "{}: --remove-delay: the delay of this filter is not the same at every frequency; --zero-phase has none, and \
+            "{}: --remove-delay: the delay of this filter is not the same at every frequency; --zero-phase \
+                has none, and \
              taps of linear phase have one that can be taken off",
             loaded.path.display()
         ))

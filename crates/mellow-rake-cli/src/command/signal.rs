@@ -58,7 +58,8 @@ pub(crate) fn plan_file(path: &Path) -> Result<SignalPlan, Failure> {
 fn plan_of(options: &Signal) -> Result<SignalPlan, Failure> {
     let (Some(rate), Some(length)) = (&options.rate, &options.length) else {
         return Err(Failure::Call(
-            "a plan file, or --rate, --length and --part, is wanted; as mrake signal --rate \"1 kHz\" --length \"2 s\" --part \
+            "a plan file, or --rate, --length and --part, is wanted; as mrake signal --rate \"1 kHz\" \
+                --length \"2 s\" --part \
              'kind = \"tone\", frequency = \"87.5 Hz\", amplitude = 0.5' -o tone.csv"
                 .to_owned(),
         ));
@@ -106,7 +107,8 @@ pub(crate) fn run(options: &Signal) -> Result<Outcome, Failure> {
     let encoding = options.output_encoding.unwrap_or(own);
     if plan.converter.is_none() && encoding.is_integer() {
         return Err(Failure::Call(format!(
-            "--output-encoding {encoding}: integers need a table [converter], which says how numbers become counts"
+            "--output-encoding {encoding}: integers need a table [converter], which says how numbers become \
+                counts"
         )));
     }
     let (names, rate, samples) = (vec![plan.name.to_string()], plan.sample_rate, plan.samples);

@@ -51,8 +51,8 @@ fn mooring() -> Vec<i16> {
         .collect()
 }
 
-/// A diver's chest belt, 120 s at 64 Hz: breathing between 0.2 and 0.4 Hz that slows down, heave, drift, and the
-/// rustle of the strap.
+/// A diver's chest belt, 120 s at 64 Hz: breathing between 0.2 and 0.4 Hz that slows down, heave, drift, and
+/// the rustle of the strap.
 fn breath() -> Vec<i16> {
     let mut noise = NoiseSource::new(0x6272_6561);
     let mut phase = 0.0;

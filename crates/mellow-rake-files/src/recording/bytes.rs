@@ -85,7 +85,8 @@ impl ByteReader {
             (&[frames, 1], Order::Fortran) => (frames, 1),
             (shape, order) => {
                 return Err(form(format!(
-                    "its shape is {shape:?} in {order:?} order; accepted: (samples) or (samples, channels) in C order"
+                    "its shape is {shape:?} in {order:?} order; accepted: (samples) or (samples, channels) \
+                        in C order"
                 )));
             }
         };

@@ -17,7 +17,8 @@ pub enum CsvError {
     },
     /// A field is no number.
     #[error(
-        "line {line}, column `{column}`: found `{found}`; accepted: a number with a decimal point (not a comma), as -12 or 3.5e-2"
+        "line {line}, column `{column}`: found `{found}`; accepted: a number with a decimal point (not a \
+            comma), as -12 or 3.5e-2"
     )]
     Field {
         /// The line.
@@ -41,7 +42,8 @@ pub enum CsvError {
         bytes: usize,
     },
     /// Two columns have one name.
-    #[error("columns {} and {} are both called `{name}`; a name of its own for each is wanted", .columns[0], .columns[1])]
+    #[error("columns {} and {} are both called `{name}`; a name of its own for each is wanted", .columns[0],
+        .columns[1])]
     SameName {
         /// The name.
         name: String,
@@ -55,7 +57,8 @@ pub enum CsvError {
     Empty,
     /// The first line is neither a header nor samples.
     #[error(
-        "line 1: found names and numbers; accepted: a header of names alone, as `time_s,strain`, or numbers alone"
+        "line 1: found names and numbers; accepted: a header of names alone, as `time_s,strain`, or numbers \
+            alone"
     )]
     MixedHeader,
     /// There is no such column.
@@ -68,7 +71,8 @@ pub enum CsvError {
     },
     /// The time column does not fit the sample rate.
     #[error(
-        "line {line}, column `{column}`: time goes on by {found} s; at {rate_hz} Hz it goes on by {expected} s a sample"
+        "line {line}, column `{column}`: time goes on by {found} s; at {rate_hz} Hz it goes on by \
+            {expected} s a sample"
     )]
     Time {
         /// The line.
@@ -98,7 +102,8 @@ pub enum RecordingError {
     },
     /// The ending of the file's name says no format.
     #[error(
-        "{}: the ending says no format; accepted: .csv or .txt (commas, semicolons or tabs), .tsv, .wav, .npy, .json, .raw or .bin", .path.display()
+        "{}: the ending says no format; accepted: .csv or .txt (commas, semicolons or tabs), .tsv, .wav, \
+            .npy, .json, .raw or .bin", .path.display()
     )]
     Ending {
         /// The file.
@@ -129,7 +134,8 @@ pub enum RecordingError {
         message: String,
     },
     /// The file ends before its samples do, or holds a part of one at its end.
-    #[error("{}: cut off at byte {byte}, in sample {sample}; its header or encoding says {expected} bytes", .path.display())]
+    #[error("{}: cut off at byte {byte}, in sample {sample}; its header or encoding says {expected} bytes",
+        .path.display())]
     Cut {
         /// The file.
         path: PathBuf,
@@ -167,7 +173,8 @@ pub enum RecordingError {
         path: PathBuf,
     },
     /// The rate is another than the one that was said.
-    #[error("{}: the recording has {} samples per second; {} were said", .path.display(), .found.hertz(), .said.hertz())]
+    #[error("{}: the recording has {} samples per second; {} were said", .path.display(), .found.hertz(),
+        .said.hertz())]
     Rate {
         /// The file.
         path: PathBuf,

@@ -12,7 +12,8 @@ use std::path::Path;
 /// The key of the rate among the arrays.
 pub(crate) const RATE: &str = "sample_rate_hz";
 
-const ACCEPTED: &str = "accepted: [1, 2, ...], [[1, 2], ...] with a row for each sample, or {\"sample_rate_hz\": 1000, \"strain\": [1, 2, ...]}";
+const ACCEPTED: &str = "accepted: [1, 2, ...], [[1, 2], ...] with a row for each sample, or \
+    {\"sample_rate_hz\": 1000, \"strain\": [1, 2, ...]}";
 
 /// The columns of a JSON text, which is read whole.
 pub(crate) fn read(bytes: &[u8], path: &Path) -> Result<Layout<Vec<Column>>, RecordingError> {

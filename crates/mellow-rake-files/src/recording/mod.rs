@@ -48,7 +48,8 @@ pub struct ReadingChoice {
     pub encoding: Option<Encoding>,
     /// How many channels such a file has, 1 to 65,536.
     pub channels: usize,
-    /// The column of times in a text: its name, or its number from 1. Without it a column called `t`, `time` or `time_…` is one.
+    /// The column of times in a text: its name, or its number from 1. Without it a column called `t`, `time`
+    /// or `time_…` is one.
     pub time: Option<String>,
 }
 
@@ -66,14 +67,17 @@ enum Source {
     Memory(Vec<Column>),
 }
 
-/// A recording that is read in blocks: of a file of any length no more than a block is in memory (of JSON all is).
+/// A recording that is read in blocks: of a file of any length no more than a block is in memory (of JSON all
+/// is).
 ///
-/// A text is read through once before, so that a fault in its last line is known before the first sample is used.
+/// A text is read through once before, so that a fault in its last line is known before the first sample is
+/// used.
 ///
 /// ```
 /// use mellow_rake_files::{ReadingChoice, RecordingReader, Values};
 /// let text = "# bench\ntime_s;strain\n0.000;12\n0.001;-7\n";
-/// let mut recording = RecordingReader::bytes("a.csv".as_ref(), text.as_bytes().to_vec(), &ReadingChoice::default())?;
+/// let mut recording = RecordingReader::bytes("a.csv".as_ref(), text.as_bytes().to_vec(),
+///     &ReadingChoice::default())?;
 /// let strain = recording.choose(None)?;
 /// assert_eq!((recording.names()[strain].as_str(), recording.rate().unwrap().hertz()), ("strain", 1000.0));
 /// assert_eq!(recording.next_block(&[strain], 100)?, [Values::Integers(vec![12, -7])]);
@@ -255,8 +259,8 @@ impl RecordingReader {
         }
     }
 
-    /// The next samples of some columns, at most so many; none at the end. Of a file of many channels they are fewer: a block holds no more
-    /// than a mebiword of the file, or one sample of each channel.
+    /// The next samples of some columns, at most so many; none at the end. Of a file of many channels they
+    /// are fewer: a block holds no more than a mebiword of the file, or one sample of each channel.
     ///
     /// # Errors
     /// [`RecordingError`], with the place, where the file is cut off or a sample is not finite.

@@ -20,8 +20,8 @@ pub struct OutputForm {
 }
 
 impl OutputForm {
-    /// For a file format, the encoding that was wished, the format of the words if the samples are words, and the full scale of the
-    /// recording that they came from.
+    /// For a file format, the encoding that was wished, the format of the words if the samples are words, and
+    /// the full scale of the recording that they came from.
     pub fn new(
         wished: Option<Encoding>,
         format: FileFormat,
@@ -36,7 +36,8 @@ impl OutputForm {
             (None, _) => Encoding::float(true),
         };
         let encoding = wished.unwrap_or(own);
-        // In a WAV file the full scale of floating point is 1, of integers 2 to the bits less one; elsewhere numbers are themselves.
+        // In a WAV file the full scale of floating point is 1, of integers 2 to the bits less one; elsewhere
+        // numbers are themselves.
         let factor = match (words, full_scale) {
             _ if is_text => 1.0,
             (Some(word), _) if !encoding.is_integer() => word.step(),

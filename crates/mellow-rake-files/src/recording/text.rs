@@ -57,7 +57,8 @@ fn form(error: csv::Error) -> CsvError {
     let line = error.position().map_or(1, csv::Position::line);
     let message = match error.kind() {
         csv::ErrorKind::UnequalLengths { expected_len, len, .. } => format!(
-            "{len} fields where the lines before have {expected_len} (are there decimal commas? a point is wanted)"
+            "{len} fields where the lines before have {expected_len} (are there decimal commas? a point is \
+                wanted)"
         ),
         csv::ErrorKind::Utf8 { .. } => "not UTF-8 text".to_owned(),
         _ => error.to_string(),
@@ -95,7 +96,8 @@ impl Clock {
         if let (Some(expected), true) = (self.expected, frame > 0) {
             let found = time - self.last;
             let drift = (time - self.first) - frame as f64 * expected;
-            // Printed times are rounded: a step may be off by a unit of the last digit, but that must not add up.
+            // Printed times are rounded: a step may be off by a unit of the last digit, but that must not add
+            // up.
             let rounding = if is_plain { 1.01 * self.digit } else { 0.0 };
             if (found - expected).abs() > 0.01 * expected + rounding
                 || drift.abs() > 0.5 * expected + rounding
@@ -130,7 +132,8 @@ impl TextReader {
         TextReader::start(input, |_| Ok(None))
     }
 
-    /// Reads everything through: names, how many lines, which columns hold integers, and the rate that a time column says.
+    /// Reads everything through: names, how many lines, which columns hold integers, and the rate that a time
+    /// column says.
     pub(crate) fn open(
         input: Box<dyn Input>,
         rate: Option<SampleRate>,

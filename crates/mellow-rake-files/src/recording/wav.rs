@@ -65,7 +65,8 @@ impl WavSource {
         self.channels
     }
 
-    /// The next samples, at most so many, of the wanted channels. An error comes with the sample that could not be read.
+    /// The next samples, at most so many, of the wanted channels. An error comes with the sample that could
+    /// not be read.
     pub(crate) fn next(
         &mut self,
         wanted: &[usize],

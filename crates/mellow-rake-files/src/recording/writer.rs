@@ -308,7 +308,10 @@ impl RecordingWriter {
         for (values, name) in block.iter().zip(&self.plan.names) {
             let wrong = |row: usize, found: String| {
                 let sample = self.written + row as u64;
-                self.unfit(format!("sample {sample} of `{name}` is {found}; {encoding} holds integers from {low} to {high}"))
+                self.unfit(format!(
+                    "sample {sample} of `{name}` is {found}; {encoding} holds integers from \
+                    {low} to {high}"
+                ))
             };
             match values {
                 Values::Integers(values) => {
@@ -370,7 +373,8 @@ impl RecordingWriter {
 /// The column of times that a text gets.
 const TIME: &str = "time_s";
 
-/// Names that can be told apart, from each other and from those that the format adds; and room for what is planned.
+/// Names that can be told apart, from each other and from those that the format adds; and room for what is
+/// planned.
 fn check_plan(path: &Path, format: FileFormat, plan: &RecordingPlan) -> Result<(), String> {
     let own = match format {
         FileFormat::Text => Some(TIME),
@@ -382,7 +386,8 @@ fn check_plan(path: &Path, format: FileFormat, plan: &RecordingPlan) -> Result<(
     if let Some(name) = plan.names.iter().find(|name| has_names && !all.insert(name)) {
         return Err(match own == Some(name) {
             true => format!(
-                "a column `{name}` would stand beside the one of that name that the file gets by itself; another name is wanted"
+                "a column `{name}` would stand beside the one of that name that the file gets by itself; \
+                    another name is wanted"
             ),
             false => format!(
                 "two columns would be called `{name}`; a name of its own for each is wanted"
@@ -392,7 +397,8 @@ fn check_plan(path: &Path, format: FileFormat, plan: &RecordingPlan) -> Result<(
     let words = plan.samples.saturating_mul(plan.names.len() as u64);
     if format == FileFormat::Json && words > MOST_WORDS_OF_JSON {
         return Err(format!(
-            "{words} numbers; JSON, which is made in memory, takes up to {MOST_WORDS_OF_JSON}; .csv, .npy and .raw any number"
+            "{words} numbers; JSON, which is made in memory, takes up to {MOST_WORDS_OF_JSON}; .csv, .npy \
+                and .raw any number"
         ));
     }
     // A line of a text has two digits or more of time and a digit of each column, with what stands between.

@@ -267,8 +267,8 @@ impl Scene<'_> {
         Panel { series, ..Panel::new(title, Axis::linear("frequency", "Hz", range), y) }
     }
 
-    /// The scale is that of the pass-band from `from`, a share of its upper end, on: where the phase at 0 Hz is not zero the
-    /// phase delay grows without bound below.
+    /// The scale is that of the pass-band from `from`, a share of its upper end, on: where the phase at 0 Hz
+    /// is not zero the phase delay grows without bound below.
     fn delay(
         &self,
         title: &str,
@@ -318,7 +318,8 @@ impl Scene<'_> {
         Panel { series, ..Panel::new(title, x, y) }
     }
 
-    /// All roots, within a square, with the circle; roots closer than a few pixels are drawn as one and counted.
+    /// All roots, within a square, with the circle; roots closer than a few pixels are drawn as one and
+    /// counted.
     fn roots_within(&self, title: &str, middle: (f64, f64), half: f64) -> Panel {
         let axis = |name: &str, at: f64| Axis::linear(name, "", (at - half, at + half));
         let mut panel =

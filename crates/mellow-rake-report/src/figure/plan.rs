@@ -33,7 +33,8 @@ pub struct Plan {
     pub desired: Vec<Vec<(f64, f64)>>,
     /// Frequencies that must not be missed, in hertz.
     pub points: Vec<f64>,
-    /// The level that all panels are drawn from, in decibels: 0, or the largest gain where that is not meant to be 1.
+    /// The level that all panels are drawn from, in decibels: 0, or the largest gain where that is not meant
+    /// to be 1.
     pub top_db: f64,
     /// How far below that the panel of the gain goes, in decibels.
     pub floor_db: f64,

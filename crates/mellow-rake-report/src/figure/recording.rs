@@ -34,7 +34,8 @@ impl Excerpt {
     }
 }
 
-/// The record, a closer look at its liveliest stretch, its spectrum, with more lines if there are some, and how it goes on in time.
+/// The record, a closer look at its liveliest stretch, its spectrum, with more lines if there are some, and
+/// how it goes on in time.
 pub fn record_sheet(
     name: &str,
     unit: &str,
@@ -219,8 +220,8 @@ pub fn density_panel(spectra: &[(&str, Pen, &Spectrum)]) -> Panel {
     Panel { series, ..Panel::new("power spectral density", x, y) }
 }
 
-/// A recording that was looked at: all of it, a closer look, its spectrum with its lines and a mask, and how it goes on in time. The
-/// spectrum is drawn as `shown`: with one side or two.
+/// A recording that was looked at: all of it, a closer look, its spectrum with its lines and a mask, and how
+/// it goes on in time. The spectrum is drawn as `shown`: with one side or two.
 pub fn inspection(
     (name, unit): (&str, &str),
     samples: &[f64],

@@ -9,7 +9,8 @@ use mellow_rake::units::SampleRate;
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet};
 
 impl Plan {
-    /// Frequencies, in hertz, at which coefficients that are a little off are looked at: no ripple, no null and no edge is missed.
+    /// Frequencies, in hertz, at which coefficients that are a little off are looked at: no ripple, no null
+    /// and no edge is missed.
     pub fn places(&self, study: &CoefficientStudy<'_>, rate: SampleRate) -> Vec<f64> {
         let ((low, high), below) = self.pass;
         let mut hertz = adaptive_grid(study.form(), rate, 0.0, rate.nyquist(), 0.1);
@@ -139,8 +140,8 @@ fn bands(band: &ToleranceBand, own: &dyn Fn(f64) -> Option<f64>) -> Vec<Series> 
     ]
 }
 
-/// What each coefficient does, in the order of the filter. Every tap changes the response by as much: of taps it is shown
-/// what each costs of the template, if there is one.
+/// What each coefficient does, in the order of the filter. Every tap changes the response by as much: of taps
+/// it is shown what each costs of the template, if there is one.
 fn ranking(found: &Sensitivity) -> Panel {
     let mut rows: Vec<&CoefficientSensitivity> = found.coefficients.iter().collect();
     // b before a.

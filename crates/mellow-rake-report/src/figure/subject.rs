@@ -51,7 +51,8 @@ impl<'a> Subject<'a> {
         Subject { name: name.to_owned(), pen, filter: form, form, design: None, choice, rate }
     }
 
-    /// Where a panel looks: straight lines follow the gain within `tolerance_db`, and the frequencies `also` are among the points.
+    /// Where a panel looks: straight lines follow the gain within `tolerance_db`, and the frequencies `also`
+    /// are among the points.
     pub fn places(&self, (low, high): (f64, f64), tolerance_db: f64, also: &[f64]) -> Vec<f64> {
         let high = high.min(self.rate.nyquist());
         let mut hertz = adaptive_grid(self.filter, self.rate, low, high, tolerance_db);

@@ -5,7 +5,8 @@ use crate::numbers::without_minus_zero;
 use crate::units::{hertz, place};
 use mellow_rake::quality::{Place, QualityRow, Reading, Wished};
 
-/// Asked beside found, of the designed filter and, if it is there, the rounded one; the margin is that of the last.
+/// Asked beside found, of the designed filter and, if it is there, the rounded one; the margin is that of the
+/// last.
 pub(super) fn quality_table(
     page: &mut Document,
     designed: &[QualityRow],

@@ -31,7 +31,8 @@ pub fn quantization(filter: &Implementation, object: &Quantization) -> Document 
             None => format!("{} of section {}", matters.name, matters.index + 1),
         };
         let line = format!(
-            "  the coefficient that matters most: {which}; one LSB of it changes the response by {:.4} % of its peak at {} Hz",
+            "  the coefficient that matters most: {which}; one LSB of it changes the response by {:.4} % of \
+                its peak at {} Hz",
             100.0 * matters.response_change,
             hertz(matters.at_hz)
         );
@@ -39,7 +40,8 @@ pub fn quantization(filter: &Implementation, object: &Quantization) -> Document 
     }
     if let Some(pole) = &object.most_moved_pole {
         let line = format!(
-            "  the pole that moved most, at {} Hz and radius {:.6}: by {:.2e}, {:.3} % of its distance from the unit circle",
+            "  the pole that moved most, at {} Hz and radius {:.6}: by {:.2e}, {:.3} % of its distance from \
+                the unit circle",
             hertz(pole.hz),
             pole.radius,
             pole.moved,
@@ -151,7 +153,8 @@ fn noise_text(noise: &NoiseFigures) -> Document {
     }
     if let Some(error) = *constant_input_error_lsb {
         text.lines(&format!(
-            "  constant inputs: {error:.1} LSB off at most once settled, at 65 levels up to half of full scale\n"
+            "  constant inputs: {error:.1} LSB off at most once settled, at 65 levels up to half of full \
+                scale\n"
         ));
     }
     if words.limited_samples > 0 {
@@ -247,7 +250,8 @@ fn overflow_text(
     let section = one.section;
     if one.bound_lsb.is_some_and(|bound| bound >= full_scale) {
         let line = format!(
-            "  section {section}: its roundings alone may reach full scale, so what limits keep up cannot be told apart"
+            "  section {section}: its roundings alone may reach full scale, so what limits keep up cannot \
+                be told apart"
         );
         return Document::words(&line, 4);
     }
@@ -255,13 +259,15 @@ fn overflow_text(
         (Some(amplitude), Some(period), Some(start)) => {
             let start: Vec<String> = start.iter().map(ToString::to_string).collect();
             format!(
-                "  section {section}, left with words of any size: {oscillating} of {starts} random states go on for ever, at {amplitude} LSB \
+                "  section {section}, left with words of any size: {oscillating} of {starts} random states \
+                    go on for ever, at {amplitude} LSB \
                  with a period of {period}, as from the state {}",
                 start.join(" ")
             )
         }
         _ => format!(
-            "  section {section}, left with words of any size: none of {starts} random states goes on above the bound"
+            "  section {section}, left with words of any size: none of {starts} random states goes on above \
+                the bound"
         ),
     };
     if *open > 0 {
@@ -388,7 +394,8 @@ fn polynomial_text(found: &PolynomialFigures, filter: &Implementation) -> String
         }
     };
     format!(
-        "  as one polynomial of order {} instead of sections: coefficients up to {:.4} leave {} of {width} bits behind the point, \
+        "  as one polynomial of order {} instead of sections: coefficients up to {:.4} leave {} of {width} \
+            bits behind the point, \
          and {what}",
         found.order, found.largest_coefficient, found.fraction
     )
@@ -413,7 +420,8 @@ fn quieter_text(structure: &str, found: &Quieter) -> String {
     }
     if let Some((wide, noise)) = found.wider {
         ways.push(format!(
-            "{structure} with words of {} bits inside (between = \"{wide}\"), rounded at its end, leaves {noise:.2}",
+            "{structure} with words of {} bits inside (between = \"{wide}\"), rounded at its end, leaves \
+                {noise:.2}",
             wide.width()
         ));
     }
@@ -466,7 +474,8 @@ pub fn impossible(found: &Impossible) -> Document {
     }
     if let [LowerRate { factor, noise_rms_lsb }, rest @ ..] = &found.at_lower_rates[..] {
         let mut way = format!(
-            "{structure} in these words does it after the rate was lowered {factor} times, and leaves {noise_rms_lsb:.2} LSB"
+            "{structure} in these words does it after the rate was lowered {factor} times, and leaves \
+                {noise_rms_lsb:.2} LSB"
         );
         if let Some(LowerRate { factor, noise_rms_lsb }) = rest.last() {
             way.push_str(&format!(" ({factor} times: {noise_rms_lsb:.2})"));

@@ -24,7 +24,8 @@ pub fn received(object: &Received) -> Document {
         row("rms with each carrier equalized, %", |error| 100.0 * error.equalized_rms, 3),
     ];
     text.table(&["one gain and phase for all", "before", "after"], &rows);
-    let line = "  before: what the pulses lose by being cut off, what noise and other parts of the signal add, and the converter's steps";
+    let line = "  before: what the pulses lose by being cut off, what noise and other parts of the signal \
+        add, and the converter's steps";
     text.paragraph(line, 4);
     if object.carriers.len() > 1 {
         let mut worst: Vec<&CarrierError> = object.carriers.iter().collect();

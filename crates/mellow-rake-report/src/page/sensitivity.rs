@@ -6,7 +6,8 @@ use crate::units::hertz;
 use mellow_rake::quality::{CoefficientSensitivity, Sensitivity, ToleranceBand};
 use mellow_rake::study::CoefficientStudy;
 
-/// The coefficients by what a change of each does, the first `most` of them, and what random changes of all do.
+/// The coefficients by what a change of each does, the first `most` of them, and what random changes of all
+/// do.
 pub fn sensitivity(
     name: &str,
     study: &CoefficientStudy<'_>,
@@ -47,7 +48,8 @@ pub fn sensitivity(
     }
     text.gap();
     text.paragraph(
-        "  |dH|: largest change of the response, from the largest gain; pass-band: largest change of gain there; margin: \
+        "  |dH|: largest change of the response, from the largest gain; pass-band: largest change of gain \
+            there; margin: \
          what becomes of the distance to the template",
         4,
     );

@@ -113,7 +113,8 @@ pub(super) fn words(implementation: &Implementation) -> Document {
                 .filter(|reach| is_told(checked, reach.node))
                 .partition(|reach| place(checked, reach.node, implementation).0 == STATES);
             let size = |reach: &Reach| reach.high.max(-reach.low);
-            // Of many states the one that comes nearest to its end, and one that can act before all that cannot.
+            // Of many states the one that comes nearest to its end, and one that can act before all that
+            // cannot.
             let worst = of_states
                 .into_iter()
                 .max_by(|a, b| b.safe.cmp(&a.safe).then(size(a).total_cmp(&size(b))));
@@ -176,7 +177,8 @@ fn chosen(choice: &IntegerChoice, filter: &Implementation) -> Document {
     let digits = filter.fixed.integers.digits;
     let few = digits.map_or(String::new(), |most| format!(" of at most {most} signed digits"));
     let mut text = format!(
-        "  integers{few}: {changed} of {count} are not the nearest; worst use of the goal {found:.4} (nearest{few}: {nearest:.4})"
+        "  integers{few}: {changed} of {count} are not the nearest; worst use of the goal {found:.4} \
+            (nearest{few}: {nearest:.4})"
     );
     if filter.fixed.integers.search {
         let _ = write!(text, "; {tried} sets tried");
@@ -224,7 +226,8 @@ const LIMIT: &str = "limit";
 /// The limits of what is remembered.
 const STATES: &str = "limits of the states";
 
-/// Whether a place is worth a line: limits, and sums that are remembered as they are. Others are as wide as was proved.
+/// Whether a place is worth a line: limits, and sums that are remembered as they are. Others are as wide as
+/// was proved.
 fn is_told(checked: &Checked, node: Node) -> bool {
     checked.datapath().operations().any(|(other, operation, _)| match operation {
         Operation::Limit { .. } => other == node,

@@ -44,9 +44,10 @@ impl CoupledSection {
     }
 }
 
-/// A section with its states on the real and imaginary part of its pair of poles σ ± jω, or one behind the other on two real poles (C. M.
-/// Rader & B. Gold, "Effects of parameter quantization on the poles of a digital filter", 1967); the input is scaled by a power of two
-/// so that no input of size 1 takes a state beyond 1.
+/// A section with its states on the real and imaginary part of its pair of poles σ ± jω, or one behind the
+/// other on two real poles (C. M. Rader & B. Gold, "Effects of parameter quantization on the poles of a
+/// digital filter", 1967); the input is scaled by a power of two so that no input of size 1 takes a state
+/// beyond 1.
 ///
 /// ```
 /// use mellow_rake::convert::coupled;

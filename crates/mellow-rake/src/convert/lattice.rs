@@ -14,10 +14,12 @@ pub struct LatticeLadder {
     pub ladder: Vec<f64>,
 }
 
-/// From a fraction of two polynomials (A. H. Gray & J. D. Markel, "Digital lattice and ladder filter synthesis", 1973, section III).
+/// From a fraction of two polynomials (A. H. Gray & J. D. Markel, "Digital lattice and ladder filter
+/// synthesis", 1973, section III).
 ///
-/// Stage by stage the last coefficient of the denominator is the reflection coefficient, and the next lower denominator follows from
-/// a' = (a − k·reversed a)/(1 − k²); the numerator loses its last tap times the reversed denominator.
+/// Stage by stage the last coefficient of the denominator is the reflection coefficient, and the next lower
+/// denominator follows from a' = (a − k·reversed a)/(1 − k²); the numerator loses its last tap times the
+/// reversed denominator.
 fn step_down(polynomials: &Polynomials) -> LatticeLadder {
     let Polynomials { a, b } = polynomials;
     let (mut a, mut b) = (a.clone(), b.clone());
@@ -61,15 +63,16 @@ fn step_up(lattice: &LatticeLadder) -> Polynomials {
 /// The filter as one lattice with its ladder.
 ///
 /// # Errors
-/// [`ConvertError`] where the polynomials that lie between lose the filter: [`section_to_lattice`] keeps it; and for an unstable
-/// filter, which has none.
+/// [`ConvertError`] where the polynomials that lie between lose the filter: [`section_to_lattice`] keeps it;
+/// and for an unstable filter, which has none.
 ///
 /// ```
 /// use mellow_rake::convert::{from_lattice, to_lattice};
 /// use mellow_rake::filter::ZerosPolesGain;
 /// use num_complex::Complex64;
 /// let real = |re| Complex64::new(re, 0.0);
-/// let filter = ZerosPolesGain { zeros: vec![real(-1.0); 2], poles: vec![real(0.5), real(0.25)], gain: 0.25 };
+/// let filter = ZerosPolesGain { zeros: vec![real(-1.0); 2], poles: vec![real(0.5), real(0.25)],
+///     gain: 0.25 };
 /// let lattice = to_lattice(&filter)?.form;
 /// // The last coefficient is the product of the poles.
 /// assert!((lattice.reflection[1] - 0.125).abs() < 1e-15);

@@ -11,8 +11,8 @@ use std::f64::consts::PI;
 pub struct Loss {
     /// The largest change of the complex response, over its peak.
     pub response: f64,
-    /// The largest shift of a pole over its distance from the unit circle, as the rounding of the new numbers can cause
-    /// it; 0 where the form keeps the poles as they are.
+    /// The largest shift of a pole over its distance from the unit circle, as the rounding of the new numbers
+    /// can cause it; 0 where the form keeps the poles as they are.
     pub poles: f64,
 }
 
@@ -54,7 +54,8 @@ pub(super) fn response_change(
     change / peak
 }
 
-/// Of several sets of zeros the one with which a filter changes least, and how much that is; `None` where there is none.
+/// Of several sets of zeros the one with which a filter changes least, and how much that is; `None` where
+/// there is none.
 pub(super) fn best_zeros(
     sets: Vec<Vec<Complex64>>,
     poles: &[Complex64],
@@ -70,8 +71,9 @@ pub(super) fn best_zeros(
     sets.into_iter().map(with).min_by(|a, b| a.1.abs().total_cmp(&b.1.abs()))
 }
 
-/// The largest shift of a pole over its distance from the circle when every coefficient of the monic polynomial with
-/// these roots (highest power first) is off by half a unit in the last place: Σ|a_k|·|p|^{n−k}·u/|a'(p)|.
+/// The largest shift of a pole over its distance from the circle when every coefficient of the monic
+/// polynomial with these roots (highest power first) is off by half a unit in the last place:
+/// Σ|a_k|·|p|^{n−k}·u/|a'(p)|.
 pub(super) fn pole_shift(poles: &[Complex64], polynomial: &[f64]) -> f64 {
     let mut worst = 0.0;
     for (k, pole) in poles.iter().enumerate() {
@@ -94,7 +96,8 @@ pub(super) fn pole_shift(poles: &[Complex64], polynomial: &[f64]) -> f64 {
 pub enum ConvertError {
     /// Rounding the coefficients of one long polynomial moves the poles too far.
     #[error(
-        "one polynomial of order {order} loses the poles: rounded to double precision its coefficients can move a pole by \
+        "one polynomial of order {order} loses the poles: rounded to double precision its coefficients can \
+            move a pole by \
          {shift:.1e} of its distance from the unit circle; second-order sections keep them"
     )]
     LosesPoles {

@@ -1,11 +1,12 @@
-//! Between the forms of a filter: zeros and poles, polynomials, second-order sections, state space, parallel sections,
-//! and sums of two all-passes; each conversion says what it lost, and refuses where it would lose the filter.
+//! Between the forms of a filter: zeros and poles, polynomials, second-order sections, state space, parallel
+//! sections, and sums of two all-passes; each conversion says what it lost, and refuses where it would lose
+//! the filter.
 //!
 //! | from | to | kept exactly | refused when |
 //! |---|---|---|---|
-//! | zeros-poles | polynomials | nothing | rounding can move a pole by a thousandth of its distance from the circle |
+//! | zeros-poles | polynomials | nothing | rounding moves a pole by a thousandth of its way to the circle |
 //! | polynomials | zeros-poles | nothing | the coefficients do not fix the poles as well |
-//! | zeros-poles | sections | poles to rounding | never ([`Sections::from_zeros_poles`](crate::filter::Sections::from_zeros_poles)) |
+//! | zeros-poles | sections | poles to rounding | never |
 //! | sections | zeros-poles | roots of quadratics | never |
 //! | sections | state space | the sections' coefficients | never seen |
 //! | a section | coupled form | nothing | never |
@@ -13,10 +14,10 @@
 //! | a section | lattice | nothing | never |
 //! | zeros-poles | parallel | poles | residues cancel, poles coincide |
 //! | zeros-poles | two all-passes | poles | no split of the poles gives the filter |
-//! | parallel, two all-passes | zeros-poles | poles | the common numerator does not fix the zeros well enough |
+//! | parallel, two all-passes | zeros-poles | poles | the numerator does not fix the zeros |
 //!
-//! The loss is measured: the largest change of the complex response over its peak, on a grid that is dense around every
-//! pole.
+//! The loss is measured: the largest change of the complex response over its peak, on a grid that is dense
+//! around every pole.
 
 mod coupled;
 mod lattice;

@@ -27,8 +27,8 @@ impl Transfer for Parallel {
 /// The filter as a sum of sections: partial fractions, residues from the differences of the roots.
 ///
 /// # Errors
-/// [`ConvertError`] for poles that coincide or stand at the origin, more zeros than poles, and where the residues
-/// cancel so much that the response is lost (narrow filters of high order).
+/// [`ConvertError`] for poles that coincide or stand at the origin, more zeros than poles, and where the
+/// residues cancel so much that the response is lost (narrow filters of high order).
 pub fn to_parallel(filter: &ZerosPolesGain) -> Result<Converted<Parallel>, ConvertError> {
     const FORM: &str = "sum of parallel sections";
     let ZerosPolesGain { zeros, poles, gain } = filter;
@@ -46,8 +46,8 @@ pub fn to_parallel(filter: &ZerosPolesGain) -> Result<Converted<Parallel>, Conve
     if (0..poles.len()).any(|k| apart(k) < 1e-9) {
         return refused("two poles coincide");
     }
-    // H(z) = Σ r_k/(1 − p_k z⁻¹) + constant. With H = gain·∏(z − zeros)/∏(z − poles) and as many zeros as poles:
-    // H(∞) = gain = constant + Σ r_k, H(0) = constant.
+    // H(z) = Σ r_k/(1 − p_k z⁻¹) + constant. With H = gain·∏(z − zeros)/∏(z − poles) and as many zeros as
+    // poles: H(∞) = gain = constant + Σ r_k, H(0) = constant.
     let value_at_zero = zeros.iter().chain(poles).enumerate().fold(
         Complex64::new(*gain, 0.0),
         |product, (k, root)| {
@@ -110,7 +110,8 @@ fn denominator(section: &Section) -> Vec<f64> {
     all[..length].to_vec()
 }
 
-/// The filter with these poles and this numerator, lowest power of z⁻¹ first, compared with what it came from.
+/// The filter with these poles and this numerator, lowest power of z⁻¹ first, compared with what it came
+/// from.
 fn from_numerator(
     numerator: &[f64],
     poles: Vec<Complex64>,
@@ -135,8 +136,8 @@ fn from_numerator(
     accept(filter.clone(), FORM, &filter, before, 0.0)
 }
 
-/// Zeros, poles and gain of a sum of sections: the poles are those of the sections, the zeros the roots of the common
-/// numerator.
+/// Zeros, poles and gain of a sum of sections: the poles are those of the sections, the zeros the roots of
+/// the common numerator.
 ///
 /// # Errors
 /// [`ConvertError`] when the roots cannot be found or the response is lost on the way.
@@ -226,12 +227,13 @@ fn all_pass(poles: &[Complex64]) -> Vec<Section> {
     sections
 }
 
-/// The filter as half the sum or difference of two all-passes (Vaidyanathan, Mitra & Neuvo, *A new approach to the
-/// realization of low-sensitivity IIR digital filters*, 1986): there for Butterworth, Chebyshev and elliptic filters whose
-/// prototype has odd order.
+/// The filter as half the sum or difference of two all-passes (Vaidyanathan, Mitra & Neuvo, *A new approach
+/// to the realization of low-sensitivity IIR digital filters*, 1986): there for Butterworth, Chebyshev and
+/// elliptic filters whose prototype has odd order.
 ///
-/// Which poles go to which branch is found by trying: with the phases φ of the all-passes of single pole pairs at a few
-/// angles, |H| = |cos((Σ±φ)/2)| (or the sine) must hold with the right signs. What comes out is compared with the filter.
+/// Which poles go to which branch is found by trying: with the phases φ of the all-passes of single pole
+/// pairs at a few angles, |H| = |cos((Σ±φ)/2)| (or the sine) must hold with the right signs. What comes out
+/// is compared with the filter.
 ///
 /// # Errors
 /// [`ConvertError::NotThere`] where no split of the poles gives the filter.
@@ -299,7 +301,8 @@ pub fn to_all_pass_sum(filter: &ZerosPolesGain) -> Result<Converted<AllPassSum>,
         }
     }
     refused(
-        "it is there for Butterworth, Chebyshev and elliptic filters with a peak gain of 1 and an odd order (band types: \
+        "it is there for Butterworth, Chebyshev and elliptic filters with a peak gain of 1 and an odd order \
+            (band types: \
          half their order odd)",
     )
 }

@@ -27,8 +27,8 @@ impl Transfer for Polynomials {
 /// The filter as one fraction.
 ///
 /// # Errors
-/// [`ConvertError::LosesPoles`] when rounding the coefficients alone can move a pole by more than a thousandth of its
-/// distance from the unit circle.
+/// [`ConvertError::LosesPoles`] when rounding the coefficients alone can move a pole by more than a
+/// thousandth of its distance from the unit circle.
 ///
 /// ```
 /// use mellow_rake::convert::to_polynomials;
@@ -53,8 +53,9 @@ pub fn to_polynomials(filter: &ZerosPolesGain) -> Result<Converted<Polynomials>,
     accept(polynomials, "fraction of two polynomials", filter, &after, shift)
 }
 
-/// The largest change of the response that is accepted when a fraction is read, over its peak: what was printed within
-/// [`LARGEST_CHANGE`](super::loss::LARGEST_CHANGE) is off by several times that when its roots are found again. What it was is told.
+/// The largest change of the response that is accepted when a fraction is read, over its peak: what was
+/// printed within [`LARGEST_CHANGE`](super::loss::LARGEST_CHANGE) is off by several times that when its roots
+/// are found again. What it was is told.
 const LARGEST_READ: f64 = 1e-4;
 
 /// Zeros, poles and gain of a fraction.

@@ -43,10 +43,11 @@ impl Transfer for StateSpace {
     }
 }
 
-/// The filter in state space: its sections one after the other, two states each, one for first order (transposed direct
-/// form II).
+/// The filter in state space: its sections one after the other, two states each, one for first order
+/// (transposed direct form II).
 ///
-/// A is block triangular with the sections' own coefficients in it, so that its eigenvalues are the poles, as they were.
+/// A is block triangular with the sections' own coefficients in it, so that its eigenvalues are the poles, as
+/// they were.
 ///
 /// # Errors
 /// [`ConvertError::LosesResponse`]
@@ -92,8 +93,8 @@ pub fn to_state_space(
 /// Zeros, poles and gain of a state space: poles are the eigenvalues of A; zeros those of A − B·C/D.
 ///
 /// # Errors
-/// [`ConvertError`] when D is zero (the zeros are then no eigenvalues), when the eigenvalues do not settle, or when the
-/// response is lost.
+/// [`ConvertError`] when D is zero (the zeros are then no eigenvalues), when the eigenvalues do not settle,
+/// or when the response is lost.
 pub fn from_state_space(space: &StateSpace) -> Result<Converted<ZerosPolesGain>, ConvertError> {
     const FORM: &str = "set of zeros and poles";
     let size = space.b.len();

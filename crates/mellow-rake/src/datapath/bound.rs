@@ -61,12 +61,13 @@ pub struct Bounds {
     pub reaches: Vec<Reach>,
     /// The error at the output while no limit acts.
     pub error: ErrorBound,
-    /// What the roundings are expected to add at the output on white noise of half scale, an estimate and no bound; or why nothing is.
+    /// What the roundings are expected to add at the output on white noise of half scale, an estimate and no
+    /// bound; or why nothing is.
     pub noise: Result<NoisePrediction, NotPredicted>,
     /// From the input to the output.
     pub gain: PeakGain,
-    /// Whether the effort ended before every response was followed until it no longer counts: the bounds hold, and are larger than they need
-    /// be.
+    /// Whether the effort ended before every response was followed until it no longer counts: the bounds
+    /// hold, and are larger than they need be.
     pub is_cut: bool,
     /// Multiplications that this took, about: what another filter of this kind will take.
     pub work: u64,
@@ -100,9 +101,10 @@ pub(super) struct Levels<'a> {
     model: LinearDatapath<'a>,
 }
 
-/// The levels of words that operations give. Every word of the program is the sum of what the inputs and the roundings of all samples before do
-/// through their paths, so none is beyond what the l1 norms of these allow: for an input that begins at some time as for an oscillation without
-/// one that has always been there (J. L. Long & T. N. Trick, "An absolute bound on limit cycles due to roundoff errors in digital filters",
+/// The levels of words that operations give. Every word of the program is the sum of what the inputs and the
+/// roundings of all samples before do through their paths, so none is beyond what the l1 norms of these
+/// allow: for an input that begins at some time as for an oscillation without one that has always been there
+/// (J. L. Long & T. N. Trick, "An absolute bound on limit cycles due to roundoff errors in digital filters",
 /// 1973).
 pub(super) fn levels<'a>(
     datapath: &'a Datapath,
@@ -215,7 +217,8 @@ impl Checked {
         WorstCase { input, level }
     }
 
-    /// The input that drives the word of an operation in one pass of its loop as high as any input of `length` samples can.
+    /// The input that drives the word of an operation in one pass of its loop as high as any input of
+    /// `length` samples can.
     ///
     /// # Errors
     /// [`NotProved`] where the linear model does not decay.
@@ -224,7 +227,8 @@ impl Checked {
     /// use mellow_rake::datapath::{SectionWords, direct_form_1};
     /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
     /// let word = "s16f15".parse()?;
-    /// let words = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+    /// let words = SectionWords { input: word, output: word, rounding: Rounding::HalfUp,
+    ///     overflow: Overflow::Saturate };
     /// let table = round_coefficients(&[vec![0.5, 0.0, 0.0, 0.5, 0.0]], "s16".parse()?)?;
     /// let filter = direct_form_1(&table, words)?.check()?;
     /// // Alternating signs: the limit is reached by 1/2 + 1/4 + 1/8 + …
@@ -252,7 +256,8 @@ impl Checked {
         rounding_sources(self.datapath(), self.fractions(), Start::Zero)
     }
 
-    /// Every rounding that drops bits with its path to the output: the impulse response of the linear model from there.
+    /// Every rounding that drops bits with its path to the output: the impulse response of the linear model
+    /// from there.
     ///
     /// # Errors
     /// [`NotProved`] where the model does not decay.
@@ -268,11 +273,13 @@ impl Checked {
         Ok(paths)
     }
 
-    /// The predicted power spectral density of the rounding noise at the output, one-sided, as a value squared per hertz: each rounding as a
-    /// white source through its path (L. B. Jackson, "On the interaction of roundoff noise and dynamic range in digital filters", 1970).
+    /// The predicted power spectral density of the rounding noise at the output, one-sided, as a value
+    /// squared per hertz: each rounding as a white source through its path (L. B. Jackson, "On the
+    /// interaction of roundoff noise and dynamic range in digital filters", 1970).
     ///
     /// # Errors
-    /// [`NotPredicted`] where no noise is predicted, and where its errors follow the sign of the word and so have the spectrum of that.
+    /// [`NotPredicted`] where no noise is predicted, and where its errors follow the sign of the word and so
+    /// have the spectrum of that.
     ///
     /// ```
     /// use mellow_rake::datapath::fir_direct;
@@ -280,7 +287,8 @@ impl Checked {
     /// let taps = round_coefficients(&[vec![0.5, 0.5]], "s16f15".parse()?)?;
     /// let word = "s16f15".parse()?;
     /// let mean = fir_direct(&taps, word, word, Rounding::HalfEven, Overflow::Saturate)?.check()?;
-    /// // One rounding at the output: flat, a twelfth of a squared step over half the rate (less what one dropped bit lacks).
+    /// // One rounding at the output: flat, a twelfth of a squared step over half the rate (less what one
+    /// // dropped bit lacks).
     /// let found = mean.noise_density("1 kHz".parse()?, &[0.0, 250.0, 400.0])?;
     /// assert!(found.iter().all(|density| (density - found[0]).abs() < 1e-20 && *density > 0.0));
     /// # Ok::<(), Box<dyn std::error::Error>>(())

@@ -10,10 +10,12 @@ use crate::fixed::signed_digits;
 pub struct Cost {
     /// Products per sample.
     pub multiplies_per_sample: usize,
-    /// Additions and subtractions per sample: terms of sums less one for each sum, and those inside of folded products.
+    /// Additions and subtractions per sample: terms of sums less one for each sum, and those inside of folded
+    /// products.
     pub adds_per_sample: usize,
-    /// Additions and subtractions per sample where every product is made of shifts and additions: words and signed digits of coefficients in
-    /// each sum less one, and those inside of folded products that are not by zero.
+    /// Additions and subtractions per sample where every product is made of shifts and additions: words and
+    /// signed digits of coefficients in each sum less one, and those inside of folded products that are not
+    /// by zero.
     pub shift_adds_per_sample: usize,
     /// Roundings that drop bits, per sample.
     pub roundings_per_sample: usize,

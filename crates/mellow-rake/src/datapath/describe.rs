@@ -40,7 +40,8 @@ pub struct TableDescription {
     pub name: &'static str,
     /// The format of every word.
     pub format: WordFormat,
-    /// For each coefficient, by how many bits its fraction is smaller than that of the format; left out where none is.
+    /// For each coefficient, by how many bits its fraction is smaller than that of the format; left out where
+    /// none is.
     #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Vec::is_empty"))]
     pub lifts: Vec<Vec<u32>>,
     /// The integers.

@@ -145,7 +145,8 @@ fn term(term: &TermDescription) -> String {
         } => {
             let (row, words) = (row_text(*table_row), row_text(*line_row));
             format!(
-                "+dot({table}[{row}][{column}..{}], {line}[{words}] ages {age}, {}.. {second} ages {mirror}, {}..{}){}",
+                "+dot({table}[{row}][{column}..{}], {line}[{words}] ages {age}, {}.. {second} ages \
+                    {mirror}, {}..{}){}",
                 column + count,
                 age + stride,
                 *mirror as i64 - *stride as i64,

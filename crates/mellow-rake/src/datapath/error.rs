@@ -21,7 +21,8 @@ pub enum DatapathError {
         /// The node.
         node: Node,
     },
-    /// An operation stands where it has no meaning: `Carried` or `Row::Pass` outside a loop, a loop in a loop.
+    /// An operation stands where it has no meaning: `Carried` or `Row::Pass` outside a loop, a loop in a
+    /// loop.
     #[error("node n{}: {what} has no meaning here", .node.0)]
     Misplaced {
         /// The node.

@@ -1,7 +1,8 @@
 //! Fast paths of the simulator: structures that are recognised and run in machine words.
 //!
-//! A datapath is recognised by being what a builder makes of its coefficients and formats, but for the width of sums that never wrap. What such a path may do follows from
-//! the facts of the check: every partial sum is known to fit. Its integers are those of the reference, which the tests hold it against.
+//! A datapath is recognised by being what a builder makes of its coefficients and formats, but for the width
+//! of sums that never wrap. What such a path may do follows from the facts of the check: every partial sum is
+//! known to fit. Its integers are those of the reference, which the tests hold it against.
 
 use super::{
     Checked, Coefficients, Datapath, Operation, SectionWords, Sign, Term, direct_form_1,
@@ -201,11 +202,16 @@ macro_rules! with_ending {
         macro_rules! rounded {
             ($limit:expr) => {
                 match rounding {
-                    Rounding::Floor => $self.$method($($argument,)* move |v| Rounding::Floor.shift_right_narrow(v, dropped), $limit),
-                    Rounding::HalfUp => $self.$method($($argument,)* move |v| Rounding::HalfUp.shift_right_narrow(v, dropped), $limit),
-                    Rounding::HalfEven => $self.$method($($argument,)* move |v| Rounding::HalfEven.shift_right_narrow(v, dropped), $limit),
-                    Rounding::HalfAway => $self.$method($($argument,)* move |v| Rounding::HalfAway.shift_right_narrow(v, dropped), $limit),
-                    Rounding::TowardZero => $self.$method($($argument,)* move |v| Rounding::TowardZero.shift_right_narrow(v, dropped), $limit),
+                    Rounding::Floor => $self.$method($($argument,)* move |v| Rounding::Floor
+                        .shift_right_narrow(v, dropped), $limit),
+                    Rounding::HalfUp => $self.$method($($argument,)* move |v| Rounding::HalfUp
+                        .shift_right_narrow(v, dropped), $limit),
+                    Rounding::HalfEven => $self.$method($($argument,)* move |v| Rounding::HalfEven
+                        .shift_right_narrow(v, dropped), $limit),
+                    Rounding::HalfAway => $self.$method($($argument,)* move |v| Rounding::HalfAway
+                        .shift_right_narrow(v, dropped), $limit),
+                    Rounding::TowardZero => $self.$method($($argument,)* move |v| Rounding::TowardZero
+                        .shift_right_narrow(v, dropped), $limit),
                 }
             };
         }

@@ -61,8 +61,8 @@ const OPERATIONS: u64 = 120_000_000;
 /// The share of them that one state may take.
 const SHARE: u64 = 40;
 
-/// The remembered words of an oscillation while no limit acts: within the [`levels`] that roundings alone can bring about. `None` for programs
-/// with loops and where nothing is proved.
+/// The remembered words of an oscillation while no limit acts: within the [`levels`] that roundings alone can
+/// bring about. `None` for programs with loops and where nothing is proved.
 struct StateBox {
     ranges: Vec<(i64, i64)>,
     output: f64,
@@ -119,8 +119,8 @@ impl StateBox {
     }
 }
 
-/// The word that each row of each line is given; `None` for rows that are given the input, which is zero in an oscillation. `None` as a whole
-/// for programs with loops.
+/// The word that each row of each line is given; `None` for rows that are given the input, which is zero in
+/// an oscillation. `None` as a whole for programs with loops.
 fn stored(datapath: &Datapath) -> Option<Vec<Vec<Option<Node>>>> {
     let mut found: Vec<Vec<Option<Node>>> =
         datapath.lines.iter().map(|line| vec![None; line.rows]).collect();
@@ -172,8 +172,8 @@ impl<'a> Free<'a> {
         output as i64
     }
 
-    /// Goes from a state to one that comes round, if so many samples lead there: two runners, one twice as fast (R. W. Floyd, after D. E.
-    /// Knuth, "The Art of Computer Programming" 2, 3.1, exercise 6).
+    /// Goes from a state to one that comes round, if so many samples lead there: two runners, one twice as
+    /// fast (R. W. Floyd, after D. E. Knuth, "The Art of Computer Programming" 2, 3.1, exercise 6).
     fn settle(&mut self, slow: &mut Vec<i64>, steps: u64) -> bool {
         let mut fast = slow.clone();
         (0..steps).any(|_| {
@@ -204,11 +204,13 @@ impl<'a> Free<'a> {
     }
 }
 
-/// Looks for oscillations without input of a program without a loop (one section): from every state that one can pass through if these are
-/// four million or less, else from 4,000 random ones among them, or as many as the effort of the check allows. `None` for cascades, and where no bound is proved.
+/// Looks for oscillations without input of a program without a loop (one section): from every state that one
+/// can pass through if these are four million or less, else from 4,000 random ones among them, or as many as
+/// the effort of the check allows. `None` for cascades, and where no bound is proved.
 ///
-/// Found are those on which no limit acts. That saturation starts no others is proved for second-order direct forms without roundings (P. M.
-/// Ebert, J. E. Mazo & M. G. Taylor, "Overflow oscillations in digital filters", 1969), not here; wrapping does.
+/// Found are those on which no limit acts. That saturation starts no others is proved for second-order direct
+/// forms without roundings (P. M. Ebert, J. E. Mazo & M. G. Taylor, "Overflow oscillations in digital
+/// filters", 1969), not here; wrapping does.
 ///
 /// ```
 /// use mellow_rake::datapath::{CycleSearch, SectionWords, direct_form_1, zero_input_cycles};
@@ -216,7 +218,8 @@ impl<'a> Free<'a> {
 /// // y = round(-0.9·y): 5 and -5 for ever, as 4.5 rounds away from zero.
 /// let table = round_coefficients(&[vec![1.0, 0.0, 0.0, 0.9, 0.0]], "s16".parse()?)?;
 /// let word = "s8f0".parse()?;
-/// let words = SectionWords { input: word, output: word, rounding: Rounding::HalfAway, overflow: Overflow::Saturate };
+/// let words = SectionWords { input: word, output: word, rounding: Rounding::HalfAway,
+///     overflow: Overflow::Saturate };
 /// let found = zero_input_cycles(&direct_form_1(&table, words)?.check()?).unwrap();
 /// assert!(matches!(found.search, CycleSearch::Exhaustive { .. }));
 /// assert_eq!((found.largest[0].amplitude, found.largest[0].period), (5, 2));
@@ -300,14 +303,15 @@ pub struct OverflowSearch {
     pub largest: Option<LimitCycle>,
 }
 
-/// Starts a program without a loop (one section) from random states of full size, without input, and follows each until it comes round:
-/// what is then larger than `bound` steps of the output, proved by [`zero_input_cycles`] for roundings, is kept up by limits that act. `None`
-/// for programs with loops.
+/// Starts a program without a loop (one section) from random states of full size, without input, and follows
+/// each until it comes round: what is then larger than `bound` steps of the output, proved by
+/// [`zero_input_cycles`] for roundings, is kept up by limits that act. `None` for programs with loops.
 ///
 /// ```
 /// use mellow_rake::datapath::{SectionWords, direct_form_1, overflow_oscillations, zero_input_cycles};
 /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
-/// // Poles at 0.95 near 0.13 of the sample rate: |a1| + |a2| is above 1, so a word that wraps can go on for ever.
+/// // Poles at 0.95 near 0.13 of the sample rate: |a1| + |a2| is above 1, so a word that wraps can go on
+/// // for ever.
 /// let table = round_coefficients(&[vec![1.0, 0.0, 0.0, -1.3, 0.9]], "s16".parse()?)?;
 /// let word = "s12f11".parse()?;
 /// let found = |overflow| -> Result<_, Box<dyn std::error::Error>> {

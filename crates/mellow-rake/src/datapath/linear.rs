@@ -34,11 +34,13 @@ pub struct RoundingSource {
     pub pass: usize,
     /// How it rounds.
     pub rounding: Rounding,
-    /// Bits dropped that are not always zero, at least 1: where all coefficients share a factor of two, so do their products.
+    /// Bits dropped that are not always zero, at least 1: where all coefficients share a factor of two, so do
+    /// their products.
     pub dropped: u32,
     /// The value of one step of its result.
     pub step: f64,
-    /// How many such roundings go into the word of the operation: 1, or the number of products that are rounded alike before they are added.
+    /// How many such roundings go into the word of the operation: 1, or the number of products that are
+    /// rounded alike before they are added.
     pub alike: usize,
     /// Minus for products that are taken away behind their rounding.
     pub sign: Sign,
@@ -94,8 +96,8 @@ impl Arithmetic for Linear {
     fn limit(&mut self, at: Place, word: f64, _: WordFormat, _: Overflow) -> f64 {
         self.disturbed(at, word)
     }
-    /// What is watched is the word that an operation gives, its own roundings included: those of the products of a sum come into it on their
-    /// way, and a limit that does not act gives what it gets.
+    /// What is watched is the word that an operation gives, its own roundings included: those of the products
+    /// of a sum come into it on their way, and a limit that does not act gives what it gets.
     fn seen(&mut self, at: Place, word: f64) {
         if let Some(index) = self.watched.get(&at) {
             self.seen[*index] = word;
@@ -223,7 +225,8 @@ pub(super) fn rounding_sources(
     sources
 }
 
-/// The roundings of products inside a sum. Zeros at the end of a coefficient or of its words leave as many of the dropped bits zero.
+/// The roundings of products inside a sum. Zeros at the end of a coefficient or of its words leave as many of
+/// the dropped bits zero.
 fn product_sources(
     datapath: &Datapath,
     at: Place,

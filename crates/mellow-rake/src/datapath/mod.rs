@@ -23,10 +23,10 @@
 //! line at the store or at the end of the sample. A line is used in one block only, and in a loop
 //! each pass uses its own row.
 //!
-//! **Products** are exact; widths and fractions add up. One factor is always a coefficient, so
-//! without its roundings and limits every datapath is a linear filter. A coefficient may have a fraction smaller
-//! than that of its table: its integer counts 2 to the power of the difference, its *lift*. A dot
-//! product may name a rounding that each of its products goes through before it is added ([`RoundedProducts`]).
+//! **Products** are exact; widths and fractions add up. One factor is always a coefficient, so without its
+//! roundings and limits every datapath is a linear filter. A coefficient may have a fraction smaller than
+//! that of its table: its integer counts 2 to the power of the difference, its *lift*. A dot product may name
+//! a rounding that each of its products goes through before it is added ([`RoundedProducts`]).
 //!
 //! **Sums** ([`Operation::Accumulate`]) are order-free. Every term is brought to the fraction of the
 //! accumulator by an exact shift to the left (a term of larger fraction is an error), the terms
@@ -38,7 +38,8 @@
 //! bits by an exact shift to the left. The result is as wide as its largest value needs.
 //!
 //! **Limiting** ([`Operation::Limit`]) brings a word into a format of the same fraction by a named
-//! [`Overflow`]. These two, and the roundings of products that a dot product names, are all that loses anything.
+//! [`Overflow`]. These two, and the roundings of products that a dot product names, are all that loses
+//! anything.
 //!
 //! **Loops** ([`Operation::Repeat`]) pass one word from pass to pass: pass 0 gets the word `first`,
 //! pass `k` gets the result of pass `k − 1`, and the loop's word is the result of the last. Pass `k`
@@ -138,7 +139,8 @@ pub enum Coefficients {
     Taps,
     /// One tap a row, the last first.
     TapsBackward,
-    /// One row of taps, h\[0\] first, of which each stands for its mirror image too; zeros that are skipped are left out.
+    /// One row of taps, h\[0\] first, of which each stands for its mirror image too; zeros that are skipped
+    /// are left out.
     TapsFolded,
     /// One section of two states a row: a11, a12, b1, a21, a22, b2, c1, c2, d.
     StateSpace,
@@ -163,7 +165,8 @@ pub struct Table {
     pub holds: Coefficients,
     /// The format of every word; of those with the finest fraction where not all have the same.
     pub format: WordFormat,
-    /// For each coefficient, by how many bits its fraction is smaller than that of the format; empty where none is.
+    /// For each coefficient, by how many bits its fraction is smaller than that of the format; empty where
+    /// none is.
     pub lifts: Vec<Vec<u32>>,
     /// The integers.
     pub rows: Vec<Vec<i64>>,
@@ -224,7 +227,8 @@ pub enum Term {
         sign: Sign,
         /// The word.
         word: Node,
-        /// How often it is halved, without losing a bit: its fraction counts as so many bits larger. Below zero it is doubled.
+        /// How often it is halved, without losing a bit: its fraction counts as so many bits larger. Below
+        /// zero it is doubled.
         halvings: i32,
     },
     /// Σ table\[table_row\]\[column + k\] · line\[line_row\]\[age + k\] for k = 0 … count − 1.
@@ -248,8 +252,8 @@ pub enum Term {
         /// What is done to each product before it is added; nothing, if it is not given.
         products: Option<RoundedProducts>,
     },
-    /// Σ table\[table_row\]\[column + k\] · (line\[line_row\]\[age + stride·k\] ± line\[line_row\]\[mirror − stride·k\]) for k = 0 … count − 1: words
-    /// that share a coefficient are added before they meet it.
+    /// Σ table\[table_row\]\[column + k\] · (line\[line_row\]\[age + stride·k\] ± line\[line_row\]\[mirror −
+    /// stride·k\]) for k = 0 … count − 1: words that share a coefficient are added before they meet it.
     Folded(Fold),
 }
 

@@ -10,22 +10,25 @@ use crate::fixed::WordFormat;
 use std::collections::BTreeMap;
 
 impl Checked {
-    /// The same program with every sum in the narrowest accumulator that is proved to hold it; remembered sums stay as they are.
+    /// The same program with every sum in the narrowest accumulator that is proved to hold it; remembered
+    /// sums stay as they are.
     ///
-    /// What a sum can be follows from the ranges of its terms, whatever the state. Where no limit ever acts, the l1 norms of the paths to
-    /// it say more: terms that never are large together need no bits for that, and a sum that wraps on the way is right again at its
-    /// end.
+    /// What a sum can be follows from the ranges of its terms, whatever the state. Where no limit ever acts,
+    /// the l1 norms of the paths to it say more: terms that never are large together need no bits for that,
+    /// and a sum that wraps on the way is right again at its end.
     ///
     /// ```
     /// use mellow_rake::datapath::{SectionWords, Simulator, direct_form_1};
     /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
     /// // 1.9·y[n−1] − 0.95·y[n−2] never add up to what their sizes would allow.
     /// let table = round_coefficients(&[vec![0.01, 0.0, 0.0, -1.9, 0.95]], "s16".parse()?)?;
-    /// let words = SectionWords { input: "s16f15".parse()?, output: "s18f15".parse()?, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+    /// let words = SectionWords { input: "s16f15".parse()?, output: "s18f15".parse()?,
+    ///     rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
     /// let plain = direct_form_1(&table, words)?.check()?;
     /// let narrow = plain.clone().narrowed();
     /// assert!(narrow.cost().accumulator_bits < plain.cost().accumulator_bits);
-    /// assert_eq!(Simulator::reference(&narrow).run(&[32767; 50]), Simulator::reference(&plain).run(&[32767; 50]));
+    /// assert_eq!(Simulator::reference(&narrow).run(&[32767; 50]),
+    ///     Simulator::reference(&plain).run(&[32767; 50]));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn narrowed(self) -> Checked {
@@ -135,7 +138,8 @@ fn reaches(checked: &Checked, sums: &[(Node, WordFormat, usize)]) -> BTreeMap<No
 }
 
 impl Datapath {
-    /// The same program with accumulators of 64 bits: what two programs that differ by the widths of sums only have in common.
+    /// The same program with accumulators of 64 bits: what two programs that differ by the widths of sums
+    /// only have in common.
     pub(super) fn with_widest_sums(&self) -> Datapath {
         let mut datapath = self.clone();
         let widen = |operations: &mut [(Node, Operation)]| {

@@ -1,16 +1,19 @@
-//! Rounding noise, predicted: every rounding as a source of error through its path to the output, on white noise of half scale.
+//! Rounding noise, predicted: every rounding as a source of error through its path to the output, on white
+//! noise of half scale.
 //!
-//! The model is Jackson's (1970): the errors of one rounding are uncorrelated with each other, with those of the other roundings, and
-//! with the signal. It holds well for busy signals and fails for silence and for slow constants; a measured figure far from it is worth
-//! a look.
+//! The model is Jackson's (1970): the errors of one rounding are uncorrelated with each other, with those of
+//! the other roundings, and with the signal. It holds well for busy signals and fails for silence and for
+//! slow constants; a measured figure far from it is worth a look.
 //!
 //! It is mended in two places.
 //!
-//! - Roundings that look at the sign of the word (`toward-zero`, and `half-away` where ties are frequent) err with that sign: e = u + m·sgn(v),
-//!   with u white and m the mean over words above zero. So the signs are followed through the filter, too. A word that is a sum of many samples
-//!   of white noise is nearly Gaussian, and the signs of two such words correlate by (2/π)·asin ρ where the words correlate by ρ (J. H. Van
-//!   Vleck & D. Middleton, "The spectrum of clipped noise", 1966, eq. 17). In a feedback such an error is a change of the coefficient as well;
-//!   where that is no longer small beside the signal nothing is predicted.
+//! - Roundings that look at the sign of the word (`toward-zero`, and `half-away` where ties are frequent) err
+//!   with that sign: e = u + m·sgn(v), with u white and m the mean over words above zero. So the signs are
+//!   followed through the filter, too. A word that is a sum of many samples of white noise is nearly
+//!   Gaussian, and the signs of two such words correlate by (2/π)·asin ρ where the words correlate by ρ (J.
+//!   H. Van Vleck & D. Middleton, "The spectrum of clipped noise", 1966, eq. 17). In a feedback such an error
+//!   is a change of the coefficient as well; where that is no longer small beside the signal nothing is
+//!   predicted.
 //! - Roundings that drop the same bits ([`twins`]) err alike.
 
 use super::linear::{Drive, LinearDatapath};
@@ -45,7 +48,8 @@ impl NoisePrediction {
 pub enum NotPredicted {
     /// Products that are cut off toward zero before they are added.
     #[error(
-        "products cut off toward zero err with the sign of their words, each in its own way: another rounding would have a prediction"
+        "products cut off toward zero err with the sign of their words, each in its own way: another \
+            rounding would have a prediction"
     )]
     SignedProducts,
     /// A spectrum of errors that follow signs.
@@ -53,7 +57,8 @@ pub enum NotPredicted {
     SignedSpectrum,
     /// Words too long in dying away for the signs to be followed.
     #[error(
-        "what is cut off toward zero has the sign of the word, which would have to be followed through {samples} samples and {places} \
+        "what is cut off toward zero has the sign of the word, which would have to be followed through \
+            {samples} samples and {places} \
          roundings: another rounding would have a prediction"
     )]
     LongSigns {
@@ -72,7 +77,8 @@ pub enum NotPredicted {
     Unproved(#[from] NotProved),
     /// Errors with the sign of the word that are no longer small beside it.
     #[error(
-        "what is cut off toward zero damps the signal itself: by {share:.0} % of noise of half scale; more fraction bits in the output, or another \
+        "what is cut off toward zero damps the signal itself: by {share:.0} % of noise of half scale; more \
+            fraction bits in the output, or another \
          rounding, would have a prediction"
     )]
     Damping {
@@ -81,7 +87,8 @@ pub enum NotPredicted {
     },
     /// Noise that is no longer small beside the signal in a feedback.
     #[error(
-        "rounding leaves {share:.0} % of noise of half scale at the output, and in a feedback errors of that size are no longer independent of \
+        "rounding leaves {share:.0} % of noise of half scale at the output, and in a feedback errors of \
+            that size are no longer independent of \
          the signal: more fraction bits would have a prediction"
     )]
     Loud {
@@ -90,7 +97,8 @@ pub enum NotPredicted {
     },
     /// What is dropped is not spread over all that it can be.
     #[error(
-        "on noise of half scale what is dropped is not spread evenly, as the model of the errors needs: words move by too few steps, products \
+        "on noise of half scale what is dropped is not spread evenly, as the model of the errors needs: \
+            words move by too few steps, products \
          drop too few bits, or coefficients lie near simple fractions as 1/3 or 1/5"
     )]
     Uneven,
@@ -112,7 +120,8 @@ impl RoundingSource {
         Drive::After { node: self.node, pass: self.pass }
     }
 
-    /// Mean and variance of what is added to the word, as a value and as one squared, for words of either sign equally often.
+    /// Mean and variance of what is added to the word, as a value and as one squared, for words of either
+    /// sign equally often.
     pub fn error_moments(&self) -> (f64, f64) {
         let (mean, variance) = self.rounding.error_moments(self.dropped);
         let alike = self.alike as f64;
@@ -130,7 +139,8 @@ impl RoundingSource {
         }
     }
 
-    /// The mean error of words above zero where that of words below is the opposite, as a value; 0 where it is too small to be seen.
+    /// The mean error of words above zero where that of words below is the opposite, as a value; 0 where it
+    /// is too small to be seen.
     fn signed_mean(&self) -> f64 {
         match self.rounding {
             Rounding::TowardZero => Rounding::Floor.error_moments(self.dropped).0 * self.step,
@@ -146,8 +156,8 @@ impl RoundingSource {
         self.signed_mean() != 0.0
     }
 
-    /// The covariance of its error with that of a rounding that drops the same bits, of the same word or of its negative. The part that follows
-    /// signs is left out.
+    /// The covariance of its error with that of a rounding that drops the same bits, of the same word or of
+    /// its negative. The part that follows signs is left out.
     fn covariance(&self, is_negated: bool) -> f64 {
         let (_, variance) = self.rounding.error_moments(self.dropped);
         let own = self.signed_mean() / self.step;
@@ -155,7 +165,8 @@ impl RoundingSource {
         let grain = libm::scalbn(1.0, -(self.dropped.min(1000) as i32));
         let covariance = match (is_negated, self.rounding) {
             (false, _) => white,
-            // From e(−v) = −1 − e(v), and 0 where nothing is dropped: Σ over all 2^d remainders. Of half-up the same, by ties.
+            // From e(−v) = −1 − e(v), and 0 where nothing is dropped: Σ over all 2^d remainders. Of half-up
+            // the same, by ties.
             (true, Rounding::Floor | Rounding::HalfUp) => grain * (1.0 - grain) / 2.0 - white,
             (true, _) => -white,
         };
@@ -247,10 +258,12 @@ fn half_scale(input: WordFormat) -> f64 {
 /// The share of the noise that may come from roundings whose remainders are not spread evenly.
 const MOST_UNEVEN_SHARE: f64 = 0.2;
 
-/// The noise of a feedback, relative to the signal at the output, up to which it is taken for independent of that.
+/// The noise of a feedback, relative to the signal at the output, up to which it is taken for independent of
+/// that.
 const LOUDEST: f64 = 0.12;
 
-/// The error that follows signs, relative to the signal at the output or at the rounding itself, up to which it is added to the noise.
+/// The error that follows signs, relative to the signal at the output or at the rounding itself, up to which
+/// it is added to the noise.
 const MOST_DAMPING: f64 = 0.08;
 
 /// Work allowed to follow signs: samples times roundings.
@@ -294,7 +307,8 @@ fn signs(
         model = model.driven_by(source.drive());
         let gains = decay.norms(&mut model);
         fits(&gains)?;
-        // m·sgn(v) is √(2/π)·m/σ of v, and what is unlike it (J. J. Bussgang, 1952); in a feedback that is a change of the coefficient.
+        // m·sgn(v) is √(2/π)·m/σ of v, and what is unlike it (J. J. Bussgang, 1952); in a feedback that is a
+        // change of the coefficient.
         let word = libm::sqrt(words[index].energy() * half_scale(datapath.input));
         let share = libm::sqrt(std::f64::consts::FRAC_2_PI) * source.signed_mean().abs() / word;
         damping = damping.max(share * gains[index].l1());

@@ -1,11 +1,13 @@
-//! The interval reading: which integers each node can hold, for any input and any state in range, and which of their last bits are always zero.
+//! The interval reading: which integers each node can hold, for any input and any state in range, and which
+//! of their last bits are always zero.
 
 use super::walk::{Arithmetic, Machine, Place};
 use super::{Datapath, Node, Operation, Sign, Term};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::BTreeMap;
 
-/// All integers from `low` to `high` that are multiples of 2^`zeros`, and for sums the total size of their terms.
+/// All integers from `low` to `high` that are multiples of 2^`zeros`, and for sums the total size of their
+/// terms.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Interval {
     pub(super) low: i128,
@@ -62,8 +64,8 @@ pub(super) struct Ranges {
     residues: BTreeMap<Node, (i128, i128)>,
 }
 
-/// Sums of a word less that word rounded. The two are not independent of each other: what is left is what was dropped, and that the rounding
-/// says.
+/// Sums of a word less that word rounded. The two are not independent of each other: what is left is what was
+/// dropped, and that the rounding says.
 fn residues(datapath: &Datapath, fractions: &[i32]) -> BTreeMap<Node, (i128, i128)> {
     let mut roundings = BTreeMap::new();
     let mut found = BTreeMap::new();
@@ -229,7 +231,8 @@ pub(super) fn idle_bits(datapath: &Datapath, fractions: &[i32], start: Start) ->
         let dropped = ranges(datapath, fractions).idle;
         return Idle { dropped, rows: unknown(datapath) };
     }
-    // A row holds as many zeros as all the words that it was ever given. It begins with zero, and what it is given can only take zeros away.
+    // A row holds as many zeros as all the words that it was ever given. It begins with zero, and what it is
+    // given can only take zeros away.
     let mut zeros: Vec<Vec<u32>> =
         datapath.lines.iter().map(|line| vec![u32::MAX; line.rows]).collect();
     loop {

@@ -71,8 +71,8 @@ enum Engine<'a> {
 }
 
 impl<'a> Simulator<'a> {
-    /// A simulator in the zero state: by a fast path for direct form I and direct taps whose sums fit machine words, else operation by
-    /// operation. Both give the same integers.
+    /// A simulator in the zero state: by a fast path for direct form I and direct taps whose sums fit machine
+    /// words, else operation by operation. Both give the same integers.
     pub fn new(checked: &'a Checked) -> Self {
         match Fast::new(checked) {
             Some(fast) => Simulator { engine: Engine::Fast(fast), checked, limited: 0 },

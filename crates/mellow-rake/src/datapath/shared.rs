@@ -1,7 +1,9 @@
-//! What roundings drop, as remainders of sums of words: which of them drop the same, and which drop it unevenly.
+//! What roundings drop, as remainders of sums of words: which of them drop the same, and which drop it
+//! unevenly.
 //!
-//! A lattice multiplies the word that it has just made by k and, a sample later, the same word by −k; both products are rounded. What is added to
-//! them in whole steps changes nothing about what is dropped, so the two errors are not independent of each other but nearly opposite.
+//! A lattice multiplies the word that it has just made by k and, a sample later, the same word by −k; both
+//! products are rounded. What is added to them in whole steps changes nothing about what is dropped, so the
+//! two errors are not independent of each other but nearly opposite.
 
 use super::factors::Factors;
 use super::linear::{Drive, LinearDatapath};
@@ -21,7 +23,8 @@ enum Atom {
     Made(Place),
 }
 
-/// The bits that a rounding drops: Σ coefficient · word, modulo 2 to the power of their number; the words by their age.
+/// The bits that a rounding drops: Σ coefficient · word, modulo 2 to the power of their number; the words by
+/// their age.
 type Dropped = BTreeMap<(Atom, usize), i128>;
 
 /// Two roundings that drop the same bits.
@@ -96,13 +99,14 @@ pub(super) fn twins(
     found
 }
 
-/// How far the remainders that a rounding drops are from being spread evenly on noise of half scale, from 0 (evenly) to 1: the largest |Φ(2πn/Δ)|/n
-/// over small n, with Φ the characteristic function of the word before it; where it is 0 for all n the errors are uniform (A. B. Sripad & D. L.
-/// Snyder, "A necessary and sufficient condition for quantization errors to be uniform and white", 1977, theorem 1). Words are taken for
-/// independent and for evenly spread over as many levels as they take.
+/// How far the remainders that a rounding drops are from being spread evenly on noise of half scale, from 0
+/// (evenly) to 1: the largest |Φ(2πn/Δ)|/n over small n, with Φ the characteristic function of the word
+/// before it; where it is 0 for all n the errors are uniform (A. B. Sripad & D. L. Snyder, "A necessary and
+/// sufficient condition for quantization errors to be uniform and white", 1977, theorem 1). Words are taken
+/// for independent and for evenly spread over as many levels as they take.
 ///
-/// With it comes by what the variance of rounded products is to be multiplied where each is uneven in its own way: ⟨e²⟩ = Δ²/12 + Δ²/π² · Σ ±Φ(2πn/Δ)/n²,
-/// the signs alternating where it is rounded to the nearest.
+/// With it comes by what the variance of rounded products is to be multiplied where each is uneven in its own
+/// way: ⟨e²⟩ = Δ²/12 + Δ²/π² · Σ ±Φ(2πn/Δ)/n², the signs alternating where it is rounded to the nearest.
 fn unevenness(reading: &Reading<'_>, source: &RoundingSource, movement: &Movement) -> (f64, f64) {
     // Of a normal word, Φ(2π/Δ) = exp(−2π²σ²/Δ²).
     let normal = |deviation: f64| {
@@ -130,8 +134,8 @@ fn unevenness(reading: &Reading<'_>, source: &RoundingSource, movement: &Movemen
         }
         return (even.max(own), 1.0);
     }
-    // In a feedback the same word is multiplied several times, and what few bits are dropped of its products is not independent. Rounded to
-    // even, few bits leave more even words than odd ones to the next rounding.
+    // In a feedback the same word is multiplied several times, and what few bits are dropped of its products
+    // is not independent. Rounded to even, few bits leave more even words than odd ones to the next rounding.
     let is_unfair = movement.is_recursive || source.rounding == Rounding::HalfEven;
     if source.dropped <= FEW_BITS && is_unfair {
         return (1.0, 1.0);
@@ -157,8 +161,9 @@ fn exact(rounding: Rounding, series: [f64; 2]) -> f64 {
     1.0 + 12.0 / (std::f64::consts::PI * std::f64::consts::PI) * series
 }
 
-/// The share of the noise of `sources` that comes from roundings whose remainders are not spread evenly on white noise of half scale, and by what
-/// the variance of each is to be multiplied. `powers` are their shares of the noise.
+/// The share of the noise of `sources` that comes from roundings whose remainders are not spread evenly on
+/// white noise of half scale, and by what the variance of each is to be multiplied. `powers` are their shares
+/// of the noise.
 pub(super) fn uneven_share(
     datapath: &Datapath,
     fractions: &[i32],
@@ -192,7 +197,8 @@ pub(super) fn uneven_share(
     (of_uneven / all, factors)
 }
 
-/// How unevenly what is dropped may be spread: its mean is off by a fiftieth of a step then (Φ/πn), its variance by less than a tenth (12·Φ/π²n²).
+/// How unevenly what is dropped may be spread: its mean is off by a fiftieth of a step then (Φ/πn), its
+/// variance by less than a tenth (12·Φ/π²n²).
 const MOST_UNEVEN: f64 = 0.045;
 
 /// Bits of which two products of one word may drop much the same.
@@ -201,7 +207,8 @@ const FEW_BITS: u32 = 6;
 /// By how much words move on white noise.
 struct Movement {
     is_recursive: bool,
-    /// The rms value of each word, and the least of its sum with and difference from itself some samples before.
+    /// The rms value of each word, and the least of its sum with and difference from itself some samples
+    /// before.
     words: BTreeMap<Place, [f64; 2]>,
 }
 
@@ -266,7 +273,8 @@ impl Movement {
         self.words.get(&place).map(|[_, least]| *least)
     }
 
-    /// About how many steps a word takes, of a format with such steps; an input as many as noise of half scale has.
+    /// About how many steps a word takes, of a format with such steps; an input as many as noise of half
+    /// scale has.
     fn levels(&self, place: Option<Place>, step: f64) -> f64 {
         let rms = place.and_then(|place| self.words.get(&place)).map_or(0.0, |[rms, _]| *rms);
         (rms * libm::sqrt(12.0) / step).max(1.0)
@@ -328,8 +336,8 @@ impl<'a> Reading<'a> {
         found
     }
 
-    /// What a rounding drops, as of the sample in which the youngest of its words was made, and how long ago that is. `None` where it is
-    /// more than a sum of words, or longer than is worth a look.
+    /// What a rounding drops, as of the sample in which the youngest of its words was made, and how long ago
+    /// that is. `None` where it is more than a sum of words, or longer than is worth a look.
     fn dropped(&self, source: &RoundingSource) -> Option<(Dropped, usize)> {
         const LONGEST: usize = 64;
         let Operation::Round { word, fraction, .. } = self.operation(source.node)? else {
@@ -430,7 +438,8 @@ impl<'a> Reading<'a> {
         self.datapath.operations().find(|(other, ..)| *other == node).map(|(_, found, _)| found)
     }
 
-    /// Adds a product of a word to a sum of them. The zeros at the end of a remembered word count with its coefficient.
+    /// Adds a product of a word to a sum of them. The zeros at the end of a remembered word count with its
+    /// coefficient.
     fn add(&self, to: &mut Dropped, atom: Atom, age: usize, value: i128) {
         let zeros = match atom {
             Atom::Row(line, row) => self.zeros[line][row],

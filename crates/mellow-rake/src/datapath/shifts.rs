@@ -1,5 +1,5 @@
-//! Programs without products, for cores and fabrics without multipliers: each coefficient becomes its signed digits, each product a sum of
-//! shifted words.
+//! Programs without products, for cores and fabrics without multipliers: each coefficient becomes its signed
+//! digits, each product a sum of shifted words.
 
 use super::{
     Block, Checked, Datapath, DatapathError, Fold, LineIndex, Node, Operation, RoundedProducts,
@@ -9,12 +9,14 @@ use crate::fixed::{Rounding, WordFormat, signed_digit_powers};
 use std::collections::BTreeMap;
 
 impl Checked {
-    /// The same program, equal in every integer, without a single product: loops are written out, for each pass has coefficients of its own, and
-    /// each product becomes as many shifted words as its coefficient has signed digits. What it costs is what
+    /// The same program, equal in every integer, without a single product: loops are written out, for each
+    /// pass has coefficients of its own, and each product becomes as many shifted words as its coefficient
+    /// has signed digits. What it costs is what
     /// [`Cost::shift_adds_per_sample`](super::Cost::shift_adds_per_sample) counted before.
     ///
     /// # Errors
-    /// [`DatapathError::TooWide`] for a product that is rounded before it is added and needs more than 64 bits.
+    /// [`DatapathError::TooWide`] for a product that is rounded before it is added and needs more than 64
+    /// bits.
     ///
     /// ```
     /// use mellow_rake::datapath::{Simulator, fir_direct};

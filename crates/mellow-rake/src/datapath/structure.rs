@@ -1,4 +1,5 @@
-//! The structure of a program: every name means something, every word has its fraction, every line is given its words.
+//! The structure of a program: every name means something, every word has its fraction, every line is given
+//! its words.
 
 use super::{
     Block, Datapath, DatapathError, Fold, LineIndex, Node, Operation, RoundedProducts, Row,
@@ -13,7 +14,8 @@ pub(super) struct Structure<'a> {
     last: Option<Node>,
     /// For each line and row, how many words it is given.
     stores: Vec<Vec<usize>>,
-    /// For each line, the block that it belongs to: `Some(None)` the outermost, `Some(Some(n))` that of loop n.
+    /// For each line, the block that it belongs to: `Some(None)` the outermost, `Some(Some(n))` that of loop
+    /// n.
     owners: Vec<Option<Option<Node>>>,
 }
 
@@ -178,7 +180,8 @@ impl<'a> Structure<'a> {
                 let Fold { table, table_row, column, line, line_row, age, mirror, .. } = *fold;
                 let coefficients =
                     self.coefficients(node, table, table_row, column, fold.count, inside)?;
-                // From both ends towards each other, never past each other: all ages lie between the first two.
+                // From both ends towards each other, never past each other: all ages lie between the first
+                // two.
                 let span = fold.stride.saturating_mul(fold.count.saturating_sub(1));
                 let first = age.saturating_add(span);
                 if mirror.checked_sub(span).is_none_or(|second| second <= first) {

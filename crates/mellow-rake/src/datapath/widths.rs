@@ -6,12 +6,14 @@ use super::{BuildError, Datapath, DatapathError, Fold, Node, Operation, RoundedP
 use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 
 impl Datapath {
-    /// The same program with each product of a dot product brought to a word before it is added, as multipliers do that give the upper part
-    /// of a product only. Sums of products take the fraction of that word, or the finest of other terms, and 64 bits:
-    /// [`narrowed`](super::Checked::narrowed) leaves what is needed. Products that are operations of their own stay exact.
+    /// The same program with each product of a dot product brought to a word before it is added, as
+    /// multipliers do that give the upper part of a product only. Sums of products take the fraction of that
+    /// word, or the finest of other terms, and 64 bits: [`narrowed`](super::Checked::narrowed) leaves what is
+    /// needed. Products that are operations of their own stay exact.
     ///
     /// # Errors
-    /// [`DatapathError`] where this is no program; [`BuildError::Products`] for a word that some product does not fit.
+    /// [`DatapathError`] where this is no program; [`BuildError::Products`] for a word that some product does
+    /// not fit.
     ///
     /// ```
     /// use mellow_rake::datapath::{Simulator, fir_direct};
@@ -69,8 +71,8 @@ impl Datapath {
         Ok(self)
     }
 
-    /// The same program with all sums of products in accumulators of a stated width, and of a stated fraction if one is given. A check
-    /// tells whether such a sum may wrap.
+    /// The same program with all sums of products in accumulators of a stated width, and of a stated fraction
+    /// if one is given. A check tells whether such a sum may wrap.
     ///
     /// # Errors
     /// [`BuildError::Sums`] for a fraction that is smaller than that of some product.

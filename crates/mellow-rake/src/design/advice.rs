@@ -21,7 +21,8 @@ pub struct DesignAdvice {
     pub spec: Spec,
 }
 
-/// The least change found with which a refused spec can be designed; `None` where nothing that was tried does.
+/// The least change found with which a refused spec can be designed; `None` where nothing that was tried
+/// does.
 ///
 /// Tried are changes of what the refusal names, from the smallest on; each is designed before it is named.
 ///
@@ -80,7 +81,8 @@ pub fn advice(spec: &Spec, error: &DesignError) -> Option<DesignAdvice> {
         .map(|(change, spec)| DesignAdvice { change, spec })
 }
 
-/// The smallest order that keeps the template of a recursive filter whose order was given; `None` where none was, or none keeps it.
+/// The smallest order that keeps the template of a recursive filter whose order was given; `None` where none
+/// was, or none keeps it.
 pub fn order_that_keeps(spec: &Spec) -> Option<usize> {
     let Want::Recursive(wish) = &spec.want else {
         return None;
@@ -103,8 +105,8 @@ fn of_taps(wish: &FirWish, error: &FirError, rate: SampleRate) -> Vec<(String, W
         (format!("method.taps = {taps}"), Want::Fir(wish))
     };
     let fewer = |taps: usize| {
-        // The same parity, and so the same type of linear phase; each halved. Where there are many taps a trial that
-        // fails takes long: fewer trials.
+        // The same parity, and so the same type of linear phase; each halved. Where there are many taps a
+        // trial that fails takes long: fewer trials.
         let steps = match taps {
             0..=200 => vec![1, 2, 4, taps / 8, taps / 4, taps * 3 / 8, taps * 7 / 16],
             _ => vec![taps / 4, taps * 3 / 8, taps * 7 / 16, taps * 15 / 32, taps * 31 / 64],

@@ -153,7 +153,8 @@ pub(super) fn direct(wish: &DirectWish, rate: SampleRate) -> Result<Direct, Desi
                 "comb of {} notches at the harmonics of {fundamental_hz} Hz",
                 widths_hz.len()
             );
-            let note = "each width is that of its notch alone; where notches stand close, neighbours move the -3 dB points";
+            let note = "each width is that of its notch alone; where notches stand close, neighbours move \
+                the -3 dB points";
             (title, marks, vec![note.to_owned()], filter)
         }
         DirectWish::DcBlocker { cutoff_hz } => {
@@ -262,9 +263,10 @@ fn all_pass(kind: &'static str, title: String, marks: Vec<Mark>, section: Sectio
 
 /// The pole, the −3 dB points in hertz, and the gain of two poles r·e^{±jθ} that peak at the centre.
 ///
-/// |1 − 2r·cos θ·w + r²w²|² = 4r²(cos ω − C)² + (1 − r²)²·sin²θ with C = cos θ·(1 + r²)/(2r): the peak lies where
-/// cos ω = C, half power where cos ω = C ± k, k = sinh a·√(1 − C²/cosh² a) for r = e^{−a}. The distance Δ of these points fixes
-/// k = sin(Δ/2)·√(1 − C²/cos²(Δ/2)), and sinh² a =: S solves S² + S(1 − C² − k²) = k².
+/// |1 − 2r·cos θ·w + r²w²|² = 4r²(cos ω − C)² + (1 − r²)²·sin²θ with C = cos θ·(1 + r²)/(2r): the peak lies
+/// where
+/// cos ω = C, half power where cos ω = C ± k, k = sinh a·√(1 − C²/cosh² a) for r = e^{−a}. The distance Δ of
+/// these points fixes k = sin(Δ/2)·√(1 − C²/cos²(Δ/2)), and sinh² a =: S solves S² + S(1 − C² − k²) = k².
 fn resonator(
     center_hz: f64,
     width_hz: f64,
@@ -298,7 +300,8 @@ fn resonator(
     Ok((Complex64::new(cosine, sine) * radius, edges, gain))
 }
 
-/// A root and its conjugate, exact on the axis and, for zeros of radius 1, on the circle as nearly as f64 allows.
+/// A root and its conjugate, exact on the axis and, for zeros of radius 1, on the circle as nearly as f64
+/// allows.
 fn root(root: &Root, rate: SampleRate, key: &'static str) -> Result<Vec<Complex64>, DesignError> {
     let Root { frequency_hz, radius } = *root;
     let nyquist = rate.nyquist();
@@ -417,14 +420,16 @@ fn given(coefficients: &Coefficients) -> Result<Direct, DesignError> {
             }
             let found = from_polynomials(&Polynomials { b: b.clone(), a: a.clone() });
             let found = found.map_err(|why| {
-                // Poles that are not fixed by their coefficients, or that were not found; else it is the zeros.
+                // Poles that are not fixed by their coefficients, or that were not found; else it is the
+                // zeros.
                 let of_poles = matches!(why, ConvertError::LosesPoles { .. });
                 let key =
                     if of_poles || polynomial_roots(a).is_err() { "want.a" } else { "want.b" };
                 DirectError::Convert { key, why }
             })?;
             assumptions.push(format!(
-                "split into sections: the response changed by {:.1e} of its peak, rounding of the given numbers can move \
+                "split into sections: the response changed by {:.1e} of its peak, rounding of the given \
+                    numbers can move \
                  poles by {:.1e} of their distance from the circle",
                 found.loss.response, found.loss.poles
             ));

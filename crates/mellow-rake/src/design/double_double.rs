@@ -1,5 +1,5 @@
-//! Numbers of twice the precision of f64, as the unevaluated sum of two: enough to evaluate a polynomial next to its
-//! roots and to solve normal equations that f64 cannot.
+//! Numbers of twice the precision of f64, as the unevaluated sum of two: enough to evaluate a polynomial next
+//! to its roots and to solve normal equations that f64 cannot.
 
 use num_complex::Complex64;
 

@@ -31,12 +31,14 @@ pub struct EqualizerChoice {
 pub enum EqualizerError {
     /// The filter has no single pass-band that is known.
     #[error(
-        "key `equalizer`: a delay is flattened in the pass-band of a recursive low-pass, high-pass or band-pass filter"
+        "key `equalizer`: a delay is flattened in the pass-band of a recursive low-pass, high-pass or \
+            band-pass filter"
     )]
     NoBand,
     /// So many all-passes are not enough.
     #[error(
-        "key `equalizer.delay_ripple`: {sections} all-pass sections bring the delay ripple from {before:.3} to {reached:.3} \
+        "key `equalizer.delay_ripple`: {sections} all-pass sections bring the delay ripple from {before:.3} \
+            to {reached:.3} \
          samples, not to {asked}"
     )]
     OutOfReach {
@@ -86,9 +88,9 @@ impl PolePair {
 
 /// Fits all-passes behind a filter so that its delay in the pass-band varies by no more than asked.
 ///
-/// From one section on, each number of sections is fitted by damped least squares (Levenberg-Marquardt), with weights that
-/// grow with the error so that the sum of squares turns into the largest deviation (Lawson's idea, in the form of rising
-/// powers); the first that reaches the wish is taken.
+/// From one section on, each number of sections is fitted by damped least squares (Levenberg-Marquardt), with
+/// weights that grow with the error so that the sum of squares turns into the largest deviation (Lawson's
+/// idea, in the form of rising powers); the first that reaches the wish is taken.
 ///
 /// # Errors
 /// [`EqualizerError`]
@@ -129,7 +131,8 @@ pub fn equalize(
         }
         let coarse = grid(60 + 24 * count + 4 * filter.poles.len());
         let target: Vec<f64> = coarse.iter().map(|omega| filter.group_delay(*omega)).collect();
-        // From evenly spread poles, and from the last fit stretched over one pole more, or with one more in its middle.
+        // From evenly spread poles, and from the last fit stretched over one pole more, or with one more in
+        // its middle.
         let mut starts = vec![evenly(count, band)];
         if let Some((_, pairs)) = &best {
             starts.push(stretched(pairs, count));

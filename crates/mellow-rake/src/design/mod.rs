@@ -68,7 +68,8 @@ pub struct Design {
     pub zeros_poles: Option<ZerosPolesGain>,
     /// The same filter as it runs: second-order sections, or taps.
     pub form: Form,
-    /// The all-passes behind it that flatten its delay, if they were asked for; `zeros_poles` and `form` hold them.
+    /// The all-passes behind it that flatten its delay, if they were asked for; `zeros_poles` and `form` hold
+    /// them.
     pub equalizer: Option<EqualizerChoice>,
 }
 
@@ -167,7 +168,11 @@ pub enum DesignError {
         wanted: usize,
     },
     /// Pass-band and stop-band overlap or stand on the wrong sides.
-    #[error("the pass-band edges {pass_hz:?} Hz and stop-band edges {stop_hz:?} Hz leave no transition for a {} filter", .kind.as_str())]
+    #[error(
+        "the pass-band edges {pass_hz:?} Hz and stop-band edges {stop_hz:?} Hz leave no transition for a {} \
+         filter",
+        .kind.as_str()
+    )]
     Overlap {
         /// The kind.
         kind: BandKind,
@@ -178,7 +183,8 @@ pub enum DesignError {
     },
     /// The order is out of range.
     #[error(
-        "an order of {found} is out of range: {step}1 to {largest} (order counts all poles of the digital filter)"
+        "an order of {found} is out of range: {step}1 to {largest} (order counts all poles of the digital \
+            filter)"
     )]
     Order {
         /// The order asked for.

@@ -76,7 +76,8 @@ fn fir_title(choice: &FirChoice) -> String {
         (choice.largest_error, choice.least_error, choice.alternations)
     {
         title.push_str(&format!(
-            "\n  weighted error {error:.4e}, alternating at {count} frequencies: with so many taps\n  none is below \
+            "\n  weighted error {error:.4e}, alternating at {count} frequencies: with so many taps\n  none \
+                is below \
              {least:.4e}"
         ));
     }

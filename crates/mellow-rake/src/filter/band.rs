@@ -57,7 +57,8 @@ pub enum EdgeMeaning {
 pub enum Mapping {
     /// Bilinear, the edges prewarped: they are met exactly.
     Bilinear,
-    /// The impulse response is sampled: the shape in time is kept, what lies above the Nyquist frequency folds back.
+    /// The impulse response is sampled: the shape in time is kept, what lies above the Nyquist frequency
+    /// folds back.
     ImpulseInvariant,
 }
 

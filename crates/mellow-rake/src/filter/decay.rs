@@ -3,11 +3,11 @@
 //! Advice for those who change this file: nothing here may be *probably* true. A system is s' = A·s + B·u,
 //! y = C·s + D·u, run in f64. Three quantities carry all proofs:
 //!
-//! - **L**, [`LinearSystem::gain`]: no row of |A|, |B|, |C|, |D| taken together sums to more. One computed step
-//!   is off by at most γ·L·max(‖s‖, |u|), with γ = m·u/(1 − m·u) for m rounded operations (Higham, *Accuracy
-//!   and Stability of Numerical Algorithms*, 2002, eq. 3.4 f.).
-//! - **Γ** = Σ‖A^k‖∞: an error made once adds up to at most Γ times itself in all later states. The computed Γ̃
-//!   is off by at most γ·L·Γ·Γ̃, so Γ ≤ Γ̃/(1 − γ·L·Γ̃).
+//! - **L**, [`LinearSystem::gain`]: no row of |A|, |B|, |C|, |D| taken together sums to more. One computed
+//!   step is off by at most γ·L·max(‖s‖, |u|), with γ = m·u/(1 − m·u) for m rounded operations (Higham,
+//!   *Accuracy and Stability of Numerical Algorithms*, 2002, eq. 3.4 f.).
+//! - **Γ** = Σ‖A^k‖∞: an error made once adds up to at most Γ times itself in all later states. The computed
+//!   Γ̃ is off by at most γ·L·Γ·Γ̃, so Γ ≤ Γ̃/(1 − γ·L·Γ̃).
 //! - **ρ** = ‖A^M‖∞ for some M: once ρ ≤ 1/4 is shown, everything behind a state s is at most
 //!   Σ_{k<M} |C·A^k| · ‖s‖ / (1 − ρ). The computed A^M is off by at most
 //!   γ·L·Γ·max‖A^k‖.
@@ -126,8 +126,8 @@ impl Matrices {
         self.state.iter().chain(&self.seen).map(Vec::len).sum::<usize>() as u64
     }
 
-    /// One step without drive of many states at once, which stand side by side in each row; the same sums in the same order as of
-    /// [`step`](Matrices::step). What is seen of each is added up by its size.
+    /// One step without drive of many states at once, which stand side by side in each row; the same sums in
+    /// the same order as of [`step`](Matrices::step). What is seen of each is added up by its size.
     fn step_all(&self, states: &mut Vec<f64>, next: &mut Vec<f64>, seen: &mut [f64]) {
         let count = self.state.len();
         // The last row of the scratch is for what is seen.
@@ -226,8 +226,9 @@ impl Decay {
         Decay::prove_within(system, Effort::default())
     }
 
-    /// The same with more or less effort. Responses that are followed with the proof end when it is spent: their norms are bounds all the same,
-    /// only larger than they need be, and [`is_cut`](Decay::is_cut) says so.
+    /// The same with more or less effort. Responses that are followed with the proof end when it is spent:
+    /// their norms are bounds all the same, only larger than they need be, and [`is_cut`](Decay::is_cut) says
+    /// so.
     ///
     /// # Errors
     /// As of [`prove`](Decay::prove).
@@ -328,13 +329,14 @@ impl Decay {
         Err(NotProved::NoDecay { steps: limit })
     }
 
-    /// The response of every observed quantity to one unit of the system's drive at sample 0. The system is the one
-    /// of the proof, driven from anywhere.
+    /// The response of every observed quantity to one unit of the system's drive at sample 0. The system is
+    /// the one of the proof, driven from anywhere.
     pub fn impulse<S: LinearSystem>(&self, system: &mut S) -> Vec<PeakGain> {
         self.follow(system, true)
     }
 
-    /// Whether a response was left before its tail fell below a part in 10¹² of its sum, as more was not to be done.
+    /// Whether a response was left before its tail fell below a part in 10¹² of its sum, as more was not to
+    /// be done.
     pub fn is_cut(&self) -> bool {
         self.is_cut.get()
     }
@@ -344,7 +346,8 @@ impl Decay {
         self.proof + (self.allowed - self.left.get())
     }
 
-    /// The same without the samples of the responses: only what adds up from them, for systems that ring long and are looked at in many places.
+    /// The same without the samples of the responses: only what adds up from them, for systems that ring long
+    /// and are looked at in many places.
     pub fn norms<S: LinearSystem>(&self, system: &mut S) -> Vec<PeakGain> {
         self.follow(system, false)
     }
@@ -488,7 +491,8 @@ mod tests {
     use crate::datapath::{Drive, LinearDatapath, SectionWords, direct_form_1};
     use crate::fixed::{Overflow, Rounding, round_coefficients};
 
-    /// A response that is left early has a bound all the same, above its true norm: what is left out is in the tail.
+    /// A response that is left early has a bound all the same, above its true norm: what is left out is in
+    /// the tail.
     #[test]
     fn a_response_that_is_cut_is_still_bounded() {
         let word = "s16f15".parse().unwrap();

@@ -47,8 +47,9 @@ impl From<Taps> for Form {
 }
 
 impl Form {
-    /// Products, additions and words of state per sample in f64: direct form I for sections, direct form for taps. A coefficient
-    /// of a section that is zero costs nothing: a section of the first order takes three products.
+    /// Products, additions and words of state per sample in f64: direct form I for sections, direct form for
+    /// taps. A coefficient of a section that is zero costs nothing: a section of the first order takes three
+    /// products.
     pub fn cost(&self) -> [usize; 3] {
         match self {
             Form::Sections(sections) => {
@@ -85,8 +86,8 @@ impl Form {
         (radius > 0.0).then_some(radius)
     }
 
-    /// How many samples of a response are looked at: all taps; or until the slowest pole has fallen by 180 dB, from 64 to a
-    /// million.
+    /// How many samples of a response are looked at: all taps; or until the slowest pole has fallen by 180
+    /// dB, from 64 to a million.
     pub(crate) fn length(&self) -> usize {
         match (self, self.pole_radius()) {
             (Form::Taps(taps), _) => taps.0.len(),

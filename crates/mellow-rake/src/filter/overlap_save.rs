@@ -5,11 +5,13 @@ use num_complex::Complex64;
 use rustfft::{Fft, FftPlanner};
 use std::sync::Arc;
 
-/// Taps at work by overlap-save: blocks of the signal are transformed, multiplied and transformed back (A. V. Oppenheim & R. W. Schafer,
-/// "Discrete-Time Signal Processing", 1989, section 8.7.3), two at a time as real and imaginary part.
+/// Taps at work by overlap-save: blocks of the signal are transformed, multiplied and transformed back (A. V.
+/// Oppenheim & R. W. Schafer, "Discrete-Time Signal Processing", 1989, section 8.7.3), two at a time as real
+/// and imaginary part.
 ///
-/// The output is that of [`RunningTaps`](super::RunningTaps) but for rounding: errors some 10⁻¹⁶ of the largest samples of the block times the
-/// sum of the taps' sizes. It comes in blocks of a fixed grid: how the input is cut up changes nothing.
+/// The output is that of [`RunningTaps`](super::RunningTaps) but for rounding: errors some 10⁻¹⁶ of the
+/// largest samples of the block times the sum of the taps' sizes. It comes in blocks of a fixed grid: how the
+/// input is cut up changes nothing.
 ///
 /// ```
 /// use mellow_rake::filter::{OverlapSave, Taps};
@@ -36,7 +38,8 @@ pub struct OverlapSave {
 }
 
 impl OverlapSave {
-    /// From so many taps on this takes less time than products one by one: measured by `cargo bench -p mellow-rake-rig --bench filters`.
+    /// From so many taps on this takes less time than products one by one: measured by `cargo bench -p
+    /// mellow-rake-rig --bench filters`.
     pub const WORTH_TAPS: usize = 64;
 
     /// A filter in the zero state.
@@ -71,7 +74,8 @@ impl OverlapSave {
         }
     }
 
-    /// The next samples; what comes out is late by up to two blocks, and complete after [`finish`](OverlapSave::finish).
+    /// The next samples; what comes out is late by up to two blocks, and complete after
+    /// [`finish`](OverlapSave::finish).
     pub fn push(&mut self, input: &[f64]) -> Vec<f64> {
         self.line.extend_from_slice(input);
         let mut output = Vec::new();

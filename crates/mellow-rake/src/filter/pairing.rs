@@ -54,11 +54,11 @@ fn take_nearest(list: &mut Vec<Complex64>, target: Complex64) -> Option<Complex6
 impl Sections {
     /// The same filter as second-order sections, paired, ordered and scaled for fixed point.
     ///
-    /// The pole pair nearest to the unit circle takes the zero pair nearest to it, and so on; the sections then run
-    /// from the least to the most resonant (Jackson, *Roundoff-noise analysis for fixed-point digital filters realized
-    /// in cascade or parallel form*, 1970, section V). Each section but the last is scaled so that no sine
-    /// leaves the sections up to it larger than 1; the last brings the product to the filter's gain. Roots must
-    /// come in exact conjugate pairs, with at most as many zeros as poles.
+    /// The pole pair nearest to the unit circle takes the zero pair nearest to it, and so on; the sections
+    /// then run from the least to the most resonant (Jackson, *Roundoff-noise analysis for fixed-point
+    /// digital filters realized in cascade or parallel form*, 1970, section V). Each section but the last is
+    /// scaled so that no sine leaves the sections up to it larger than 1; the last brings the product to the
+    /// filter's gain. Roots must come in exact conjugate pairs, with at most as many zeros as poles.
     pub fn from_zeros_poles(filter: &ZerosPolesGain) -> Sections {
         let (pole_pairs, mut real_poles) = sort_out(&filter.poles);
         let (mut zero_pairs, real_zeros) = sort_out(&filter.zeros);

@@ -5,8 +5,8 @@ use super::complex::modulus;
 use num_complex::Complex64;
 use std::f64::consts::PI;
 
-/// So many halvings at most of a step of phase: what then still jumps is a zero that f64 cannot tell from one on the circle,
-/// and next to it there is only rounding to follow.
+/// So many halvings at most of a step of phase: what then still jumps is a zero that f64 cannot tell from one
+/// on the circle, and next to it there is only rounding to follow.
 const DEPTH: u32 = 16;
 
 /// A zero or pole as seen from the unit circle.
@@ -28,21 +28,21 @@ pub struct Landmark {
 /// assert!((phase[2] + 7.5).abs() < 1e-12, "unwrapped: {phase:?}");
 /// ```
 pub trait PhaseResponse: Transfer {
-    /// Group delay −dφ/dω in samples at the angle ω, 0 to π radians per sample. A zero on the unit circle, where the phase
-    /// jumps, counts with the slope on both sides of the jump.
+    /// Group delay −dφ/dω in samples at the angle ω, 0 to π radians per sample. A zero on the unit circle,
+    /// where the phase jumps, counts with the slope on both sides of the jump.
     fn group_delay(&self, omega: f64) -> f64;
 
-    /// The unwrapped phase in radians at rising angles from 0 to π: continuous but for the jumps by π at zeros on the
-    /// unit circle, and within (−π, π] at angle 0.
+    /// The unwrapped phase in radians at rising angles from 0 to π: continuous but for the jumps by π at
+    /// zeros on the unit circle, and within (−π, π] at angle 0.
     ///
     /// Where no closed form is at hand it is [followed](PhaseResponse::followed_phase).
     fn phase(&self, omegas: &[f64]) -> Vec<f64> {
         self.followed_phase(omegas)
     }
 
-    /// The unwrapped phase followed from angle 0 on: each step is predicted from the group delay at both ends, and halved
-    /// until the prediction errs by less than 0.6 and the ends agree (J. M. Tribolet, "A new phase unwrapping algorithm",
-    /// 1977, section III).
+    /// The unwrapped phase followed from angle 0 on: each step is predicted from the group delay at both
+    /// ends, and halved until the prediction errs by less than 0.6 and the ends agree (J. M. Tribolet, "A new
+    /// phase unwrapping algorithm", 1977, section III).
     fn followed_phase(&self, omegas: &[f64]) -> Vec<f64> {
         let steps = 64 + 4 * self.extent();
         let mut angles: Vec<f64> = (0..=steps).map(|k| PI * k as f64 / steps as f64).collect();
@@ -107,11 +107,11 @@ fn step(from: &Place, to: &Place, depth: u32, look: &dyn Fn(f64) -> Place) -> f6
     step(from, &middle, depth - 1, look) + step(&middle, to, depth - 1, look)
 }
 
-/// The group delay of c\[0\] + c\[1\]·w + … at w = e^{−jω}: Re(S₁/S₀) with Sₙ = Σ kⁿ·c\[k\]·wᵏ, and exactly the middle for
-/// symmetric and antisymmetric coefficients.
+/// The group delay of c\[0\] + c\[1\]·w + … at w = e^{−jω}: Re(S₁/S₀) with Sₙ = Σ kⁿ·c\[k\]·wᵏ, and exactly
+/// the middle for symmetric and antisymmetric coefficients.
 ///
-/// Near a zero both sums lose their digits: there the zero is found by Newton's method and divided out, and its own delay,
-/// 1/2 on the unit circle, is added in closed form.
+/// Near a zero both sums lose their digits: there the zero is found by Newton's method and divided out, and
+/// its own delay, 1/2 on the unit circle, is added in closed form.
 pub(super) fn polynomial_delay(coefficients: &[f64], omega: f64) -> f64 {
     /// How small a sum is near a zero, as a share of the sum of sizes.
     const NEAR: f64 = 1e-3;
@@ -183,14 +183,15 @@ fn zero_delay(q: Complex64, blur: f64) -> f64 {
     ((1.0 - r) + square) / ((1.0 - r) * (1.0 - r) + 2.0 * square)
 }
 
-/// The part of the unwrapped phase that one zero contributes: of 1 − r·e^{jθ}·e^{−jω}, continuous in ω from 0 to π but for a
-/// jump by +π on the unit circle. Conjugate pairs start at 0 together.
+/// The part of the unwrapped phase that one zero contributes: of 1 − r·e^{jθ}·e^{−jω}, continuous in ω from 0
+/// to π but for a jump by +π on the unit circle. Conjugate pairs start at 0 together.
 pub(super) fn root_phase(root: Complex64, omega: f64) -> f64 {
     let (r, theta) = (modulus(root), libm::atan2(root.im, root.re));
     let x = theta - omega;
     let (sine, half) = (libm::sin(x), libm::sin(x / 2.0));
     if on_the_circle(r) {
-        // 1 − e^{jx} = −2j·sin(x/2)·e^{jx/2}; x lies between −2π and π. A zero at −1 jumps behind the last angle.
+        // 1 − e^{jx} = −2j·sin(x/2)·e^{jx/2}; x lies between −2π and π. A zero at −1 jumps behind the last
+        // angle.
         let before = x > 0.0 || theta >= PI;
         return x / 2.0 + if before { -PI / 2.0 } else { PI / 2.0 };
     }

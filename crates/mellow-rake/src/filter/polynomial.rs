@@ -51,8 +51,8 @@ fn newton(coefficients: &[f64], z: Complex64) -> Option<Complex64> {
     Some(if inside { ratio } else { (x * (Complex64::new(degree, 0.0) - x / ratio)).inv() })
 }
 
-/// First guesses: on circles whose radii come from the upper hull of log|c_k| over k (Bini, *Numerical computation of
-/// polynomial zeros by means of Aberth's method*, 1996).
+/// First guesses: on circles whose radii come from the upper hull of log|c_k| over k (Bini, *Numerical
+/// computation of polynomial zeros by means of Aberth's method*, 1996).
 fn guesses(coefficients: &[f64]) -> Vec<Complex64> {
     let degree = coefficients.len() - 1;
     // By rising power.
@@ -82,12 +82,13 @@ fn guesses(coefficients: &[f64]) -> Vec<Complex64> {
 
 /// The roots of c\[0\]·z^n + … + c\[n\], highest power first, in exact conjugate pairs.
 ///
-/// All at once by the Ehrlich-Aberth iteration (Aberth, *Iteration methods for finding all zeros of a polynomial
-/// simultaneously*, 1973), each until its value is within the rounding error of evaluating it. Roots at zero are taken out
-/// first, and so are those at exactly 1 and −1; zero coefficients in front lower the degree.
+/// All at once by the Ehrlich-Aberth iteration (Aberth, *Iteration methods for finding all zeros of a
+/// polynomial simultaneously*, 1973), each until its value is within the rounding error of evaluating it.
+/// Roots at zero are taken out first, and so are those at exactly 1 and −1; zero coefficients in front lower
+/// the degree.
 ///
-/// How far the roots can be trusted depends on the polynomial: clustered roots lose half or more of their digits. The
-/// conversions that use them state what was lost.
+/// How far the roots can be trusted depends on the polynomial: clustered roots lose half or more of their
+/// digits. The conversions that use them state what was lost.
 ///
 /// # Errors
 /// [`RootsError`]
@@ -102,8 +103,8 @@ pub fn polynomial_roots(coefficients: &[f64]) -> Result<Vec<Complex64>, RootsErr
     roots_within(coefficients, 2.0 * f64::EPSILON)
 }
 
-/// The same for coefficients that are themselves off by `uncertainty` of the sum of their sizes: a root this near to 1 or −1 is
-/// taken for one that lies there.
+/// The same for coefficients that are themselves off by `uncertainty` of the sum of their sizes: a root this
+/// near to 1 or −1 is taken for one that lies there.
 pub(crate) fn roots_within(
     coefficients: &[f64],
     uncertainty: f64,
@@ -136,10 +137,11 @@ pub(crate) fn roots_within(
     Ok(roots)
 }
 
-/// Sets of roots that may be those of a polynomial whose roots occur several times over, as the zeros of filters do. Rounding its coefficients
-/// spreads a root of multiplicity m over a circle of radius ε^(1/m), but leaves the mean of that circle where it was (W. Kahan, "Conserving
-/// confluence curbs ill-condition", 1972): in each set those that lie nearer to each other than some distance stand at their mean. Which set is the
-/// best the caller finds out, by what it makes of the polynomial.
+/// Sets of roots that may be those of a polynomial whose roots occur several times over, as the zeros of
+/// filters do. Rounding its coefficients spreads a root of multiplicity m over a circle of radius ε^(1/m),
+/// but leaves the mean of that circle where it was (W. Kahan, "Conserving confluence curbs ill-condition",
+/// 1972): in each set those that lie nearer to each other than some distance stand at their mean. Which set
+/// is the best the caller finds out, by what it makes of the polynomial.
 ///
 /// # Errors
 /// [`RootsError`] for no polynomial, and where no set was found.
@@ -171,8 +173,9 @@ fn derivative(coefficients: &[f64]) -> Vec<f64> {
     coefficients[..degree].iter().enumerate().map(|(k, c)| c * (degree - k) as f64).collect()
 }
 
-/// Roots, those that lie nearer to each other than a distance, directly or over others, all at one place: there the (m − 1)-th derivative has a root
-/// of its own, which is as sure as the coefficients are. Its search starts at their mean.
+/// Roots, those that lie nearer to each other than a distance, directly or over others, all at one place:
+/// there the (m − 1)-th derivative has a root of its own, which is as sure as the coefficients are. Its
+/// search starts at their mean.
 fn at_means(coefficients: &[f64], roots: &[Complex64], distance: f64) -> Vec<Complex64> {
     let mut group: Vec<usize> = (0..roots.len()).collect();
     for one in 0..roots.len() {
@@ -206,8 +209,9 @@ fn at_means(coefficients: &[f64], roots: &[Complex64], distance: f64) -> Vec<Com
     (0..roots.len()).map(place).collect()
 }
 
-/// The polynomial without its roots at −1 and 1, as often as its coefficients, each off by a rounding, can have them there: the j-th coefficient of its
-/// expansion about the root is then no larger than Σ |c_k|·C(k, j) times that rounding.
+/// The polynomial without its roots at −1 and 1, as often as its coefficients, each off by a rounding, can
+/// have them there: the j-th coefficient of its expansion about the root is then no larger than Σ |c_k|·C(k,
+/// j) times that rounding.
 fn without_multiple_ones(coefficients: &[f64]) -> (Vec<f64>, Vec<Complex64>) {
     let mut rest = coefficients.to_vec();
     let mut roots = Vec::new();
@@ -278,8 +282,9 @@ fn unpaired(coefficients: &[f64]) -> Result<(Vec<Complex64>, f64), RootsError> {
     Ok((roots, moved))
 }
 
-/// The polynomial without its roots at exactly 1 and −1, by synthetic division, and these roots. Filters have them many
-/// times over, and a root that occurs m times is otherwise known to the m-th part of the digits only.
+/// The polynomial without its roots at exactly 1 and −1, by synthetic division, and these roots. Filters have
+/// them many times over, and a root that occurs m times is otherwise known to the m-th part of the digits
+/// only.
 fn without_ones(coefficients: &[f64], uncertainty: f64) -> (Vec<f64>, Vec<Complex64>) {
     let mut rest = coefficients.to_vec();
     let mut roots = Vec::new();
@@ -301,8 +306,8 @@ fn without_ones(coefficients: &[f64], uncertainty: f64) -> (Vec<f64>, Vec<Comple
     (rest, roots)
 }
 
-/// Roots of a real polynomial in exact conjugate pairs: each root goes with the one nearest to its mirror image, itself
-/// if it is real. `None` if they do not pair.
+/// Roots of a real polynomial in exact conjugate pairs: each root goes with the one nearest to its mirror
+/// image, itself if it is real. `None` if they do not pair.
 pub(crate) fn paired(mut roots: Vec<Complex64>) -> Option<Vec<Complex64>> {
     roots.sort_by(|a, b| b.im.total_cmp(&a.im).then(b.re.total_cmp(&a.re)));
     let mut all = Vec::with_capacity(roots.len());

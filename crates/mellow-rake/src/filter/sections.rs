@@ -27,7 +27,8 @@ impl Section {
         ((w * b[2] + b[1]) * w + b[0]) / ((w * a[1] + a[0]) * w + 1.0)
     }
 
-    /// Σ|h| of its impulse response in f64, as far as that reaches: how much larger than any input its output can get.
+    /// Σ|h| of its impulse response in f64, as far as that reaches: how much larger than any input its output
+    /// can get.
     pub(crate) fn l1_norm(&self) -> f64 {
         let Section { b: [b0, b1, b2], a: [a1, a2] } = *self;
         let length = super::Form::from(Sections(vec![*self])).length();
@@ -152,8 +153,9 @@ impl RunningSections {
     }
 }
 
-/// Sections at work at the same time, each on the sample that the one before it has just finished: none waits for another, and the
-/// processor can take them side by side. Each does the same operations in the same order as alone.
+/// Sections at work at the same time, each on the sample that the one before it has just finished: none waits
+/// for another, and the processor can take them side by side. Each does the same operations in the same order
+/// as alone.
 struct Lanes<const N: usize> {
     b: [[f64; N]; 3],
     a: [[f64; N]; 2],

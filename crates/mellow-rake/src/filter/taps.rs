@@ -19,7 +19,8 @@ use std::f64::consts::PI;
 #[cfg_attr(feature = "serde", serde(transparent))]
 pub struct Taps(pub Vec<f64>);
 
-/// The four kinds of exactly linear phase (Oppenheim & Schafer, *Discrete-Time Signal Processing*, 1989, section 5.7.3).
+/// The four kinds of exactly linear phase (Oppenheim & Schafer, *Discrete-Time Signal Processing*, 1989,
+/// section 5.7.3).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub enum LinearPhase {
@@ -83,7 +84,8 @@ impl Taps {
         self.0.len().saturating_sub(1) as f64 / 2.0
     }
 
-    /// The real amplitude A(ω) of a filter of linear phase: H(e^{jω}) = A(ω)·e^{−jω(N−1)/2}, times j if antisymmetric.
+    /// The real amplitude A(ω) of a filter of linear phase: H(e^{jω}) = A(ω)·e^{−jω(N−1)/2}, times j if
+    /// antisymmetric.
     pub fn amplitude(&self, omega: f64) -> f64 {
         let half = self.delay();
         let turn = Complex64::new(libm::cos(omega * half), libm::sin(omega * half));
@@ -140,8 +142,8 @@ impl PhaseResponse for Taps {
         polynomial_delay(&self.0, omega)
     }
 
-    /// Of linear phase the straight line, a quarter turn if antisymmetric, and half a turn where the amplitude is below
-    /// zero: no jump is followed from point to point.
+    /// Of linear phase the straight line, a quarter turn if antisymmetric, and half a turn where the
+    /// amplitude is below zero: no jump is followed from point to point.
     fn phase(&self, omegas: &[f64]) -> Vec<f64> {
         let Some(kind) = self.linear_phase() else {
             return self.followed_phase(omegas);

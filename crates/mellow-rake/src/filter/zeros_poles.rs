@@ -18,7 +18,8 @@ pub struct ZerosPolesGain {
 }
 
 impl ZerosPolesGain {
-    /// Zeros and poles of sections: roots of quadratics, the larger from the formula, the smaller from the product.
+    /// Zeros and poles of sections: roots of quadratics, the larger from the formula, the smaller from the
+    /// product.
     pub fn from_sections(sections: &Sections) -> ZerosPolesGain {
         let mut filter = ZerosPolesGain { zeros: Vec::new(), poles: Vec::new(), gain: 1.0 };
         for Section { b, a } in &sections.0 {
@@ -85,8 +86,8 @@ impl Transfer for ZerosPolesGain {
 }
 
 impl PhaseResponse for ZerosPolesGain {
-    /// Each factor 1 − r·e^{jθ}z⁻¹ contributes (r² − r·cos(ω − θ))/(1 + r² − 2r·cos(ω − θ)), a zero with plus, a pole with
-    /// minus. A zero on the unit circle contributes exactly 1/2.
+    /// Each factor 1 − r·e^{jθ}z⁻¹ contributes (r² − r·cos(ω − θ))/(1 + r² − 2r·cos(ω − θ)), a zero with
+    /// plus, a pole with minus. A zero on the unit circle contributes exactly 1/2.
     fn group_delay(&self, omega: f64) -> f64 {
         let factor = |root: &Complex64| {
             let (r, theta) = (modulus(*root), libm::atan2(root.im, root.re));
@@ -104,7 +105,8 @@ impl PhaseResponse for ZerosPolesGain {
         zeros - poles + (self.poles.len() as f64 - self.zeros.len() as f64)
     }
 
-    /// The sum of what each root contributes; none is followed from point to point, so none is lost between points.
+    /// The sum of what each root contributes; none is followed from point to point, so none is lost between
+    /// points.
     fn phase(&self, omegas: &[f64]) -> Vec<f64> {
         let sum = |roots: &[Complex64], omega: f64| -> f64 {
             roots.iter().map(|root| root_phase(*root, omega)).sum()

@@ -74,7 +74,8 @@ pub enum QuantizeError {
 pub struct RoundedTable {
     /// The format of every word; of those with the finest fraction where not all have the same.
     pub format: WordFormat,
-    /// For each coefficient, by how many bits its fraction is smaller than that of the format; empty where none is.
+    /// For each coefficient, by how many bits its fraction is smaller than that of the format; empty where
+    /// none is.
     pub lifts: Vec<Vec<u32>>,
     /// The integers, row by row.
     pub rows: Vec<Vec<i64>>,
@@ -193,8 +194,8 @@ pub fn round_coefficients(
     Ok(RoundedTable::new(format, rows))
 }
 
-/// Rounds every coefficient to the nearest integer, each group of columns of each row with the largest fraction that holds it, but at most
-/// `most` bits more than a common one could have.
+/// Rounds every coefficient to the nearest integer, each group of columns of each row with the largest
+/// fraction that holds it, but at most `most` bits more than a common one could have.
 ///
 /// # Errors
 /// As of [`round_coefficients`]; a fraction that is given is that of all.
@@ -202,7 +203,8 @@ pub fn round_coefficients(
 /// ```
 /// use mellow_rake::fixed::round_groups;
 /// let table = round_groups(&[vec![1.0, -1.7], vec![0.1, 0.2]], "s8".parse()?, &[0..2], 15)?;
-/// assert_eq!((table.format_at(0, 0).to_string(), table.format_at(1, 0).to_string()), ("s8f6".into(), "s8f9".into()));
+/// assert_eq!((table.format_at(0, 0).to_string(), table.format_at(1, 0).to_string()), ("s8f6".into(),
+///     "s8f9".into()));
 /// assert_eq!(table.rows, [[64, -109], [51, 102]]);
 /// # Ok::<(), mellow_rake::fixed::QuantizeError>(())
 /// ```

@@ -1,8 +1,8 @@
 //! Signed digits of an integer.
 
-/// The least number of nonzero digits 1 and −1 in which an integer can be written as a sum of powers of two: that of its
-/// canonical form, in which no two neighbours are nonzero (G. W. Reitwiesner, "Binary arithmetic", 1960, section 8). A product by it
-/// takes one adder less than that.
+/// The least number of nonzero digits 1 and −1 in which an integer can be written as a sum of powers of two:
+/// that of its canonical form, in which no two neighbours are nonzero (G. W. Reitwiesner, "Binary
+/// arithmetic", 1960, section 8). A product by it takes one adder less than that.
 ///
 /// ```
 /// use mellow_rake::fixed::signed_digits;
@@ -14,7 +14,8 @@ pub fn signed_digits(integer: i64) -> u32 {
     (size ^ (3 * size)).count_ones()
 }
 
-/// The canonical form itself: the powers of two that add up to an integer, the smallest first, and whether each is taken away.
+/// The canonical form itself: the powers of two that add up to an integer, the smallest first, and whether
+/// each is taken away.
 ///
 /// ```
 /// use mellow_rake::fixed::signed_digit_powers;

@@ -71,8 +71,8 @@ impl Rounding {
         floor + i128::from(up)
     }
 
-    /// The same in few operations, for words of up to 62 bits and shifts up to 62: something is added that carries into the bits that
-    /// are kept exactly where the result is the next integer.
+    /// The same in few operations, for words of up to 62 bits and shifts up to 62: something is added that
+    /// carries into the bits that are kept exactly where the result is the next integer.
     #[inline(always)]
     pub(crate) fn shift_right_narrow(self, word: i64, shift: u32) -> i64 {
         if shift == 0 {
@@ -104,8 +104,8 @@ impl Rounding {
         }
     }
 
-    /// The smallest and largest integer that a word can be above its rounded one, when `shift` bits are dropped: what is left over, in steps of
-    /// the word.
+    /// The smallest and largest integer that a word can be above its rounded one, when `shift` bits are
+    /// dropped: what is left over, in steps of the word.
     ///
     /// ```
     /// use mellow_rake::fixed::Rounding;

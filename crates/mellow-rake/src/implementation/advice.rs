@@ -1,4 +1,5 @@
-//! What would do instead of words or a structure that a filter cannot run on: found by building the filter with it.
+//! What would do instead of words or a structure that a filter cannot run on: found by building the filter
+//! with it.
 
 use super::{Goal, ImplementError, implement_toward};
 use crate::datapath::{BuildError, DatapathError};
@@ -16,7 +17,8 @@ pub struct Advice {
     pub fixed: Fixed,
 }
 
-/// The least change that was found with which a refused filter can be built; `None` where nothing that was tried does.
+/// The least change that was found with which a refused filter can be built; `None` where nothing that was
+/// tried does.
 ///
 /// Tried are changes of what the refusal names, from the smallest on, and other structures.
 ///

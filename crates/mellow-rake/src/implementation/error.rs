@@ -28,7 +28,8 @@ pub enum ImplementError {
     },
     /// Rounding left nothing of a numerator.
     #[error(
-        "key `fixed.coefficients`: rounded to {format}, nothing is left of {place}: all its numerator, or all its taps, are 0"
+        "key `fixed.coefficients`: rounded to {format}, nothing is left of {place}: all its numerator, or \
+            all its taps, are 0"
     )]
     NothingLeft {
         /// The filter or the section, in words.
@@ -56,8 +57,10 @@ pub enum ImplementError {
     },
     /// The taps do not let a constant through unchanged.
     #[error(
-        "key `fixed.unit_sum`: the taps that were designed add up to {sum:.6}, not to 1 within the roundings of {format}: unit_sum is for \
-         filters that leave constants as they are (gain = \"unity\" in [method] scales a band to that), with a fraction that an integer 1 fits"
+        "key `fixed.unit_sum`: the taps that were designed add up to {sum:.6}, not to 1 within the \
+            roundings of {format}: unit_sum is for \
+         filters that leave constants as they are (gain = \"unity\" in [method] scales a band to that), \
+         with a fraction that an integer 1 fits"
     )]
     UnitSum {
         /// The sum of the designed taps.
@@ -67,7 +70,8 @@ pub enum ImplementError {
     },
     /// A reflection coefficient was rounded to 1.
     #[error(
-        "key `fixed.coefficients`: rounded to {format}, reflection coefficient k{index} of {place} is of size 1: no stable lattice"
+        "key `fixed.coefficients`: rounded to {format}, reflection coefficient k{index} of {place} is of \
+            size 1: no stable lattice"
     )]
     Reflection {
         /// Its index, from 1.
@@ -87,7 +91,8 @@ pub enum ImplementError {
     },
     /// No word holds the states.
     #[error(
-        "key `fixed.structure`: the states of \"{structure}\" reach {largest:.3}, which with the output's fraction and two bits more needs \
+        "key `fixed.structure`: the states of \"{structure}\" reach {largest:.3}, which with the output's \
+            fraction and two bits more needs \
          {needed} bits, and a word has at most 64"
     )]
     State {

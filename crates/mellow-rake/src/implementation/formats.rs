@@ -17,7 +17,8 @@ pub struct ChosenBetween {
     pub is_widened: bool,
 }
 
-/// What goes from section to section of a cascade: what was given; else the output, if that holds the input, or what holds both.
+/// What goes from section to section of a cascade: what was given; else the output, if that holds the input,
+/// or what holds both.
 pub(super) fn between(
     fixed: &Fixed,
     sections: usize,
@@ -47,7 +48,8 @@ pub(super) fn between(
     Ok(Some(ChosenBetween { format, is_chosen: true, is_widened: false }))
 }
 
-/// Chosen formats with as many whole bits as a proof needs that no limit acts, where overflow is forbidden: as far as it is they that are too short.
+/// Chosen formats with as many whole bits as a proof needs that no limit acts, where overflow is forbidden:
+/// as far as it is they that are too short.
 pub(super) fn with_room(
     prepared: &Prepared,
     fixed: Fixed,
@@ -123,7 +125,8 @@ fn of_width(error: WidthError) -> ImplementError {
     }
 }
 
-/// A program with products and accumulators as asked for, else with accumulators as narrow as is proved; without products where there is no multiplier.
+/// A program with products and accumulators as asked for, else with accumulators as narrow as is proved;
+/// without products where there is no multiplier.
 pub(super) fn settle(datapath: Datapath, fixed: &Fixed) -> Result<Checked, ImplementError> {
     let datapath = match fixed.products {
         Some(format) => datapath.with_products(format, fixed.rounding).map_err(of_width)?,

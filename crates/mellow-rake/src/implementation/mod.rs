@@ -27,8 +27,9 @@ use prepared::Prepared;
 pub struct Implementation {
     /// The words that were asked for.
     pub fixed: Fixed,
-    /// The coefficients as integers: one row per section, b0, b1, b2, a1, a2; of the coupled form a11, a12, b1, a21, a22, b2, c1, c2, d;
-    /// of an all-pass a1, a2 or a1 alone, branch after branch; of a lattice k1, k2, …; or one row of taps.
+    /// The coefficients as integers: one row per section, b0, b1, b2, a1, a2; of the coupled form a11, a12,
+    /// b1, a21, a22, b2, c1, c2, d; of an all-pass a1, a2 or a1 alone, branch after branch; of a lattice k1,
+    /// k2, …; or one row of taps.
     pub table: RoundedTable,
     /// The taps of the ladder of a lattice, in a format of their own.
     pub ladder: Option<RoundedTable>,
@@ -66,7 +67,8 @@ pub fn implement(designed: &Form, fixed: Fixed) -> Result<Implementation, Implem
     implement_toward(designed, fixed, &Goal::Response)
 }
 
-/// Puts a designed filter on integers; where integers are searched, they are to leave as much of a goal as can be.
+/// Puts a designed filter on integers; where integers are searched, they are to leave as much of a goal as
+/// can be.
 ///
 /// # Errors
 /// As of [`implement`].
@@ -140,7 +142,8 @@ impl Implementation {
         self.predictions.as_ref().map_err(|why| NotPredicted::from(*why))?.noise
     }
 
-    /// How many more filters of this kind may be put on integers, to be compared with it, for some seconds of its spec's effort.
+    /// How many more filters of this kind may be put on integers, to be compared with it, for some seconds of
+    /// its spec's effort.
     pub fn affordable(&self) -> usize {
         /// Multiplications, some seconds of them.
         const WORK: u64 = 5_000_000_000;
@@ -160,12 +163,13 @@ impl Implementation {
         self.between.map_or(self.fixed.output, |between| between.format)
     }
 
-    /// One section of a cascade by itself, or one of the all-passes of a sum, with the words that it has there; the whole lattice for a filter
-    /// that is one. `None` for taps and where there is no such section.
+    /// One section of a cascade by itself, or one of the all-passes of a sum, with the words that it has
+    /// there; the whole lattice for a filter that is one. `None` for taps and where there is no such section.
     pub fn section(&self, index: usize) -> Option<Checked> {
         let one = self.prepared.section(index)?;
         let mut fixed = self.fixed;
-        // By itself a section may be given more than comes to it in the filter; where no limit can act there, all overflows are one filter.
+        // By itself a section may be given more than comes to it in the filter; where no limit can act there,
+        // all overflows are one filter.
         if self.no_limit_acts() {
             fixed.overflow = Overflow::Saturate;
         }

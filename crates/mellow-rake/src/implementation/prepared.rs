@@ -159,7 +159,8 @@ impl Prepared {
         }
     }
 
-    /// One section by itself: of a lattice that is the whole filter that one, of all-passes one beside nothing.
+    /// One section by itself: of a lattice that is the whole filter that one, of all-passes one beside
+    /// nothing.
     pub(super) fn section(&self, index: usize) -> Option<Prepared> {
         Some(match self {
             Prepared::Taps(_) => return None,
@@ -193,7 +194,8 @@ impl Prepared {
         (0..table.rows.len()).map(values).collect()
     }
 
-    /// Whether rounding left something of the filter: not zero in place of all numerators of a section, or of all taps.
+    /// Whether rounding left something of the filter: not zero in place of all numerators of a section, or of
+    /// all taps.
     pub(super) fn check_left(&self, designed: &Form) -> Result<(), ImplementError> {
         let zero = |integers: &[i64]| integers.iter().all(|value| *value == 0);
         let place = |row: usize, rows: usize| match rows {
@@ -280,7 +282,8 @@ impl Prepared {
     }
 }
 
-/// By how many bits fractions may differ: what an accumulator of 64 bits has left for sums of five products of these words.
+/// By how many bits fractions may differ: what an accumulator of 64 bits has left for sums of five products
+/// of these words.
 fn most_lift(fixed: &Fixed) -> u32 {
     let data = fixed.input.width().max(fixed.carried().width());
     let data = fixed.state.map_or(data + 4, |state| data.max(state.width()));

@@ -40,7 +40,8 @@ pub(super) fn choose(
     format(fixed, largest).map(Some)
 }
 
-/// The largest value of a state by the l1 norms of the paths to it, from the full scale of what comes to a section.
+/// The largest value of a state by the l1 norms of the paths to it, from the full scale of what comes to a
+/// section.
 fn by_norms(fixed: Fixed, sections: usize, paths: impl Iterator<Item = Section>) -> f64 {
     let incoming = if sections > 1 { fixed.carried() } else { fixed.input };
     let size = -incoming.minimum() as f64;
@@ -48,8 +49,9 @@ fn by_norms(fixed: Fixed, sections: usize, paths: impl Iterator<Item = Section>)
     size * paths.map(|path| path.l1_norm()).fold(0.0, f64::max)
 }
 
-/// The largest value that the bounds of the program give for its states, section by section where it has such: how far a word can go
-/// depends on its format by roundings only, so a short word of the right fraction shows it.
+/// The largest value that the bounds of the program give for its states, section by section where it has
+/// such: how far a word can go depends on its format by roundings only, so a short word of the right fraction
+/// shows it.
 fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
     let fraction = fixed.carried().fraction() + 2;
     let structure = fixed.structure.as_str();
@@ -81,8 +83,8 @@ fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
     Ok(largest)
 }
 
-/// The format that was given for the states; or two fraction bits more than the output, whose rounding they must not add to, and as many
-/// whole bits as the largest of them needs.
+/// The format that was given for the states; or two fraction bits more than the output, whose rounding they
+/// must not add to, and as many whole bits as the largest of them needs.
 fn format(fixed: Fixed, largest: f64) -> Result<ChosenState, ImplementError> {
     if let Some(format) = fixed.state {
         return Ok(ChosenState { format, largest, is_chosen: false });

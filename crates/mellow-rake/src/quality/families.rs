@@ -21,17 +21,17 @@ pub struct FamilyFigures {
     pub worst_delay_samples: Option<f64>,
     /// The largest less the smallest group delay in the pass-band, in samples.
     pub delay_variation_samples: Option<f64>,
-    /// How far the step response goes beyond its final value, in percent of the final value's size; where that is below a
-    /// quarter of the largest swing (high-pass and band-pass filters), the swing to the other side in percent of the step.
+    /// How far the step response goes beyond its final value, in percent of the final value's size; where
+    /// that is below a quarter of the largest swing (high-pass and band-pass filters), the swing to the other
+    /// side in percent of the step.
     pub step_overshoot_percent: f64,
 }
 
 /// A design of one family that keeps the template, with its figures.
 pub type Kept = (Design, FamilyFigures);
 
-/// Designs the same wish with every family: the design with its figures. A template is kept by the smallest order of each,
-/// whatever order the wish gives. A family that cannot keep the template has its
-/// error.
+/// Designs the same wish with every family: the design with its figures. A template is kept by the smallest
+/// order of each, whatever order the wish gives. A family that cannot keep the template has its error.
 ///
 /// ```
 /// use mellow_rake::quality::compare_families;

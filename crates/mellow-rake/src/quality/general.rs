@@ -32,7 +32,8 @@ pub struct MarkMeasure {
     /// What was asked.
     #[cfg_attr(feature = "serde", serde(flatten))]
     pub mark: Mark,
-    /// The gain in decibels, or the phase in degrees within half a turn of what was asked; `None` for no gain at all.
+    /// The gain in decibels, or the phase in degrees within half a turn of what was asked; `None` for no gain
+    /// at all.
     pub found: Option<f64>,
 }
 
@@ -43,7 +44,8 @@ pub struct BandDeviation {
     /// The band.
     #[cfg_attr(feature = "serde", serde(flatten))]
     pub band: WeightedBand,
-    /// The largest deviation of the gain from the level, as a ratio to 1; relative to the level where the band says so.
+    /// The largest deviation of the gain from the level, as a ratio to 1; relative to the level where the
+    /// band says so.
     pub largest: f64,
     /// Where it is, in hertz.
     pub at_hz: f64,

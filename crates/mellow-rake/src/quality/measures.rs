@@ -70,8 +70,8 @@ impl Measures {
         }
     }
 
-    /// By how many decibels the measured levels exceed those asked for, zero where they are kept; `None` where
-    /// none were asked for.
+    /// By how many decibels the measured levels exceed those asked for, zero where they are kept; `None`
+    /// where none were asked for.
     pub fn template_excess_db(&self, choice: &Choice) -> Option<f64> {
         let (Measures::Bands(measures), Some((ripple, attenuation))) = (self, choice.levels())
         else {
@@ -88,13 +88,14 @@ impl Measures {
     }
 }
 
-/// Whether a design, with what was measured on it, is what was asked; `None` where nothing was asked that a response could
-/// miss, as of taps with nothing but a number.
+/// Whether a design, with what was measured on it, is what was asked; `None` where nothing was asked that a
+/// response could miss, as of taps with nothing but a number.
 ///
-/// A notch: a null at the centre, and the −3 dB points within a millionth of the width, or within what f64 can tell
-/// apart at this sample rate. Otherwise: every edge of a recursive filter at its level, every fixed point at its gain or
-/// phase, and the template kept, within 1e-6 dB or degrees. Taps: the half-amplitude points within half of sample rate over taps of a cut-off, and
-/// nothing outside above an attenuation that was asked for without a stop-band.
+/// A notch: a null at the centre, and the −3 dB points within a millionth of the width, or within what f64
+/// can tell apart at this sample rate. Otherwise: every edge of a recursive filter at its level, every fixed
+/// point at its gain or phase, and the template kept, within 1e-6 dB or degrees. Taps: the half-amplitude
+/// points within half of sample rate over taps of a cut-off, and nothing outside above an attenuation that
+/// was asked for without a stop-band.
 pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> Option<bool> {
     Some(match (&design.choice, measures) {
         (Choice::Notch(choice), Measures::Notch(measures)) => {
@@ -140,13 +141,15 @@ pub fn meets_spec(design: &Design, measures: &Measures, rate: SampleRate) -> Opt
     })
 }
 
-/// Whether nothing outside rises above an attenuation that was asked for without a stop-band; `None` where it was not.
+/// Whether nothing outside rises above an attenuation that was asked for without a stop-band; `None` where it
+/// was not.
 fn keeps_side_lobes(choice: &FirChoice, found: &BandMeasures) -> Option<bool> {
     let asked = choice.attenuation_db.filter(|_| choice.stop_hz.is_none())?;
     Some(found.outside_db.is_some_and(|level| level <= SLACK_DB - asked))
 }
 
-/// Whether the half-amplitude points lie at the cut-offs that were asked for, as nearly as so many taps can tell two frequencies apart.
+/// Whether the half-amplitude points lie at the cut-offs that were asked for, as nearly as so many taps can
+/// tell two frequencies apart.
 fn keeps_cutoff(choice: &FirChoice, found: &BandMeasures, rate: SampleRate) -> Option<bool> {
     // Samples of a response put a cut-off on a grid of so many steps; what lies between them comes on top.
     let steps = if choice.method == "frequency-sampling" { 1.0 } else { 2.0 };
@@ -155,8 +158,8 @@ fn keeps_cutoff(choice: &FirChoice, found: &BandMeasures, rate: SampleRate) -> O
     Some(pairs.all(|(asked, found)| found.is_some_and(|hz| (hz - asked).abs() <= near)))
 }
 
-/// Smallest and largest group delay in the pass-band, in samples: outside the −3 dB points of a notch, else in the
-/// pass-band that was asked for or between the half-power points; `None` where no pass-band is known.
+/// Smallest and largest group delay in the pass-band, in samples: outside the −3 dB points of a notch, else
+/// in the pass-band that was asked for or between the half-power points; `None` where no pass-band is known.
 ///
 /// Extremes are refined, not sampled.
 pub fn passband_delay(

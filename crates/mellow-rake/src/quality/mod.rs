@@ -1,5 +1,5 @@
-//! What was asked against what was achieved: measures in the terms of the wish, whether they keep it, and what a filter costs
-//! beside others.
+//! What was asked against what was achieved: measures in the terms of the wish, whether they keep it, and
+//! what a filter costs beside others.
 
 mod families;
 mod general;

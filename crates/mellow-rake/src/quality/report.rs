@@ -23,7 +23,8 @@ pub struct Report {
 }
 
 impl Report {
-    /// Measures a filter. `filter` is its most accurate form, `form` the one that runs, `cost` what that takes.
+    /// Measures a filter. `filter` is its most accurate form, `form` the one that runs, `cost` what that
+    /// takes.
     ///
     /// ```
     /// use mellow_rake::quality::{Report};
@@ -54,7 +55,8 @@ impl Report {
         }
     }
 
-    /// The table: what was found beside what was asked. The same choice always gives the same rows in the same order.
+    /// The table: what was found beside what was asked. The same choice always gives the same rows in the
+    /// same order.
     pub fn rows(&self, choice: &Choice, rate: SampleRate) -> Vec<QualityRow> {
         let mut rows = match (&self.measures, choice) {
             (Measures::Notch(found), Choice::Notch(choice)) => notch_rows(found, choice),

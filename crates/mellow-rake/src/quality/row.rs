@@ -111,8 +111,9 @@ impl QualityRow {
         QualityRow { found, ..self }
     }
 
-    /// How far what was found is on the good side of what was asked, in the row's unit: below zero where it is missed, and
-    /// minus the distance where an exact value was asked for. `None` where nothing with a margin was asked.
+    /// How far what was found is on the good side of what was asked, in the row's unit: below zero where it
+    /// is missed, and minus the distance where an exact value was asked for. `None` where nothing with a
+    /// margin was asked.
     pub fn margin(&self) -> Option<f64> {
         match (self.asked, self.found) {
             (Wished::AtMost(limit), Reading::Value(found)) => Some(limit - found),

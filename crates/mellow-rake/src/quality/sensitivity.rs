@@ -63,11 +63,11 @@ pub struct CoefficientSensitivity {
 pub struct Sensitivity {
     /// By how much each was changed.
     pub change: Change,
-    /// The smallest distance of the response from its template, in decibels; below zero where it is missed; `None` without
-    /// a template.
+    /// The smallest distance of the response from its template, in decibels; below zero where it is missed;
+    /// `None` without a template.
     pub margin_db: Option<f64>,
-    /// Ranked by the change of the response, equal ones by what they cost of the margin; an unstable filter comes before all
-    /// others.
+    /// Ranked by the change of the response, equal ones by what they cost of the margin; an unstable filter
+    /// comes before all others.
     pub coefficients: Vec<CoefficientSensitivity>,
 }
 
@@ -162,8 +162,8 @@ const NAMES: [&str; 5] = ["b0", "b1", "b2", "a1", "a2"];
 
 /// Changes every coefficient that is not zero, up and down, and ranks them by what that does.
 ///
-/// `hertz` is where to look, rising; [`adaptive_grid`](super::adaptive_grid) misses no ripple and no null. Only the section
-/// that holds the coefficient is computed anew; nothing is linearized.
+/// `hertz` is where to look, rising; [`adaptive_grid`](super::adaptive_grid) misses no ripple and no null.
+/// Only the section that holds the coefficient is computed anew; nothing is linearized.
 ///
 /// ```
 /// use mellow_rake::quality::{Change, sensitivity};
@@ -317,7 +317,8 @@ pub struct ToleranceBand {
     pub highest_db: Vec<f64>,
 }
 
-/// Changes all coefficients that are not zero at random, evenly up to `change` in both directions, `trials` times.
+/// Changes all coefficients that are not zero at random, evenly up to `change` in both directions, `trials`
+/// times.
 ///
 /// The same seed gives the same band on every machine.
 pub fn tolerance_band(

@@ -26,24 +26,25 @@ pub struct BandMeasures {
     pub stopband_attenuation_db: Option<f64>,
     /// Where in the stop-band the gain is largest, in hertz.
     pub worst_stop_hz: Option<f64>,
-    /// The widest stretch from where the gain leaves the measured ripple of the pass-band to where it first reaches the
-    /// measured attenuation of the stop-band, in hertz.
+    /// The widest stretch from where the gain leaves the measured ripple of the pass-band to where it first
+    /// reaches the measured attenuation of the stop-band, in hertz.
     pub transition_width_hz: Option<f64>,
-    /// Where the gain is 1 dB below the peak, at each end, in hertz: the crossing that is farthest from the pass-band, whatever
-    /// ripples there are within it.
+    /// Where the gain is 1 dB below the peak, at each end, in hertz: the crossing that is farthest from the
+    /// pass-band, whatever ripples there are within it.
     pub edges_1db_hz: Vec<Option<f64>>,
     /// The same at half power (−3.0103 dB).
     pub edges_3db_hz: Vec<Option<f64>>,
     /// The same at half amplitude (−6.0206 dB).
     pub edges_6db_hz: Vec<Option<f64>>,
-    /// The largest gain beyond the first null or minimum outside the half-amplitude points (of a band-stop filter: between
-    /// those within them), in decibels from the peak; `None` where the gain only falls.
+    /// The largest gain beyond the first null or minimum outside the half-amplitude points (of a band-stop
+    /// filter: between those within them), in decibels from the peak; `None` where the gain only falls.
     pub side_lobe_db: Option<f64>,
-    /// What an attenuation that is asked for beside a cut-off is held against, in decibels from the peak: the largest side lobe, or, where the
-    /// gain only falls, the least that it comes to on each side. Minus infinity for an exact zero; `None` without half-amplitude points.
+    /// What an attenuation that is asked for beside a cut-off is held against, in decibels from the peak: the
+    /// largest side lobe, or, where the gain only falls, the least that it comes to on each side. Minus
+    /// infinity for an exact zero; `None` without half-amplitude points.
     pub outside_db: Option<f64>,
-    /// The middle of the stop-band of a band-stop filter, in hertz: between the half-power points, on the scale tan(πf/fs) on which the bilinear
-    /// mapping makes its sides alike.
+    /// The middle of the stop-band of a band-stop filter, in hertz: between the half-power points, on the
+    /// scale tan(πf/fs) on which the bilinear mapping makes its sides alike.
     pub stop_center_hz: Option<f64>,
     /// The gain there, in decibels from the peak; `None` for an exact zero.
     pub stop_center_db: Option<f64>,
@@ -56,7 +57,8 @@ pub struct BandMeasures {
 }
 
 impl Bands {
-    /// The stretches of frequency that edges of the pass-band (or, with `pass` false, of the stop-band) enclose.
+    /// The stretches of frequency that edges of the pass-band (or, with `pass` false, of the stop-band)
+    /// enclose.
     pub fn stretches(&self, edges: &[f64], pass: bool, nyquist: f64) -> Vec<(f64, f64)> {
         let low_side = vec![(0.0, edges[0])];
         let high_side = vec![(edges[0], nyquist)];
@@ -83,11 +85,11 @@ impl Bands {
     }
 }
 
-/// Measures a filter. `middle_hz` is a frequency in the middle of the band: of the pass-band, or of the stop-band for a
-/// band-stop filter.
+/// Measures a filter. `middle_hz` is a frequency in the middle of the band: of the pass-band, or of the
+/// stop-band for a band-stop filter.
 ///
-/// Extremes are searched on a grid that is dense at the ends of each stretch, and refined; edges are bracketed
-/// outward from the middle and bisected.
+/// Extremes are searched on a grid that is dense at the ends of each stretch, and refined; edges are
+/// bracketed outward from the middle and bisected.
 pub fn measure_bands(
     filter: &dyn Transfer,
     rate: SampleRate,
@@ -132,7 +134,8 @@ pub fn measure_bands(
         outward.iter().map(|&end| Walk::new(start, end, falls, &gain)).collect();
     let first =
         |level: f64| -> Vec<Option<f64>> { walks.iter().map(|walk| walk.first(level)).collect() };
-    // A band-stop filter is walked from within its stop-band: what comes first is the farthest from the pass-band.
+    // A band-stop filter is walked from within its stop-band: what comes first is the farthest from the
+    // pass-band.
     let edges = |level: f64| -> Vec<Option<f64>> {
         let farthest = |walk: &Walk<'_>| if falls { walk.last(level) } else { walk.first(level) };
         walks.iter().map(farthest).collect()
@@ -203,8 +206,8 @@ pub fn measure_bands(
     }
 }
 
-/// Where the gain has its first minimum from `edge` towards `end`; `None` if it only falls, or falls below what f64 can
-/// tell from nothing.
+/// Where the gain has its first minimum from `edge` towards `end`; `None` if it only falls, or falls below
+/// what f64 can tell from nothing.
 fn first_minimum(
     edge: f64,
     end: f64,
@@ -281,7 +284,8 @@ mod tests {
     use crate::design::iir::{IirWish, Points, design_iir};
     use crate::filter::{EdgeMeaning, Family};
 
-    /// A Butterworth band-pass has its closed form: half power at the edges, and −10·log10(1 + w^(2n)) everywhere.
+    /// A Butterworth band-pass has its closed form: half power at the edges, and −10·log10(1 + w^(2n))
+    /// everywhere.
     #[test]
     fn a_butterworth_measures_as_its_closed_form() {
         let rate = SampleRate::from_hertz(1000.0).unwrap();

@@ -6,7 +6,8 @@ use super::search::{extreme, golden};
 use crate::filter::{PhaseResponse, Transfer};
 use crate::units::SampleRate;
 
-/// The gain of the first filter less that of the second, in decibels, at frequencies in hertz. Each has its own sample rate.
+/// The gain of the first filter less that of the second, in decibels, at frequencies in hertz. Each has its
+/// own sample rate.
 ///
 /// Where the second has an exact zero the difference is +∞, where both have one it is 0.
 pub fn gain_difference_db(
@@ -20,8 +21,9 @@ pub fn gain_difference_db(
     hertz.iter().map(difference).collect()
 }
 
-/// The gain of the first filter less that of the second where it is largest in size within these stretches of frequency in hertz,
-/// in decibels; `None` where the gain of either is zero everywhere. The extreme is refined.
+/// The gain of the first filter less that of the second where it is largest in size within these stretches of
+/// frequency in hertz, in decibels; `None` where the gain of either is zero everywhere. The extreme is
+/// refined.
 pub fn largest_gain_difference_db(
     both: [(&dyn Transfer, SampleRate); 2],
     stretches: &[(f64, f64)],
@@ -45,14 +47,16 @@ pub fn largest_gain_difference_db(
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct ResponseDifference {
-    /// The gain of the first less that of the second, as a ratio of the largest gain of the second that was seen.
+    /// The gain of the first less that of the second, as a ratio of the largest gain of the second that was
+    /// seen.
     pub of_peak: f64,
     /// Where, in hertz.
     pub at_hz: f64,
 }
 
-/// Where the gain of one filter differs most from that of another, at all frequencies that both sample rates have; `None` where the second lets
-/// nothing through. So a change of a coefficient in its third decimal is seen as a number, and where it matters.
+/// Where the gain of one filter differs most from that of another, at all frequencies that both sample rates
+/// have; `None` where the second lets nothing through. So a change of a coefficient in its third decimal is
+/// seen as a number, and where it matters.
 ///
 /// The frequencies are those on which either response can be drawn, and the largest difference is refined.
 ///
@@ -94,22 +98,22 @@ pub fn largest_response_difference(
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Deviation {
-    /// The deviation of the filter from the curve with the largest size, in decibels: above zero where the filter lets more
-    /// through.
+    /// The deviation of the filter from the curve with the largest size, in decibels: above zero where the
+    /// filter lets more through.
     pub largest_db: f64,
     /// Where it is, in hertz.
     pub at_hz: f64,
     /// The root of the mean square over the points of the curve, in decibels.
     pub rms_db: f64,
-    /// The constant that, added to the curve, makes the largest deviation least, in decibels: a measured curve often has
-    /// another reference level.
+    /// The constant that, added to the curve, makes the largest deviation least, in decibels: a measured
+    /// curve often has another reference level.
     pub offset_db: f64,
     /// The largest deviation that then remains, in decibels.
     pub without_offset_db: f64,
 }
 
-/// Compares a filter with a curve of frequencies in hertz and levels in decibels, at the points of the curve; `None` for an
-/// empty curve.
+/// Compares a filter with a curve of frequencies in hertz and levels in decibels, at the points of the curve;
+/// `None` for an empty curve.
 ///
 /// ```
 /// use mellow_rake::{response::deviation, filter::Taps};

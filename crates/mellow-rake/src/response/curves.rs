@@ -81,8 +81,9 @@ pub struct LinearPart {
 }
 
 impl FrequencyCurves {
-    /// The straight line with the least squared distance from the phase between two frequencies, weighted by the power that
-    /// the filter lets through: the phase next to a null counts for nothing. `None` where nothing is let through.
+    /// The straight line with the least squared distance from the phase between two frequencies, weighted by
+    /// the power that the filter lets through: the phase next to a null counts for nothing. `None` where
+    /// nothing is let through.
     pub fn linear_part(&self, rate: SampleRate, low: f64, high: f64) -> Option<LinearPart> {
         let inside: Vec<usize> =
             (0..self.hertz.len()).filter(|k| (low..=high).contains(&self.hertz[*k])).collect();

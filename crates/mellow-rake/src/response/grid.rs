@@ -33,11 +33,11 @@ const DEPTH: u32 = 24;
 /// So many points at most: a response of pure rounding would ask for more and more.
 const MOST_POINTS: usize = 400_000;
 
-/// Frequencies in hertz from `low` to `high` on which straight lines follow the gain within `tolerance_db`, and between
-/// which no ripple and no null is missed: every extreme is refined and stands in the grid itself.
+/// Frequencies in hertz from `low` to `high` on which straight lines follow the gain within `tolerance_db`,
+/// and between which no ripple and no null is missed: every extreme is refined and stands in the grid itself.
 ///
-/// The first points are as dense as the length of the response asks for and stand closer around every pole and zero
-/// near the unit circle.
+/// The first points are as dense as the length of the response asks for and stand closer around every pole
+/// and zero near the unit circle.
 ///
 /// ```
 /// use mellow_rake::{response::{adaptive_grid, gain_db}, design::notch};
@@ -90,8 +90,8 @@ fn first_places(filter: &dyn PhaseResponse, rate: SampleRate, low: f64, high: f6
     places
 }
 
-/// Adds the extremes between the places: twice the vertex of the parabola through three values of the power, which is
-/// smooth at a null too.
+/// Adds the extremes between the places: twice the vertex of the parabola through three values of the power,
+/// which is smooth at a null too.
 fn extremes(places: &mut Vec<f64>, power: &dyn Fn(f64) -> f64) {
     let values: Vec<f64> = places.iter().map(|hz| power(*hz)).collect();
     let mut found = Vec::new();
@@ -120,7 +120,8 @@ fn extremes(places: &mut Vec<f64>, power: &dyn Fn(f64) -> f64) {
     places.dedup();
 }
 
-/// Where the parabola through three points with rising places has its vertex, if that is a new place between them.
+/// Where the parabola through three points with rising places has its vertex, if that is a new place between
+/// them.
 fn vertex([a, b, c]: [(f64, f64); 3]) -> Option<f64> {
     let (left, right) = (b.0 - a.0, c.0 - b.0);
     let (rise, fall) = ((b.1 - a.1) / left, (c.1 - b.1) / right);

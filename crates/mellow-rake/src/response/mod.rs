@@ -1,5 +1,5 @@
-//! What a filter does: its response on grids, in bands, at nulls and in time, measured on what came out and not on the numbers
-//! that went in.
+//! What a filter does: its response on grids, in bands, at nulls and in time, measured on what came out and
+//! not on the numbers that went in.
 
 mod bands;
 mod comparison;

@@ -35,8 +35,8 @@ const GRID: usize = 4096;
 
 /// Measures a notch around the centre that was asked for, in hertz.
 ///
-/// The null and the peak are searched on a grid and refined; the −3 dB and −6 dB points are found by bisection
-/// outward from the null, each relative to the peak.
+/// The null and the peak are searched on a grid and refined; the −3 dB and −6 dB points are found by
+/// bisection outward from the null, each relative to the peak.
 pub fn measure_notch(filter: &dyn Transfer, rate: SampleRate, center_hz: f64) -> NotchMeasures {
     let gain = |hz: f64| filter.gain(rate.radians(hz));
     let nyquist = rate.nyquist();

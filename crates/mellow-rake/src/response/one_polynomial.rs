@@ -24,11 +24,13 @@ pub struct OnePolynomial {
     pub most_moved: Option<PoleMove>,
 }
 
-/// Multiplies the denominators of a cascade out and rounds the product to words of this width and sign, with the fraction that
-/// holds all coefficients; `None` for taps, for a single section, and where the poles of the rounded polynomial are not found.
+/// Multiplies the denominators of a cascade out and rounds the product to words of this width and sign, with
+/// the fraction that holds all coefficients; `None` for taps, for a single section, and where the poles of
+/// the rounded polynomial are not found.
 ///
-/// A small change of a coefficient moves a root by that change over the product of its distances from all others (J. F. Kaiser, "Some
-/// practical considerations in the realization of linear digital filters", 1965): the more poles lie together, the more bits it takes.
+/// A small change of a coefficient moves a root by that change over the product of its distances from all
+/// others (J. F. Kaiser, "Some practical considerations in the realization of linear digital filters", 1965):
+/// the more poles lie together, the more bits it takes.
 ///
 /// ```
 /// use mellow_rake::response::one_polynomial;

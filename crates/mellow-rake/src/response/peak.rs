@@ -8,7 +8,8 @@ use crate::units::level::decibels;
 use num_complex::Complex64;
 use std::f64::consts::PI;
 
-/// Where a filter with these poles has its largest gain, in hertz: on a grid with the angle of every pole on it, refined.
+/// Where a filter with these poles has its largest gain, in hertz: on a grid with the angle of every pole on
+/// it, refined.
 pub(crate) fn peak_frequency(filter: &dyn Transfer, poles: &[Complex64], rate: SampleRate) -> f64 {
     let nyquist = rate.nyquist();
     let gain = |hz: f64| filter.gain(rate.radians(hz));

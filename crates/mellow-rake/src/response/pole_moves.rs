@@ -26,8 +26,9 @@ impl PoleMove {
     }
 }
 
-/// The poles of a filter and what became of each: of all pairs of one of either the nearest first, until none is left. Those that moved the
-/// largest share of their distance from the unit circle come first; empty for taps.
+/// The poles of a filter and what became of each: of all pairs of one of either the nearest first, until none
+/// is left. Those that moved the largest share of their distance from the unit circle come first; empty for
+/// taps.
 ///
 /// ```
 /// use mellow_rake::response::pole_moves;

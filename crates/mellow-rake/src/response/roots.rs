@@ -37,8 +37,8 @@ pub struct RootMeasures {
     pub frequency_hz: f64,
     /// Its angle in degrees: 0 at 0 Hz, 180 at the Nyquist frequency.
     pub angle_degrees: f64,
-    /// After how many samples what it rings with has fallen to 1/e: −1/ln radius; `None` for zeros, for poles at the origin and
-    /// for those not inside the circle.
+    /// After how many samples what it rings with has fallen to 1/e: −1/ln radius; `None` for zeros, for poles
+    /// at the origin and for those not inside the circle.
     pub time_constant_samples: Option<f64>,
 }
 
@@ -63,7 +63,8 @@ pub enum NoRoots {
     Lost(#[from] RootsError),
 }
 
-/// All zeros and all poles of a form in the z-plane, each as often as it is there. Taps have their poles at the origin.
+/// All zeros and all poles of a form in the z-plane, each as often as it is there. Taps have their poles at
+/// the origin.
 ///
 /// # Errors
 /// [`NoRoots`] for the zeros of taps that are too many or cannot be told apart.
@@ -86,7 +87,8 @@ pub fn zeros_and_poles(form: &Form) -> Result<[Vec<Complex64>; 2], NoRoots> {
     }
 }
 
-/// Zeros and poles, by rising frequency, zeros first; conjugate pairs once, and roots at one place once with their number.
+/// Zeros and poles, by rising frequency, zeros first; conjugate pairs once, and roots at one place once with
+/// their number.
 ///
 /// ```
 /// use mellow_rake::{design::notch, response::{measure_roots, zeros_and_poles}};

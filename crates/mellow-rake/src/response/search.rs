@@ -14,10 +14,11 @@ pub(crate) fn golden(mut low: f64, mut high: f64, value: &dyn Fn(f64) -> f64) ->
     f64::midpoint(low, high)
 }
 
-/// The place of the smallest value between `low` and `high`: on a grid that is dense at both ends, then refined.
+/// The place of the smallest value between `low` and `high`: on a grid that is dense at both ends, then
+/// refined.
 ///
-/// `extent` is over how many samples the response is spread: there are 8 points for each of its ripples between 0 and
-/// `nyquist`.
+/// `extent` is over how many samples the response is spread: there are 8 points for each of its ripples
+/// between 0 and `nyquist`.
 pub(crate) fn extreme(
     low: f64,
     high: f64,
@@ -40,7 +41,8 @@ pub(crate) fn extreme(
     if value(found) < least - 1e-11 * least.abs() { found } else { place(best) }
 }
 
-/// The place between `inside` (where `beyond` is false) and `outside` (where it is true) where it becomes true.
+/// The place between `inside` (where `beyond` is false) and `outside` (where it is true) where it becomes
+/// true.
 pub(crate) fn bisect(mut inside: f64, mut outside: f64, beyond: &dyn Fn(f64) -> bool) -> f64 {
     for _ in 0..100 {
         let middle = f64::midpoint(inside, outside);

@@ -8,11 +8,12 @@ use crate::units::level::decibels;
 use num_complex::Complex64;
 use rustfft::FftPlanner;
 
-/// Largest less smallest gain in the pass-band and the peak above the largest gain in the stop-band, in decibels, as
-/// [`measure_bands`](super::measure_bands) measures them; `None` where a gain is zero or a band not known.
+/// Largest less smallest gain in the pass-band and the peak above the largest gain in the stop-band, in
+/// decibels, as [`measure_bands`](super::measure_bands) measures them; `None` where a gain is zero or a band
+/// not known.
 ///
-/// A transform gives the gain at 16 points or more for each tap: the extremes are looked for among them and at the ends of the bands, and refined
-/// on the taps themselves.
+/// A transform gives the gain at 16 points or more for each tap: the extremes are looked for among them and
+/// at the ends of the bands, and refined on the taps themselves.
 pub(crate) fn ripple_and_attenuation(
     taps: &Taps,
     rate: SampleRate,

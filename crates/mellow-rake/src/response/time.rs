@@ -7,13 +7,15 @@ use crate::units::SampleRate;
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct TimeMeasures {
-    /// How far the step response goes beyond its final value, in percent of the final value's size; where that is below a
-    /// quarter of the largest swing (high-pass and band-pass filters), the swing to the other side in percent of the step.
+    /// How far the step response goes beyond its final value, in percent of the final value's size; where
+    /// that is below a quarter of the largest swing (high-pass and band-pass filters), the swing to the other
+    /// side in percent of the step.
     pub step_overshoot_percent: f64,
-    /// The first sample from which on the step response stays within 1 % of its largest size around its final value.
+    /// The first sample from which on the step response stays within 1 % of its largest size around its final
+    /// value.
     pub settling_samples: usize,
-    /// After how many samples the slowest part of the response has fallen to 1/e: −1/ln of the largest pole radius; `None`
-    /// without poles away from the origin.
+    /// After how many samples the slowest part of the response has fallen to 1/e: −1/ln of the largest pole
+    /// radius; `None` without poles away from the origin.
     pub time_constant_samples: Option<f64>,
     /// Distance of the outermost pole from the unit circle; `None` as above.
     pub stability_margin: Option<f64>,
@@ -21,7 +23,8 @@ pub struct TimeMeasures {
     pub largest_output: f64,
     /// √Σh²: the rms of the output for white noise of rms 1.
     pub noise_gain: f64,
-    /// The width of the ideal band-pass at the filter's peak gain that lets the same white noise through, in hertz.
+    /// The width of the ideal band-pass at the filter's peak gain that lets the same white noise through, in
+    /// hertz.
     pub noise_bandwidth_hz: f64,
 }
 
@@ -77,7 +80,8 @@ mod tests {
         design(&Spec::parse(&text).unwrap()).unwrap().form
     }
 
-    /// One pole p: time constant −1/ln p, Σ|h| = 1, Σh² = (1−p)/(1+p), settled to 1 % after ln 0.01/ln p samples.
+    /// One pole p: time constant −1/ln p, Σ|h| = 1, Σh² = (1−p)/(1+p), settled to 1 % after ln 0.01/ln p
+    /// samples.
     #[test]
     fn a_leaky_integrator_measures_as_its_closed_form() {
         let rate = SampleRate::from_hertz(1000.0).unwrap();
@@ -95,8 +99,8 @@ mod tests {
         assert!(found.step_overshoot_percent < 1e-9);
     }
 
-    /// A second-order low-pass with a known damping overshoots by exp(−πζ/√(1 − ζ²)) when it is slow against the sample
-    /// rate; a mean settles with its last sample; a DC blocker forgets the step.
+    /// A second-order low-pass with a known damping overshoots by exp(−πζ/√(1 − ζ²)) when it is slow against
+    /// the sample rate; a mean settles with its last sample; a DC blocker forgets the step.
     #[test]
     fn steps_settle_and_overshoot_as_they_must() {
         let rate = SampleRate::from_hertz(1000.0).unwrap();

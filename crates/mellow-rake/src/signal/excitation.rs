@@ -11,8 +11,8 @@ pub fn noise_words(seed: u64, [low, high]: [i64; 2], count: usize) -> Vec<i64> {
     (0..count).map(|_| noise.integer(low, high)).collect()
 }
 
-/// A sine that goes from 0 Hz to the Nyquist frequency within every `piece` samples, from none: every piece of an average
-/// as long holds every frequency once.
+/// A sine that goes from 0 Hz to the Nyquist frequency within every `piece` samples, from none: every piece
+/// of an average as long holds every frequency once.
 pub fn chirp_words(amplitude: f64, piece: usize, count: usize) -> Vec<i64> {
     let piece = piece.max(1);
     let word = |n: usize| {
@@ -37,8 +37,8 @@ pub fn tone_words(amplitude: f64, rate: SampleRate, hertz: f64, count: usize) ->
     (0..count).map(word).collect()
 }
 
-/// Tones one after the other, each with a start of `skipped` samples before those to measure: the words, and the frequency in hertz
-/// of each with those samples.
+/// Tones one after the other, each with a start of `skipped` samples before those to measure: the words, and
+/// the frequency in hertz of each with those samples.
 pub fn stepped_words(
     amplitude: f64,
     rate: SampleRate,
@@ -57,8 +57,9 @@ pub fn stepped_words(
 
 /// The frequency of a step, near the middle of an even division of the range up to the Nyquist frequency.
 ///
-/// In the very middle a tone would repeat after a few samples, and the roundings of what runs with it: they would add up on
-/// the tone itself, where no measurement can tell them from it. The golden section is farthest from such ratios.
+/// In the very middle a tone would repeat after a few samples, and the roundings of what runs with it: they
+/// would add up on the tone itself, where no measurement can tell them from it. The golden section is
+/// farthest from such ratios.
 fn stepped_frequency(rate: SampleRate, step: u32, steps: u32) -> f64 {
     /// (√5 − 1)/2
     const GOLDEN_SECTION: f64 = 0.618_033_988_749_894_9;

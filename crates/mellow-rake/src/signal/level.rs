@@ -14,8 +14,8 @@ pub struct Levels {
     pub rms: f64,
     /// The largest distance from the mean over the rms; 0 for a constant.
     pub crest_factor: f64,
-    /// Samples that stand at the lowest or the highest value, three or more in a row: where the recording was cut off. Two can be
-    /// the top of a smooth wave.
+    /// Samples that stand at the lowest or the highest value, three or more in a row: where the recording was
+    /// cut off. Two can be the top of a smooth wave.
     pub clipped: usize,
     /// The longest run of them.
     pub longest_clip: usize,

@@ -14,7 +14,8 @@ pub struct SpectralLine {
     pub amplitude: f64,
     /// How far its power density stands over the floor around it, in decibels.
     pub over_floor_db: f64,
-    /// From where to where the density stays 6 dB over the floor, in hertz: the line with its skirts, and the window's.
+    /// From where to where the density stays 6 dB over the floor, in hertz: the line with its skirts, and the
+    /// window's.
     pub band_hz: [f64; 2],
     /// Of which other line of the list it is a multiple: index and factor.
     pub multiple_of: Option<(usize, u32)>,
@@ -29,10 +30,12 @@ const MEDIAN_OF_NOISE: f64 = std::f64::consts::LN_2;
 /// So much of a signal is used to find a frequency between the points of the grid.
 const MOST_SAMPLES: usize = 1 << 17;
 
-/// The lines that stand at least `least_db` over the floor around them, the strongest first, at most `most` of them.
+/// The lines that stand at least `least_db` over the floor around them, the strongest first, at most `most`
+/// of them.
 ///
-/// The floor is the median of the density on both sides. The amplitude comes from the power in the main lobe, less the
-/// floor; the frequency is where the windowed transform of the signal itself has its peak, within a step of the grid.
+/// The floor is the median of the density on both sides. The amplitude comes from the power in the main lobe,
+/// less the floor; the frequency is where the windowed transform of the signal itself has its peak, within a
+/// step of the grid.
 ///
 /// ```
 /// use mellow_rake::signal::{SpectrumWish, spectral_lines, spectrum};
@@ -113,7 +116,8 @@ fn peak_near(signal: &[f64], mean: f64, rate: SampleRate, hertz: f64, step_hz: f
         .map(|(n, x)| (x - mean) * (0.5 - 0.5 * libm::cos(TAU * (n as f64 + 0.5) / length)))
         .collect();
     let power = |hz: f64| {
-        // Goertzel's recursion (1958); the angle is far from 0 and from a half turn for anything but the ends.
+        // Goertzel's recursion (1958); the angle is far from 0 and from a half turn for anything but the
+        // ends.
         let omega = rate.radians(hz);
         let cosine = 2.0 * libm::cos(omega);
         let (mut one, mut two) = (0.0, 0.0);
@@ -151,8 +155,8 @@ struct Series<'a> {
 }
 
 impl Series<'_> {
-    /// The lowest line of which this one is a multiple, within what the record can tell apart, if it is no stronger than a
-    /// harmonic can be.
+    /// The lowest line of which this one is a multiple, within what the record can tell apart, if it is no
+    /// stronger than a harmonic can be.
     fn lowest(&self, lines: &[SpectralLine], index: usize) -> Option<(usize, u32)> {
         let own = &lines[index];
         let mut found: Option<(usize, u32)> = None;
@@ -175,10 +179,11 @@ impl Series<'_> {
         found
     }
 
-    /// How far a harmonic may be found from the multiple of its fundamental: four standard deviations of the difference.
-    /// Of a line in white noise the frequency scatters by about half the resolution over the ratio of their amplitudes
-    /// (the Cramér-Rao bound: Rife & Boorstyn, *Single tone parameter estimation from discrete-time observations*, 1974);
-    /// a thousandth of the resolution is what the search for the peak leaves.
+    /// How far a harmonic may be found from the multiple of its fundamental: four standard deviations of the
+    /// difference. Of a line in white noise the frequency scatters by about half the resolution over the
+    /// ratio of their amplitudes (the Cramér-Rao bound: Rife & Boorstyn, *Single tone parameter estimation
+    /// from discrete-time observations*, 1974); a thousandth of the resolution is what the search for the
+    /// peak leaves.
     fn tolerance(&self, own: &SpectralLine, fundamental: &SpectralLine, factor: f64) -> f64 {
         let scatter = |line: &SpectralLine| {
             self.resolution_hz * (0.5 * libm::pow(10.0, -line.over_floor_db / 20.0) + 1e-3)
@@ -187,9 +192,9 @@ impl Series<'_> {
         (4.0 * (scatter(own) + factor * scatter(fundamental))).max(few)
     }
 
-    /// Whether a line is no stronger than a harmonic of its number can be: harmonics fall smoothly with their number, even and odd ones
-    /// each by themselves. From the fourth on one that is more than 10 dB over both its neighbours of the same series is
-    /// a line of its own that happens to lie there.
+    /// Whether a line is no stronger than a harmonic of its number can be: harmonics fall smoothly with their
+    /// number, even and odd ones each by themselves. From the fourth on one that is more than 10 dB over both
+    /// its neighbours of the same series is a line of its own that happens to lie there.
     fn is_harmonic(&self, own: &SpectralLine, fundamental: &SpectralLine, factor: f64) -> bool {
         if factor < 4.0 {
             return true;

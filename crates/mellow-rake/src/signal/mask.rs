@@ -2,8 +2,8 @@
 
 use super::Spectrum;
 
-/// A spectral mask: straight lines between points of frequency in hertz and of the density that is allowed, in decibels of the largest. Two
-/// points at one frequency make a step.
+/// A spectral mask: straight lines between points of frequency in hertz and of the density that is allowed,
+/// in decibels of the largest. Two points at one frequency make a step.
 ///
 /// ```
 /// use mellow_rake::signal::Mask;
@@ -63,7 +63,8 @@ impl Mask {
         level.reduce(f64::min)
     }
 
-    /// Holds a spectrum against the mask; `None` where they have no frequency in common or the spectrum is empty.
+    /// Holds a spectrum against the mask; `None` where they have no frequency in common or the spectrum is
+    /// empty.
     pub fn margin(&self, spectrum: &Spectrum) -> Option<MaskMargin> {
         let top = spectrum.density.iter().copied().fold(0.0, f64::max);
         let level = |density: f64| 10.0 * libm::log10((density / top).max(1e-40));

@@ -17,9 +17,9 @@ pub struct Spectrogram {
     pub piece: usize,
 }
 
-/// The densities of at most `most` pieces under a Hann window, evenly over the whole signal, each of so many samples that time and
-/// frequency come out about equally fine (64 to 4,096, unless the signal is shorter). The mean is taken off first. Empty for fewer than
-/// eight samples.
+/// The densities of at most `most` pieces under a Hann window, evenly over the whole signal, each of so many
+/// samples that time and frequency come out about equally fine (64 to 4,096, unless the signal is shorter).
+/// The mean is taken off first. Empty for fewer than eight samples.
 ///
 /// ```
 /// use mellow_rake::signal::spectrogram;

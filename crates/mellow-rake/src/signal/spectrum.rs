@@ -39,8 +39,8 @@ impl Averaging {
         (1.0 - new, new)
     }
 
-    /// As many independent pieces of equal weight would scatter as much as so many that overlap: 1 over the sum of the squares of
-    /// the weights, and no more than stand end to end.
+    /// As many independent pieces of equal weight would scatter as much as so many that overlap: 1 over the
+    /// sum of the squares of the weights, and no more than stand end to end.
     pub(super) fn independent(self, pieces: usize, wish: &SpectrumWish, samples: usize) -> f64 {
         let mut square = 0.0;
         for before in 0..pieces {
@@ -56,8 +56,8 @@ impl Averaging {
 }
 
 impl SpectrumWish {
-    /// A Hann window with half overlap on pieces of the largest power of two of which the recording holds eight with their
-    /// overlap, from 256 to 65,536 samples, and never more than the recording.
+    /// A Hann window with half overlap on pieces of the largest power of two of which the recording holds
+    /// eight with their overlap, from 256 to 65,536 samples, and never more than the recording.
     pub fn for_length(samples: usize) -> Self {
         let most = (2 * samples / 9).clamp(256, 65_536).min(samples.max(8));
         let piece = 1 << most.ilog2();
@@ -95,7 +95,8 @@ impl SpectrumWish {
 pub enum SpectrumError {
     /// The piece is out of range, or longer than the signal.
     #[error(
-        "a piece of {piece} samples is out of range: 8 to 2^24, and no more than the {samples} samples of the recording"
+        "a piece of {piece} samples is out of range: 8 to 2^24, and no more than the {samples} samples of \
+            the recording"
     )]
     Piece {
         /// The samples of a piece asked for.
@@ -160,13 +161,13 @@ impl Pieces {
 pub struct Spectrum {
     /// Frequencies in hertz, from 0 to the Nyquist frequency.
     pub hertz: Vec<f64>,
-    /// Power spectral density at each, in the square of the signal's unit per hertz: its integral over frequency is the
-    /// mean square of the signal, without its mean.
+    /// Power spectral density at each, in the square of the signal's unit per hertz: its integral over
+    /// frequency is the mean square of the signal, without its mean.
     pub density: Vec<f64>,
     /// Frequencies are this far apart, in hertz.
     pub step_hz: f64,
-    /// The equivalent noise bandwidth of the window, in hertz: density times this is the mean square of a line at a
-    /// frequency of the grid.
+    /// The equivalent noise bandwidth of the window, in hertz: density times this is the mean square of a
+    /// line at a frequency of the grid.
     pub noise_bandwidth_hz: f64,
     /// Pieces averaged over.
     pub pieces: usize,
@@ -176,8 +177,8 @@ pub struct Spectrum {
     pub mean: f64,
 }
 
-/// The averaged spectrum of overlapping, windowed pieces (P. D. Welch, "The use of fast Fourier transform for the
-/// estimation of power spectra", 1967, eqs. 1 to 5). The mean of the whole signal is taken off first.
+/// The averaged spectrum of overlapping, windowed pieces (P. D. Welch, "The use of fast Fourier transform for
+/// the estimation of power spectra", 1967, eqs. 1 to 5). The mean of the whole signal is taken off first.
 ///
 /// # Errors
 /// [`SpectrumError`]
@@ -241,7 +242,8 @@ impl Spectrum {
     /// let noise: Vec<f64> = (0..4096).map(|n| ((n * n) as f64).sin()).collect();
     /// let one = spectrum(&noise, "1 kHz".parse()?, SpectrumWish::for_length(4096)).unwrap();
     /// let two = one.two_sided();
-    /// assert_eq!((two.hertz[0], two.hertz.len()), (-two.hertz[two.hertz.len() - 1], 2 * one.hertz.len() - 1));
+    /// assert_eq!((two.hertz[0], two.hertz.len()), (-two.hertz[two.hertz.len() - 1],
+    ///     2 * one.hertz.len() - 1));
     /// let power = |d: &[f64]| d.iter().sum::<f64>();
     /// assert!((power(&one.density) / power(&two.density) - 1.0).abs() < 1e-12);
     /// # Ok::<(), mellow_rake::units::QuantityError>(())

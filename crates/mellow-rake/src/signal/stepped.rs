@@ -7,8 +7,9 @@ use num_complex::Complex64;
 use std::f64::consts::TAU;
 use std::ops::Range;
 
-/// Gain and phase between two signals that hold one tone after the other: for each its frequency in hertz and the samples in which both
-/// have settled to it. What the tone does not explain of the output counts as noise.
+/// Gain and phase between two signals that hold one tone after the other: for each its frequency in hertz and
+/// the samples in which both have settled to it. What the tone does not explain of the output counts as
+/// noise.
 ///
 /// ```
 /// use mellow_rake::random::NoiseSource;
@@ -49,7 +50,8 @@ pub fn stepped_transfer(
         let rest = left * left;
         let power = tone.norm_sqr() / 2.0;
         let share = if power + rest > 0.0 { power / (power + rest) } else { 0.0 };
-        // The Hann window takes noise from one and a half times the band of a plain sum (Harris 1978, table I).
+        // The Hann window takes noise from one and a half times the band of a plain sum (Harris 1978, table
+        // I).
         let error = libm::sqrt(1.5 * rest / (count * power.max(f64::MIN_POSITIVE)));
         let drive = tone_phasor(before, rate, *hertz);
         let drive = if drive.norm_sqr() > 0.0 { drive } else { Complex64::new(f64::NAN, 0.0) };
@@ -62,14 +64,17 @@ pub fn stepped_transfer(
 }
 
 impl TransferEstimate {
-    /// Adds to the expected errors of stepped tones what rounding does at their own frequencies, where no average is rid of it.
+    /// Adds to the expected errors of stepped tones what rounding does at their own frequencies, where no
+    /// average is rid of it.
     ///
-    /// The rounding error of a word of x steps is the series Σ (−1)ᵏ·sin(2πkx)/(πk). For a tone of A steps it has the part
-    /// Σ (−1)ᵏ·2·J₁(2πkA)/(πk) at the tone's own frequency (Jacobi and Anger's expansion), and as |J₁(z)| ≈ √(2/πz), that is
-    /// 0.157/√A steps rms. A rounding inside a filter reaches the output as its noise does at that frequency.
+    /// The rounding error of a word of x steps is the series Σ (−1)ᵏ·sin(2πkx)/(πk). For a tone of A steps it
+    /// has the part Σ (−1)ᵏ·2·J₁(2πkA)/(πk) at the tone's own frequency (Jacobi and Anger's expansion), and
+    /// as |J₁(z)| ≈ √(2/πz), that is 0.157/√A steps rms. A rounding inside a filter reaches the output as its
+    /// noise does at that frequency.
     ///
-    /// `amplitude` is that of the tones at the input, `step` that of the output's words, in one unit; `density` the power spectral
-    /// density of the round-off noise at the output, at each frequency, in its square per hertz.
+    /// `amplitude` is that of the tones at the input, `step` that of the output's words, in one unit;
+    /// `density` the power spectral density of the round-off noise at the output, at each frequency, in its
+    /// square per hertz.
     pub fn add_roundings(&mut self, rate: SampleRate, amplitude: f64, step: f64, density: &[f64]) {
         // (2/π)·(1/π)/√2 · √(Σ 1/k³)
         const SHARE: f64 = 0.157;

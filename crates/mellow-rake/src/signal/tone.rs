@@ -8,9 +8,9 @@ use std::f64::consts::TAU;
 
 /// The amplitude of the tone at `hertz` in a signal, in the signal's own unit.
 ///
-/// The signal is weighted by a Hann window and correlated with the tone; a sine of amplitude A gives A when the
-/// record holds many of its periods. Other lines are rejected by the window's side lobes (Harris, *On the use
-/// of windows for harmonic analysis with the discrete Fourier transform*, 1978, table I).
+/// The signal is weighted by a Hann window and correlated with the tone; a sine of amplitude A gives A when
+/// the record holds many of its periods. Other lines are rejected by the window's side lobes (Harris, *On the
+/// use of windows for harmonic analysis with the discrete Fourier transform*, 1978, table I).
 ///
 /// ```
 /// use mellow_rake::{signal::tone_amplitude, units::SampleRate};
@@ -23,8 +23,8 @@ pub fn tone_amplitude(signal: &[f64], rate: SampleRate, hertz: f64) -> f64 {
     modulus(tone_phasor(signal, rate, hertz))
 }
 
-/// Amplitude and phase of the tone at `hertz`: A·e^{jφ} for A·cos(ωn + φ), n counted from the first sample; with the window of
-/// [`tone_amplitude`].
+/// Amplitude and phase of the tone at `hertz`: A·e^{jφ} for A·cos(ωn + φ), n counted from the first sample;
+/// with the window of [`tone_amplitude`].
 ///
 /// ```
 /// use mellow_rake::{signal::tone_phasor, units::SampleRate};

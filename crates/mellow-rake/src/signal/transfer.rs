@@ -16,11 +16,11 @@ pub struct TransferEstimate {
     pub hertz: Vec<f64>,
     /// H at each, the delay that was taken off put back.
     pub response: Vec<Complex64>,
-    /// The share of the output's power that the input explains, 0 to 1: below 1 there is noise, leakage, or something that is not
-    /// linear.
+    /// The share of the output's power that the input explains, 0 to 1: below 1 there is noise, leakage, or
+    /// something that is not linear.
     pub coherence: Vec<f64>,
-    /// Standard deviation of |H| from chance alone, over |H|: √((1 − γ²)/(2·n·γ²)) with n independent pieces (J. S. Bendat & A. G.
-    /// Piersol, "Random Data", 4th ed. 2010, eq. 9.90).
+    /// Standard deviation of |H| from chance alone, over |H|: √((1 − γ²)/(2·n·γ²)) with n independent pieces
+    /// (J. S. Bendat & A. G. Piersol, "Random Data", 4th ed. 2010, eq. 9.90).
     pub relative_error: Vec<f64>,
     /// Pieces averaged over, overlapping.
     pub pieces: usize,
@@ -46,7 +46,8 @@ pub struct TransferDeviation {
     pub expected_error_db: f64,
     /// The root of the mean square over the good points, in decibels.
     pub rms_db: f64,
-    /// The share of them within three expected errors, and a thousandth of a decibel for the rounding of the estimate itself.
+    /// The share of them within three expected errors, and a thousandth of a decibel for the rounding of the
+    /// estimate itself.
     pub within_three_errors: f64,
 }
 
@@ -63,7 +64,8 @@ impl TransferEstimate {
     /// use mellow_rake::signal::{SpectrumWish, measure_transfer};
     /// let mut noise = NoiseSource::new(1);
     /// let input: Vec<f64> = (0..5000).map(|_| noise.normal()).collect();
-    /// let one = measure_transfer(&input, &input, "1 kHz".parse()?, SpectrumWish::for_length(5000), 0).unwrap();
+    /// let one = measure_transfer(&input, &input, "1 kHz".parse()?, SpectrumWish::for_length(5000),
+    ///     0).unwrap();
     /// let two = one.two_sided();
     /// assert_eq!((two.hertz.len(), two.hertz[0]), (2 * one.hertz.len() - 1, -500.0));
     /// assert_eq!(two.response[3], two.response[two.hertz.len() - 4].conj());
@@ -85,13 +87,15 @@ impl TransferEstimate {
         }
     }
 
-    /// The standard deviation of the gain at every point by chance, in decibels: 20·log10(1 + ε) to first order.
+    /// The standard deviation of the gain at every point by chance, in decibels: 20·log10(1 + ε) to first
+    /// order.
     pub fn error_db(&self) -> Vec<f64> {
         let decibels = 20.0 / std::f64::consts::LN_10;
         self.relative_error.iter().map(|error| decibels * error).collect()
     }
 
-    /// Holds the measurement against a filter wherever its coherence is at least `coherence`; `None` where that is nowhere.
+    /// Holds the measurement against a filter wherever its coherence is at least `coherence`; `None` where
+    /// that is nowhere.
     ///
     /// ```
     /// use mellow_rake::{filter::Taps, random::NoiseSource, signal::{ SpectrumWish, measure_transfer}};
@@ -132,11 +136,11 @@ impl TransferEstimate {
     }
 }
 
-/// Cross-spectrum over auto-spectrum of the input, averaged over overlapping, windowed pieces (Bendat & Piersol, 2010, eq.
-/// 6.37): noise that is added behind the input does not bias it.
+/// Cross-spectrum over auto-spectrum of the input, averaged over overlapping, windowed pieces (Bendat &
+/// Piersol, 2010, eq. 6.37): noise that is added behind the input does not bias it.
 ///
-/// The output is moved back by `delay` samples first, so that each piece of it belongs to the same piece of the input; what a
-/// filter spreads beyond a piece is lost. Means are taken off.
+/// The output is moved back by `delay` samples first, so that each piece of it belongs to the same piece of
+/// the input; what a filter spreads beyond a piece is lost. Means are taken off.
 ///
 /// # Errors
 /// [`SpectrumError`] as for a spectrum, of the samples that both have after the delay.
@@ -212,8 +216,8 @@ pub fn measure_transfer(
     })
 }
 
-/// By how many samples the second signal is late: where the circular correlation of the first 2¹⁸ samples is largest in size, up to
-/// half of them.
+/// By how many samples the second signal is late: where the circular correlation of the first 2¹⁸ samples is
+/// largest in size, up to half of them.
 ///
 /// ```
 /// use mellow_rake::random::NoiseSource;

@@ -6,7 +6,8 @@ use crate::units::SampleRate;
 use crate::units::level::decibels;
 use num_complex::Complex64;
 
-/// The error vectors of a modulated signal: received symbols less those that were sent, over the root of the mean square of these.
+/// The error vectors of a modulated signal: received symbols less those that were sent, over the root of the
+/// mean square of these.
 #[derive(Debug, Clone, PartialEq)]
 pub struct VectorError {
     /// Symbols that were compared.
@@ -44,7 +45,8 @@ pub struct CarrierError {
 /// Symbols that serve to look for the delay.
 const SCOUTS: usize = 96;
 
-/// The complex gain that brings what was sent nearest to what was received, and the mean square that is left, over that of the gain.
+/// The complex gain that brings what was sent nearest to what was received, and the mean square that is left,
+/// over that of the gain.
 fn fit(received: &[Complex64], sent: &[Complex64]) -> (Complex64, f64) {
     let power: f64 = sent.iter().map(Complex64::norm_sqr).sum();
     let product: Complex64 = received.iter().zip(sent).map(|(r, s)| r * s.conj()).sum();
@@ -54,8 +56,9 @@ fn fit(received: &[Complex64], sent: &[Complex64]) -> (Complex64, f64) {
     (gain, if size > 0.0 { left / size } else { f64::INFINITY })
 }
 
-/// Receives the symbols of a keyed part from a signal that is late by about `delay` samples, at the delay near it where the error is
-/// least, and compares them with those that were sent. `None` for other parts and where nothing was received.
+/// Receives the symbols of a keyed part from a signal that is late by about `delay` samples, at the delay
+/// near it where the error is least, and compares them with those that were sent. `None` for other parts and
+/// where nothing was received.
 ///
 /// ```
 /// use mellow_rake::signal::{SignalPlan, measure_vector_error};
@@ -144,8 +147,8 @@ pub fn measure_vector_error(
     })
 }
 
-/// Where a function is least within so far to either side: in steps of half a sample first, then by golden sections (J. Kiefer,
-/// "Sequential minimax search for a maximum", 1953).
+/// Where a function is least within so far to either side: in steps of half a sample first, then by golden
+/// sections (J. Kiefer, "Sequential minimax search for a maximum", 1953).
 fn least(function: &dyn Fn(f64) -> f64, about: f64, reach: f64) -> f64 {
     let steps = libm::ceil(2.0 * reach) as i32;
     let places = (-steps..=steps).map(|k| about + f64::from(k) / 2.0);

@@ -8,7 +8,8 @@ use num_complex::Complex64;
 pub struct ZeroPhase {
     /// The samples, in step with the input.
     pub samples: Vec<f64>,
-    /// So many samples at either end depend on what was assumed beyond the recording by more than a thousandth.
+    /// So many samples at either end depend on what was assumed beyond the recording by more than a
+    /// thousandth.
     pub affected: usize,
 }
 
@@ -46,11 +47,12 @@ impl Form {
     }
 }
 
-/// Runs a signal through a filter forward, and the result through it backward: the gain is the square of the filter's gain,
-/// attenuation in decibels doubles, and the phase is zero.
+/// Runs a signal through a filter forward, and the result through it backward: the gain is the square of the
+/// filter's gain, attenuation in decibels doubles, and the phase is zero.
 ///
-/// Beyond both ends the signal is taken to go on as its own image turned about its last sample (2x₀ − x\[k\]), which keeps level
-/// and slope; as far as the filter's impulse response reaches, and no further than the recording is long.
+/// Beyond both ends the signal is taken to go on as its own image turned about its last sample (2x₀ −
+/// x\[k\]), which keeps level and slope; as far as the filter's impulse response reaches, and no further than
+/// the recording is long.
 ///
 /// ```
 /// use mellow_rake::{filter::{Form, Taps}, signal::zero_phase};

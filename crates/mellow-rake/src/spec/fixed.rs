@@ -33,9 +33,11 @@ pub struct Fixed {
     pub fractions: Fractions,
     /// Each product before it is added; exact if it is not given.
     pub products: Option<WordFormat>,
-    /// The sums of products; as narrow as is proved if it is not given, their fraction that of the finest product.
+    /// The sums of products; as narrow as is proved if it is not given, their fraction that of the finest
+    /// product.
     pub accumulator: Option<CoefficientFormat>,
-    /// What goes from section to section, and what the feedback of direct form I remembers; chosen if it is not given.
+    /// What goes from section to section, and what the feedback of direct form I remembers; chosen if it is
+    /// not given.
     pub between: Option<WordFormat>,
     /// What is remembered, where the structure has words of its own for that; chosen if it is not given.
     pub state: Option<WordFormat>,
@@ -61,7 +63,8 @@ impl Fixed {
     /// ```
     /// use mellow_rake::spec::{Fixed, Structure};
     /// let fixed = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
-    /// assert_eq!((fixed.output.to_string(), fixed.coefficients.to_string()), ("s16f15".into(), "s16".into()));
+    /// assert_eq!((fixed.output.to_string(), fixed.coefficients.to_string()), ("s16f15".into(),
+    ///     "s16".into()));
     /// let narrow = Fixed { coefficients: "s12".parse()?, ..fixed };
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
@@ -341,7 +344,8 @@ impl Structure {
         )
     }
 
-    /// Whether it adds products in sums that are rounded at once: the others remember sums, or multiply words one by one.
+    /// Whether it adds products in sums that are rounded at once: the others remember sums, or multiply words
+    /// one by one.
     pub fn adds_whole_products(self) -> bool {
         matches!(
             self,

@@ -6,7 +6,8 @@ use toml::de::{DeTable, DeValue};
 
 /// Where something that is wrong stands in the text of a spec.
 ///
-/// What is refused when a spec is designed or put on integers is known by keys only: the text that they stand in is found again here.
+/// What is refused when a spec is designed or put on integers is known by keys only: the text that they stand
+/// in is found again here.
 ///
 /// ```
 /// use mellow_rake::design::design;
@@ -37,8 +38,8 @@ pub struct SpecPlace {
 }
 
 impl SpecPlace {
-    /// Of the first of some keys that stands in the text; where none does, of the table that the first would stand in, or of the beginning. Needs the feature
-    /// `spec-file`.
+    /// Of the first of some keys that stands in the text; where none does, of the table that the first would
+    /// stand in, or of the beginning. Needs the feature `spec-file`.
     #[cfg(feature = "spec-file")]
     pub fn of<K: AsRef<str>>(text: &str, keys: &[K]) -> Self {
         let keys: Vec<&str> = keys.iter().map(AsRef::as_ref).collect();

@@ -17,7 +17,8 @@ use toml::de::{DeTable, DeValue};
 
 pub(super) const WORD_FORMS: &str = "a word format in quotes, as \"s16f15\" or \"Q15\"";
 pub(crate) const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
-     \"628 rad/s\", \"0.25 fs\" (a fraction of the sample rate), \"0.5 pi rad/sample\", \"90 deg\" (an angle per sample)";
+     \"628 rad/s\", \"0.25 fs\" (a fraction of the sample rate), \"0.5 pi rad/sample\", \"90 deg\" (an \
+     angle per sample)";
 /// A text and the way from a byte offset to its line and column.
 pub(crate) struct Source<'a> {
     text: &'a str,

@@ -277,7 +277,10 @@ fn coefficients(wanted: &Wanted<'_, '_>) -> Result<Coefficients, SpecError> {
             let forms = "the path of a .csv or .json file, beside the spec";
             let found = keys.need("file", forms)?;
             if added {
-                let accepted = "kind, file: the file's own columns are b0 b1 b2 a0 a1 a2 with subtracted feedback".to_owned();
+                let accepted =
+                    "kind, file: the file's own columns are b0 b1 b2 a0 a1 a2 with subtracted \
+                    feedback"
+                        .to_owned();
                 let stray = keys.find("feedback").unwrap_or(found);
                 return Err(stray.error(Problem::UnknownKey { nearest: None, accepted }));
             }

@@ -346,7 +346,8 @@ impl Method<'_> {
             }
         }
         if self.taps.is_none() && !minimum_will_do {
-            let accepted = "a whole number of taps, as taps = 101 (\"minimum\" needs both edges, ripple and attenuation)";
+            let accepted = "a whole number of taps, as taps = 101 (\"minimum\" needs both edges, ripple and \
+                attenuation)";
             let missing = match &self.keys {
                 Some(keys) => match keys.find("taps") {
                     Some(found) => found.error(Problem::Range {
@@ -405,7 +406,8 @@ pub(super) fn fir_band(wanted: &Wanted<'_, '_>, kind: BandKind) -> Result<FirWis
     };
     let takes_cutoff = matches!(method.design, Some("window" | "frequency-sampling"));
     if matches!(edges, FirEdges::Cutoff(_)) && !takes_cutoff {
-        let accepted = "where the pass-band ends (this method needs pass-band and stop-band edges; windows and \
+        let accepted = "where the pass-band ends (this method needs pass-band and stop-band edges; windows \
+            and \
                         frequency sampling take a cutoff)";
         return Err(keys.missing(pass, accepted));
     }

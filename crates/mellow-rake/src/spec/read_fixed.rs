@@ -55,7 +55,8 @@ pub(super) fn fixed(top: &Keys<'_>, has_taps: bool) -> Result<Option<Fixed>, Spe
     }
     if let Some(found) = keys.find("state") {
         if !structure.has_state() {
-            let accepted = "no such key: this structure remembers its inputs, outputs or whole sums; direct-form-2, direct-form-1-transposed, coupled, \
+            let accepted = "no such key: this structure remembers its inputs, outputs or whole sums; \
+                direct-form-2, direct-form-1-transposed, coupled, \
                  all-pass-sum and the lattices have states";
             return Err(refuse(&found, structure, accepted));
         }
@@ -84,7 +85,8 @@ fn fractions(keys: &Keys<'_>, structure: Structure) -> Result<Fractions, SpecErr
         return Err(refuse(&found, structure, accepted));
     }
     if fractions == Fractions::ZerosAndPoles && !structure.has_plain_coefficients() {
-        let accepted = "\"common\" or \"per-section\": the coefficients of this structure are not those of zeros and poles";
+        let accepted = "\"common\" or \"per-section\": the coefficients of this structure are not those of \
+            zeros and poles";
         return Err(refuse(&found, structure, accepted));
     }
     Ok(fractions)
@@ -103,7 +105,8 @@ fn placed<'a>(
             (structure.is_cascade(), accepted)
         }
         _ => {
-            let accepted = "no such key: it is for products that are added up in sums which are rounded at once, in direct-form-1, \
+            let accepted = "no such key: it is for products that are added up in sums which are rounded at \
+                once, in direct-form-1, \
                             direct-form-2, fir-direct, fir-folded and fir-skip-zeros";
             (structure.adds_whole_products(), accepted)
         }

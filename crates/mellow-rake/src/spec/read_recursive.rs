@@ -25,8 +25,8 @@ pub(super) fn levels(keys: &Keys<'_>) -> Result<(Option<Level>, Option<Level>), 
         None => Ok(None),
         Some(found) => {
             let level: Level = found.parse(LEVEL_FORMS)?;
-            // As a plain ratio an attenuation is a gain below 1 or what that is divided by, a ripple the largest gain over the smallest or the
-            // other way round: textbooks give either.
+            // As a plain ratio an attenuation is a gain below 1 or what that is divided by, a ripple the
+            // largest gain over the smallest or the other way round: textbooks give either.
             let decibels = level.decibels().abs();
             if !(least..=most).contains(&decibels) {
                 return Err(found.error(Problem::Range {
@@ -218,7 +218,8 @@ pub(super) fn edges(
 /// The word under `method.design`: a family of recursive filters, or a method for taps.
 pub(super) fn design_word(top: &Keys<'_>) -> Result<&'static str, SpecError> {
     // Which other keys are known depends on this one; they are checked later.
-    let missing = "a table [method] with design = \"butterworth\", \"chebyshev1\", \"chebyshev2\", \"elliptic\", \
+    let missing = "a table [method] with design = \"butterworth\", \"chebyshev1\", \"chebyshev2\", \
+        \"elliptic\", \
          \"bessel\", \"window\", \"equiripple\", \"least-squares\" or \"frequency-sampling\"";
     let Some(found) = top.find("method") else {
         return Err(top.missing("method", missing));

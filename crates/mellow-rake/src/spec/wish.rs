@@ -47,8 +47,8 @@ fn stated<Q>(key: &str, quantity: impl Stated<Q>) -> Result<Q, SpecError> {
     quantity.stated().map_err(|error| wrong(key, error))
 }
 
-/// A filter that is wanted, said in Rust. What is wrong in it is an error when it is built, by [`spec`](Wish::spec), `study` or
-/// `filter`.
+/// A filter that is wanted, said in Rust. What is wrong in it is an error when it is built, by
+/// [`spec`](Wish::spec), `study` or `filter`.
 ///
 /// ```
 /// use mellow_rake::Wish;
@@ -72,9 +72,11 @@ pub struct Wish {
     effort: Effort,
 }
 
-/// A low-pass, high-pass, band-pass or band-stop filter whose edges and levels are being said; a method makes a [`Wish`] of it.
+/// A low-pass, high-pass, band-pass or band-stop filter whose edges and levels are being said; a method makes
+/// a [`Wish`] of it.
 ///
-/// Frequencies and levels are texts with their units, or their types; where the name of a function says the unit, plain numbers.
+/// Frequencies and levels are texts with their units, or their types; where the name of a function says the
+/// unit, plain numbers.
 #[derive(Debug, Clone, PartialEq)]
 pub struct BandWish {
     kind: BandKind,
@@ -190,7 +192,8 @@ impl Wish {
         Wish::given(rate, Coefficients::ZerosPoles { zeros, poles, gain })
     }
 
-    /// H(z) = (b0 + b1 z⁻¹ + …)/(a0 + a1 z⁻¹ + …). Of a high order sections or zeros and poles say a filter better.
+    /// H(z) = (b0 + b1 z⁻¹ + …)/(a0 + a1 z⁻¹ + …). Of a high order sections or zeros and poles say a filter
+    /// better.
     pub fn fraction(
         rate: impl Stated<SampleRate>,
         b: impl Into<Vec<f64>>,
@@ -328,7 +331,8 @@ impl BandWish {
         self.attenuation(Level::from_decibels(decibels))
     }
 
-    /// How the analogue prototype of a recursive filter becomes a digital one: bilinear where nothing is said.
+    /// How the analogue prototype of a recursive filter becomes a digital one: bilinear where nothing is
+    /// said.
     pub fn mapping(self, mapping: Mapping) -> Self {
         BandWish { mapping, ..self }
     }
@@ -338,7 +342,8 @@ impl BandWish {
         self.recursive(Family::Butterworth, Some(order))
     }
 
-    /// A recursive filter of a family, of this order, which counts all poles; without one of the smallest that keeps both edges.
+    /// A recursive filter of a family, of this order, which counts all poles; without one of the smallest
+    /// that keeps both edges.
     pub fn recursive(self, family: Family, order: Option<usize>) -> Wish {
         let edges = self.said.clone().and_then(|()| self.recursive_edges(order));
         let want = edges.map(|edges| {

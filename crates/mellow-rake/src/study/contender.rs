@@ -42,7 +42,8 @@ pub struct Compared {
     pub multiplies_times_least: f64,
     /// The rounding noise that is predicted at the output, in decibels of an rms value of 1.
     pub rounding_noise_db: Option<f64>,
-    /// The largest difference of gain from the first filter in the pass-band of that one, in decibels, of filters of one kind.
+    /// The largest difference of gain from the first filter in the pass-band of that one, in decibels, of
+    /// filters of one kind.
     pub passband_difference_db: Option<f64>,
     /// Where its gain differs most from that of the first.
     pub response_difference: Option<ResponseDifference>,
@@ -105,7 +106,8 @@ impl Contender {
         }
     }
 
-    /// What it is beside the others; `reference` is a curve of rising frequencies in hertz and levels in decibels, which may be empty.
+    /// What it is beside the others; `reference` is a curve of rising frequencies in hertz and levels in
+    /// decibels, which may be empty.
     pub fn compared(&self, all: &[Contender], reference: &[(f64, f64)]) -> Compared {
         let least = all.iter().map(|one| one.report().cost[0]).min().unwrap_or(1).max(1);
         let spec = &self.study.spec;
@@ -150,7 +152,8 @@ impl Contender {
         limits.filter_map(QualityRow::margin).reduce(f64::min)
     }
 
-    /// The rounding noise that is predicted at the output of the integer filter, in decibels of an rms value of 1.
+    /// The rounding noise that is predicted at the output of the integer filter, in decibels of an rms value
+    /// of 1.
     fn noise_db(&self) -> Option<f64> {
         let integers = self.study.implementation().ok()?.filter(|_| self.is_rounded)?;
         let rms = integers.predicted_noise().ok()?.rms();

@@ -32,7 +32,8 @@ pub struct Inspection {
     pub remedies: Vec<LineRemedy>,
 }
 
-/// Looks at a recording: its levels, its spectrum in pieces of so many samples if that is given, the lines in it and what is rid of them.
+/// Looks at a recording: its levels, its spectrum in pieces of so many samples if that is given, the lines in
+/// it and what is rid of them.
 ///
 /// # Errors
 /// [`SpectrumError`] where there are too few samples for a spectrum.

@@ -1,6 +1,7 @@
 //! Work in independent pieces, which a front end does on as many cores as it likes.
 
-/// Independent pieces of work of one kind. Their results do not depend on the order in which, or the thread on which, they are done.
+/// Independent pieces of work of one kind. Their results do not depend on the order in which, or the thread
+/// on which, they are done.
 ///
 /// ```
 /// use mellow_rake::study::Jobs;
@@ -50,7 +51,8 @@ impl<'a, T> IntoIterator for Jobs<'a, T> {
 
 /// Who does the work: a front end with its threads and its bar of progress.
 pub trait Workers {
-    /// Does all jobs and gives their results in the order of the jobs. `what` says in two or three words what is being done.
+    /// Does all jobs and gives their results in the order of the jobs. `what` says in two or three words what
+    /// is being done.
     fn all<T: Send>(&self, what: &'static str, jobs: Jobs<'_, T>) -> Vec<T>;
 }
 

@@ -1,7 +1,8 @@
 //! What would take a line out of a recording, tried on that recording.
 //!
-//! A notch or a comb is designed and run over the recording; what is said of it is what came out. The narrowest of a
-//! ladder of widths that does is taken: a wider one takes more of what lies beside the line, a narrower one rings longer.
+//! A notch or a comb is designed and run over the recording; what is said of it is what came out. The
+//! narrowest of a ladder of widths that does is taken: a wider one takes more of what lies beside the line, a
+//! narrower one rings longer.
 
 use crate::design::design;
 use crate::filter::{Form, Transfer};
@@ -27,11 +28,13 @@ pub struct LineRemedy {
     pub harmonics: u32,
     /// The keys of `[want]`, as in a spec file.
     pub keys: Vec<String>,
-    /// By how many decibels the power around the line fell, of a comb: around that of its lines that fell least.
+    /// By how many decibels the power around the line fell, of a comb: around that of its lines that fell
+    /// least.
     pub falls_by_db: f64,
     /// Whether what is left of it no longer stands out: no more than 3 dB over the floor.
     pub to_the_floor: bool,
-    /// From where to where the filter takes more than 1 dB around the line (around the fundamental), in hertz.
+    /// From where to where the filter takes more than 1 dB around the line (around the fundamental), in
+    /// hertz.
     pub touched_hz: [f64; 2],
     /// After how many samples what the filter rings with has come down to 1 %.
     pub settling_samples: usize,
@@ -77,11 +80,11 @@ const MOST: usize = 4;
 /// So much of a recording is filtered.
 const MOST_SAMPLES: usize = 1 << 17;
 
-/// Remedies for the lines that stand at least 20 dB over the floor, are no multiples of others, and that the spectrum tells from a drift;
-/// those that no filter tried lowers by 20 dB, or to the floor, have none.
+/// Remedies for the lines that stand at least 20 dB over the floor, are no multiples of others, and that the
+/// spectrum tells from a drift; those that no filter tried lowers by 20 dB, or to the floor, have none.
 ///
-/// A line with multiples is taken out by a comb. A multiple whose amplitude is below half a step of the converter is made
-/// by its rounding and is none to take out.
+/// A line with multiples is taken out by a comb. A multiple whose amplitude is below half a step of the
+/// converter is made by its rounding and is none to take out.
 pub fn line_remedies(
     samples: &[f64],
     rate: SampleRate,
@@ -115,7 +118,8 @@ pub fn line_remedies(
         .collect()
 }
 
-/// The step of the converter behind a recording: the smallest difference of its values, if values repeat; else 0.
+/// The step of the converter behind a recording: the smallest difference of its values, if values repeat;
+/// else 0.
 fn converter_step(samples: &[f64]) -> f64 {
     let mut values = samples.to_vec();
     values.sort_by(f64::total_cmp);

@@ -96,12 +96,14 @@ fn degrees(h: Complex64) -> f64 {
 }
 
 impl Study {
-    /// Samples after which nothing of a start-up is left: three times as long as the filter settles, as a null shows the rest.
+    /// Samples after which nothing of a start-up is left: three times as long as the filter settles, as a
+    /// null shows the rest.
     pub fn settled_samples(&self) -> usize {
         3 * measure_time(&self.design.form, 1.0, self.spec.sample_rate).settling_samples + 64
     }
 
-    /// The filter that a measurement is held against: with rounded coefficients where there are words and it is not to be the designed one.
+    /// The filter that a measurement is held against: with rounded coefficients where there are words and it
+    /// is not to be the designed one.
     fn meant(&self, designed: bool) -> (&dyn Transfer, &'static str) {
         match self.implementation().ok().flatten().filter(|_| !designed) {
             Some(words) => (&words.rounded, "rounded"),
@@ -109,8 +111,8 @@ impl Study {
         }
     }
 
-    /// A measurement of so many samples beside the rounded or the designed filter, within a tolerance in decibels if there is one; its points
-    /// on both sides of 0 Hz if that is wished.
+    /// A measurement of so many samples beside the rounded or the designed filter, within a tolerance in
+    /// decibels if there is one; its points on both sides of 0 Hz if that is wished.
     pub fn measured(
         &self,
         found: &TransferEstimate,
@@ -155,7 +157,8 @@ impl Study {
         }
     }
 
-    /// One tone after the other of half the input's range, with what roundings are expected to add: see [`stepped_transfer`].
+    /// One tone after the other of half the input's range, with what roundings are expected to add: see
+    /// [`stepped_transfer`].
     ///
     /// # Errors
     /// [`StudyError`] where there are no integers.
@@ -176,7 +179,8 @@ impl Study {
         Ok(found)
     }
 
-    /// A tone of a frequency in hertz that went into something, and what came out of it, both from where it has settled on.
+    /// A tone of a frequency in hertz that went into something, and what came out of it, both from where it
+    /// has settled on.
     ///
     /// # Errors
     /// [`StudyError`] where there are no integers.

@@ -1,4 +1,5 @@
-//! The one entry: a spec, the filter that it asks for, the integers that stand for it, and what is known of them.
+//! The one entry: a spec, the filter that it asks for, the integers that stand for it, and what is known of
+//! them.
 //!
 //! ```
 //! use mellow_rake::spec::template;
@@ -58,7 +59,8 @@ use crate::spec::{Spec, SpecPlace, Wish};
 use crate::write::{self, GeneratedFile, Language, Symbols};
 use std::sync::OnceLock;
 
-/// A spec with the filter that it asks for. The integers and the reports are made when they are first asked for, and kept.
+/// A spec with the filter that it asks for. The integers and the reports are made when they are first asked
+/// for, and kept.
 #[derive(Debug, Clone)]
 pub struct Study {
     /// What was asked.
@@ -73,8 +75,8 @@ pub struct Study {
 }
 
 impl Study {
-    /// Reads and designs the text of a spec. `files` gives the coefficients of a file that the spec names, or says why there are none.
-    /// Needs the feature `spec-file`.
+    /// Reads and designs the text of a spec. `files` gives the coefficients of a file that the spec names, or
+    /// says why there are none. Needs the feature `spec-file`.
     ///
     /// # Errors
     /// [`StudyError`] names the place in the text, what was found, and what would do.
@@ -86,7 +88,8 @@ impl Study {
         Study::of_changed_text(text, text, files)
     }
 
-    /// Reads and designs a changed text of a spec; what is wrong is named at its place in the text `shown`, which the user knows.
+    /// Reads and designs a changed text of a spec; what is wrong is named at its place in the text `shown`,
+    /// which the user knows.
     ///
     /// # Errors
     /// As of [`of_text`](Study::of_text).
@@ -225,7 +228,8 @@ impl Study {
         meets_spec(&self.design, &self.designed().measures, self.spec.sample_rate)
     }
 
-    /// By how many decibels the filter with rounded coefficients exceeds the levels asked for; `None` without a template or words.
+    /// By how many decibels the filter with rounded coefficients exceeds the levels asked for; `None` without
+    /// a template or words.
     pub fn rounded_excess_db(&self) -> Option<f64> {
         self.rounded()?.measures.template_excess_db(&self.design.choice)
     }

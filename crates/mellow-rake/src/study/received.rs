@@ -101,7 +101,8 @@ impl Study {
         plan.parts.iter().find(is_keyed).ok_or(NotReceived::NoSymbols)
     }
 
-    /// The symbols of a signal before and behind a filter. `behind` says what it went through; the limit is in decibels.
+    /// The symbols of a signal before and behind a filter. `behind` says what it went through; the limit is
+    /// in decibels.
     ///
     /// # Errors
     /// [`NotReceived`] where there are no symbols.

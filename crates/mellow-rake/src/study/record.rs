@@ -17,8 +17,8 @@ fn pairs(filter: &ZerosPolesGain) -> [Vec<[f64; 2]>; 2] {
     [&filter.zeros, &filter.poles].map(|roots| roots.iter().map(|z| [z.re, z.im]).collect())
 }
 
-/// A design, what was measured on it, and the filter on integers, complete: with it and `docs/arithmetic.md` the filter can be built
-/// again, bit for bit.
+/// A design, what was measured on it, and the filter on integers, complete: with it and `docs/arithmetic.md`
+/// the filter can be built again, bit for bit.
 #[derive(Debug, Clone, Serialize)]
 pub struct DesignRecord {
     name: String,

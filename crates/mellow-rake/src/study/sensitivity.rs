@@ -7,10 +7,12 @@ use crate::quality::{Change, Sensitivity, ToleranceBand, sensitivity, tolerance_
 
 /// The share of a coefficient by which it is changed where there are no words.
 pub const SHARE_OF_A_COEFFICIENT: f64 = 1e-3;
-/// Of so many products of a response a tolerance band is looked at on the whole grid; of more, on a coarser one.
+/// Of so many products of a response a tolerance band is looked at on the whole grid; of more, on a coarser
+/// one.
 const MOST_WORK: usize = 200_000_000;
 
-/// A filter whose coefficients are changed: with rounded coefficients by one LSB, where there are words, else by a share of themselves.
+/// A filter whose coefficients are changed: with rounded coefficients by one LSB, where there are words, else
+/// by a share of themselves.
 #[derive(Debug, Clone, Copy)]
 pub struct CoefficientStudy<'a> {
     study: &'a Study,
@@ -20,7 +22,8 @@ pub struct CoefficientStudy<'a> {
 }
 
 impl Study {
-    /// Its coefficients, to be changed by a share of themselves, or by one LSB where no share is given and there are words.
+    /// Its coefficients, to be changed by a share of themselves, or by one LSB where no share is given and
+    /// there are words.
     pub fn coefficients(&self, share: Option<f64>) -> CoefficientStudy<'_> {
         let integers = self.implementation().ok().flatten();
         let change = match (share, integers) {
@@ -57,7 +60,8 @@ impl<'a> CoefficientStudy<'a> {
         sensitivity(self.form(), choice, rate, hertz, self.change)
     }
 
-    /// All coefficients changed at random, `trials` times from a seed, looked at on some of the frequencies; on all of those in `always`.
+    /// All coefficients changed at random, `trials` times from a seed, looked at on some of the frequencies;
+    /// on all of those in `always`.
     pub fn scattered(
         &self,
         hertz: &[f64],

@@ -5,7 +5,8 @@ use std::f64::consts::TAU;
 use std::fmt;
 use std::str::FromStr;
 
-const FREQUENCY_FORMS: &str = "\"87.5 Hz\", \"2 kHz\", \"1.2 MHz\", \"628 rad/s\", \"0.25 fs\", \"0.5 pi rad/sample\", \"90 deg\" (an angle per sample)";
+const FREQUENCY_FORMS: &str = "\"87.5 Hz\", \"2 kHz\", \"1.2 MHz\", \"628 rad/s\", \"0.25 fs\", \"0.5 pi \
+    rad/sample\", \"90 deg\" (an angle per sample)";
 const RATE_FORMS: &str = "\"64 Hz\", \"1 kHz\", \"1.2 MHz\"";
 
 /// A frequency as it was asked for: absolute, or as a fraction of the sample rate.

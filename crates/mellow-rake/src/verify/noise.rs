@@ -1,4 +1,5 @@
-//! What words do to a signal, apart: the roundings of the filter, its coefficients, and the converter before it.
+//! What words do to a signal, apart: the roundings of the filter, its coefficients, and the converter before
+//! it.
 
 use crate::datapath::Simulator;
 use crate::filter::{Form, Transfer};
@@ -15,7 +16,8 @@ pub struct WordNoise {
     pub measured_rms_lsb: f64,
     /// Root mean square of the filter with rounded coefficients less that of the designed one, both in f64.
     pub coefficient_rms_lsb: f64,
-    /// What the last bit of the input becomes behind the filter: a twelfth of a squared step of the input through the filter's energy.
+    /// What the last bit of the input becomes behind the filter: a twelfth of a squared step of the input
+    /// through the filter's energy.
     pub input_rounding_rms_lsb: Option<f64>,
     /// In how many samples a limit acted; there the output differs by more than roundings.
     pub limited_samples: u64,
@@ -72,8 +74,8 @@ pub fn measure_word_noise(
     }
 }
 
-/// How far the output stays from where a constant input should take it, in steps of the output word: the largest distance over the last 256
-/// of so many samples, from the zero state.
+/// How far the output stays from where a constant input should take it, in steps of the output word: the
+/// largest distance over the last 256 of so many samples, from the zero state.
 ///
 /// ```
 /// use mellow_rake::filter::{Form, Section, Sections};
@@ -81,7 +83,8 @@ pub fn measure_word_noise(
 /// use mellow_rake::spec::{Spec, template};
 /// use mellow_rake::verify::constant_input_error;
 /// let text = template("notch").unwrap().replace("half-up", "floor");
-/// // y = x/100 + 0.99·y, bits cut off: it comes to rest where a step less than 1 is missing a sample, up to 100 steps short.
+/// // y = x/100 + 0.99·y, bits cut off: it comes to rest where a step less than 1 is missing a sample, up
+/// // to 100 steps short.
 /// let slow = Form::from(Sections(vec![Section { b: [0.01, 0.0, 0.0], a: [-0.99, 0.0] }]));
 /// let filter = implement(&slow, Spec::parse(&text)?.fixed.unwrap())?;
 /// let found = constant_input_error(&filter, 10_000, 5000);
@@ -104,11 +107,13 @@ pub struct ConverterNoise {
     pub rounding_rms: f64,
     /// Of its own noise, taken for white.
     pub noise_rms: f64,
-    /// By how many decibels the filter's roundings raise the two together; `None` where nothing is predicted of them.
+    /// By how many decibels the filter's roundings raise the two together; `None` where nothing is predicted
+    /// of them.
     pub raised_db: Option<f64>,
 }
 
-/// The noise of a converter whose readings span the full scale of a filter's input; `None` where nothing could be proved about the filter.
+/// The noise of a converter whose readings span the full scale of a filter's input; `None` where nothing
+/// could be proved about the filter.
 ///
 /// ```
 /// use mellow_rake::design::design;

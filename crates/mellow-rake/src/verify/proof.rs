@@ -85,7 +85,8 @@ impl ComparisonResult {
 }
 
 impl Proof {
-    /// Whether it holds, and in words. Where nothing could be run nothing is proved; `all` says that every target has to be run.
+    /// Whether it holds, and in words. Where nothing could be run nothing is proved; `all` says that every
+    /// target has to be run.
     pub fn verdict(&self, all: bool) -> (bool, &'static str) {
         let is_tried = self.targets.iter().any(|target| target.verdict != "not run");
         match (self.held && is_tried && (self.complete || !all), self.complete) {

@@ -12,7 +12,8 @@ use crate::units::level::decibels;
 pub struct ReferenceError {
     /// Largest error.
     pub largest_lsb: f64,
-    /// The proved bound on it; `None` if there is none, or if a limit acted, for then the two differ by design.
+    /// The proved bound on it; `None` if there is none, or if a limit acted, for then the two differ by
+    /// design.
     pub bound_lsb: Option<f64>,
     /// Root mean square of the error.
     pub rms_lsb: f64,

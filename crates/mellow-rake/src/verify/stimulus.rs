@@ -22,8 +22,8 @@ const LONGEST: usize = 16_384;
 const SHORTEST: usize = 512;
 const NOISE_SEED: u64 = 0x4d65_6c6c_6f77;
 
-/// The stimuli for a datapath: the recording, if there is one, and those made up. Without the impulse response
-/// `gain` there is no worst case.
+/// The stimuli for a datapath: the recording, if there is one, and those made up. Without the impulse
+/// response `gain` there is no worst case.
 ///
 /// Impulses and steps last until the impulse response `gain` has died away, within 512 to 16,384 samples. The
 /// worst case is the sign sequence that drives the output to its l1 bound, once up and once down.

@@ -1,8 +1,8 @@
 //! From a checked datapath to text in other languages.
 //!
-//! A writer takes a [`Checked`](crate::datapath::Checked) and nothing else: what it needs to know about ranges and
-//! limits has been proved before. Names are settled by [`Symbols`] before a line is written; the only user text
-//! that reaches the output is the filter's name, which is an identifier.
+//! A writer takes a [`Checked`](crate::datapath::Checked) and nothing else: what it needs to know about
+//! ranges and limits has been proved before. Names are settled by [`Symbols`] before a line is written; the
+//! only user text that reaches the output is the filter's name, which is an identifier.
 
 pub mod c;
 mod names;
@@ -79,7 +79,8 @@ pub enum WriteError {
     },
     /// A product that is rounded before it is added is wider than the target's widest word.
     #[error(
-        "{target} cannot express node n{}: its products need {needed} bits before they are rounded and {target} has {limit}; {fits}", .node.0
+        "{target} cannot express node n{}: its products need {needed} bits before they are rounded and \
+            {target} has {limit}; {fits}", .node.0
     )]
     Product {
         /// The target.

@@ -1,7 +1,8 @@
 //! Integers spelled in each language, with the smallest of every type.
 
-/// A decimal integer constant of C99 (6.4.4.1): it takes the first of int, long and long long that holds it. The
-/// smallest value of a type is no constant, since the minus is an operator applied to one that is too large.
+/// A decimal integer constant of C99 (6.4.4.1): it takes the first of int, long and long long that holds it.
+/// The smallest value of a type is no constant, since the minus is an operator applied to one that is too
+/// large.
 pub(super) fn c_integer(value: i128) -> String {
     const ENDS: [i128; 3] = [i16::MIN as i128, i32::MIN as i128, i64::MIN as i128];
     if ENDS.contains(&value) { format!("(-{} - 1)", -(value + 1)) } else { value.to_string() }

@@ -1,5 +1,5 @@
-//! A stranger's reader: written from `docs/arithmetic.md` and the JSON of a datapath alone, without a look at the library's types. It shares no
-//! code with the simulator and none with any proof.
+//! A stranger's reader: written from `docs/arithmetic.md` and the JSON of a datapath alone, without a look at
+//! the library's types. It shares no code with the simulator and none with any proof.
 
 #![allow(dead_code)] // each test uses what it needs
 

@@ -19,7 +19,8 @@ pub struct AllPassWords {
     pub signs: [Sign; 2],
 }
 
-/// The names of the tables and lines of a branch: those of its sections of second order and of its one of first order.
+/// The names of the tables and lines of a branch: those of its sections of second order and of its one of
+/// first order.
 const NAMES: [[[&str; 3]; 2]; 2] = [
     [["first", "first_x", "first_y"], ["first_single", "first_single_x", "first_single_y"]],
     [["second", "second_x", "second_y"], ["second_single", "second_single_x", "second_single_y"]],
@@ -35,24 +36,28 @@ struct Writer {
     words: StateWords,
 }
 
-/// y\[n\] = (±A₁ ± A₂)/2 of the input: two branches of all-passes side by side (P. P. Vaidyanathan, S. K. Mitra & Y. Neuvo, "A new approach to the
-/// realization of low-sensitivity IIR digital filters", 1986).
+/// y\[n\] = (±A₁ ± A₂)/2 of the input: two branches of all-passes side by side (P. P. Vaidyanathan, S. K.
+/// Mitra & Y. Neuvo, "A new approach to the realization of low-sensitivity IIR digital filters", 1986).
 ///
-/// Each all-pass multiplies differences, y = a2·(x − y\[n−2\]) + a1·(x\[n−1\] − y\[n−1\]) + x\[n−2\] or a1·(x − y\[n−1\]) + x\[n−1\], and so stays
-/// an all-pass whatever the roundings of its coefficients: the pass-band can never exceed 1, and hardly falls below it. All words
-/// of the branches are rounded and limited to the format of the states, the sum to the output.
+/// Each all-pass multiplies differences, y = a2·(x − y\[n−2\]) + a1·(x\[n−1\] − y\[n−1\]) + x\[n−2\] or a1·(x
+/// − y\[n−1\]) + x\[n−1\], and so stays an all-pass whatever the roundings of its coefficients: the pass-band
+/// can never exceed 1, and hardly falls below it. All words of the branches are rounded and limited to the
+/// format of the states, the sum to the output.
 ///
 /// # Errors
-/// [`BuildError`] for rows of another shape, more than one all-pass of first order in a branch, or a sum that needs more than 64 bits.
+/// [`BuildError`] for rows of another shape, more than one all-pass of first order in a branch, or a sum that
+/// needs more than 64 bits.
 ///
 /// ```
 /// use mellow_rake::datapath::{AllPassWords, SectionWords, Sign, Simulator, StateWords, all_pass_sum};
 /// use mellow_rake::fixed::{Overflow, Rounding};
 /// let word = "s16f15".parse()?;
-/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp,
+///     overflow: Overflow::Saturate };
 /// let words = StateWords { sections, state: "s20f17".parse()? };
 /// // (z⁻¹ + 1)/2: an all-pass with a pole at the origin beside nothing.
-/// let branches = AllPassWords { format: "s8f6".parse()?, branches: [vec![vec![0]], vec![]], signs: [Sign::Plus; 2] };
+/// let branches = AllPassWords { format: "s8f6".parse()?, branches: [vec![vec![0]], vec![]],
+///     signs: [Sign::Plus; 2] };
 /// let mean = all_pass_sum(&branches, words)?.check()?;
 /// assert_eq!(Simulator::new(&mean).run(&[800, 0, 200, 0]), [400, 400, 100, 100]);
 /// # Ok::<(), Box<dyn std::error::Error>>(())

@@ -25,8 +25,8 @@ impl Section<'_> {
     }
 }
 
-/// The number of sections of a table with so many coefficients in every row, and the format of the words that come to a section: several
-/// carry theirs in the output format, which must hold the input.
+/// The number of sections of a table with so many coefficients in every row, and the format of the words that
+/// come to a section: several carry theirs in the output format, which must hold the input.
 pub(super) fn shape(
     structure: &'static str,
     needed: &'static str,

@@ -99,9 +99,10 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
     })
 }
 
-/// The whole numbers that shape the rounding errors of each section best: those nearest to the ones that leave the least noise for a
-/// white error (W. E. Higgins & D. C. Munson, "Noise reduction strategies for digital filters: error spectrum shaping versus the optimal
-/// linear state-space formulation", 1982, section II): −a1/(1 + a2) for one, −a1 and −a2 for two.
+/// The whole numbers that shape the rounding errors of each section best: those nearest to the ones that
+/// leave the least noise for a white error (W. E. Higgins & D. C. Munson, "Noise reduction strategies for
+/// digital filters: error spectrum shaping versus the optimal linear state-space formulation", 1982, section
+/// II): −a1/(1 + a2) for one, −a1 and −a2 for two.
 ///
 /// ```
 /// use mellow_rake::datapath::shaping;
@@ -128,12 +129,12 @@ pub(crate) fn shaping_numbers([a1, a2]: [f64; 2], order: usize) -> Vec<i64> {
     }
 }
 
-/// Direct form I whose rounding error is remembered and added to the next sums, `order` 1 or 2 samples long: the noise at the output gets
-/// zeros where the poles amplify it.
+/// Direct form I whose rounding error is remembered and added to the next sums, `order` 1 or 2 samples long:
+/// the noise at the output gets zeros where the poles amplify it.
 ///
-/// With the sum v and its rounding r = round(v) the error e\[n\] = v\[n\] − r\[n\] is exact, and
-/// v\[n\] = b0·x\[n\] + b1·x\[n−1\] + b2·x\[n−2\] − a1·y\[n−1\] − a2·y\[n−2\] + k1·e\[n−1\] + k2·e\[n−2\] with the whole numbers of
-/// [`shaping`]; y\[n\] = limit(r\[n\]). Multiplications by them are shifts, if anything.
+/// With the sum v and its rounding r = round(v) the error e\[n\] = v\[n\] − r\[n\] is exact, and v\[n\] =
+/// b0·x\[n\] + b1·x\[n−1\] + b2·x\[n−2\] − a1·y\[n−1\] − a2·y\[n−2\] + k1·e\[n−1\] + k2·e\[n−2\] with the
+/// whole numbers of [`shaping`]; y\[n\] = limit(r\[n\]). Multiplications by them are shifts, if anything.
 ///
 /// # Errors
 /// [`BuildError`] as of [`direct_form_1`], and where no bits are dropped that could be remembered.
@@ -144,7 +145,8 @@ pub(crate) fn shaping_numbers([a1, a2]: [f64; 2], order: usize) -> Vec<i64> {
 /// // y = 0.01·x + 0.99·y: a plain truncating filter of 16 bits stops short of the value of a constant.
 /// let table = round_coefficients(&[vec![0.01, 0.0, 0.0, -0.99, 0.0]], "s16f14".parse()?)?;
 /// let word = "s16f15".parse()?;
-/// let words = SectionWords { input: word, output: word, rounding: Rounding::Floor, overflow: Overflow::Saturate };
+/// let words = SectionWords { input: word, output: word, rounding: Rounding::Floor,
+///     overflow: Overflow::Saturate };
 /// let shaped = direct_form_1_shaped(&table, words, 1)?.check()?;
 /// let mut simulator = Simulator::new(&shaped);
 /// let last = simulator.run(&[1000; 3000]).pop().unwrap();

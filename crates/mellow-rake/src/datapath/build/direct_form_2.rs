@@ -8,19 +8,20 @@ use crate::fixed::RoundedTable;
 
 /// Second-order sections in direct form II: poles first, two words of memory, two roundings.
 ///
-/// w\[n\] = limit(round(x\[n\] − a1·w\[n−1\] − a2·w\[n−2\])) in the format of the state;
-/// y\[n\] = limit(round(b0·w\[n\] + b1·w\[n−1\] + b2·w\[n−2\])). The poles amplify w: its format needs room for that.
+/// w\[n\] = limit(round(x\[n\] − a1·w\[n−1\] − a2·w\[n−2\])) in the format of the state; y\[n\] =
+/// limit(round(b0·w\[n\] + b1·w\[n−1\] + b2·w\[n−2\])). The poles amplify w: its format needs room for that.
 ///
 /// # Errors
-/// [`BuildError`] for a table of another shape, a sum that needs more than 64 bits, or a cascade whose output format does not
-/// hold its input.
+/// [`BuildError`] for a table of another shape, a sum that needs more than 64 bits, or a cascade whose output
+/// format does not hold its input.
 ///
 /// ```
 /// use mellow_rake::datapath::{SectionWords, Simulator, StateWords, direct_form_2};
 /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 /// let table = round_coefficients(&[vec![0.5, 0.0, 0.0, -0.5, 0.0]], "s16f14".parse()?)?;
 /// let word = "s16f15".parse()?;
-/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp,
+///     overflow: Overflow::Saturate };
 /// let smoother = direct_form_2(&table, StateWords { sections, state: "s24f20".parse()? })?.check()?;
 /// let mut simulator = Simulator::new(&smoother);
 /// assert_eq!([800, 0, 0, 0].map(|x| simulator.step(x)), [400, 200, 100, 50]);

@@ -5,14 +5,15 @@ use super::taps::{Held, TapWords, one_row, over_line};
 use crate::datapath::{Coefficients, Datapath, Fold, LineIndex, Row, Sign, TableIndex, Term};
 use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};
 
-/// A finite impulse response of linear phase, folded: y\[n\] = limit(round(Σ h\[k\]·(x\[n−k\] ± x\[n−(N−1−k)\]))), with the tap in the middle, if
-/// there is one, by itself.
+/// A finite impulse response of linear phase, folded: y\[n\] = limit(round(Σ h\[k\]·(x\[n−k\] ±
+/// x\[n−(N−1−k)\]))), with the tap in the middle, if there is one, by itself.
 ///
-/// Half the multiplications of the direct form and the same output, integer for integer. `table` holds one row with two taps or
-/// more, h\[0\] first, symmetric (plus) or antisymmetric (minus) as integers.
+/// Half the multiplications of the direct form and the same output, integer for integer. `table` holds one
+/// row with two taps or more, h\[0\] first, symmetric (plus) or antisymmetric (minus) as integers.
 ///
 /// # Errors
-/// [`BuildError`] for a table of another shape, taps that are no mirror images, or a sum that needs more than 64 bits.
+/// [`BuildError`] for a table of another shape, taps that are no mirror images, or a sum that needs more than
+/// 64 bits.
 ///
 /// ```
 /// use mellow_rake::datapath::{Simulator, fir_direct, fir_folded};
@@ -47,13 +48,15 @@ pub fn fir_folded(
     folded(STRUCTURE, table, distinct, pairs, words)
 }
 
-/// A half-band filter folded, its zeros skipped: of 4m + 3 taps the m + 1 that differ and the one in the middle are multiplied.
+/// A half-band filter folded, its zeros skipped: of 4m + 3 taps the m + 1 that differ and the one in the
+/// middle are multiplied.
 ///
-/// `table` holds one row of 4m + 3 taps, symmetric as integers, whose every second tap from the middle is zero.
+/// `table` holds one row of 4m + 3 taps, symmetric as integers, whose every second tap from the middle is
+/// zero.
 ///
 /// # Errors
-/// [`BuildError`] for a table of another shape, taps that are no mirror images or not zero where they must be, or a sum that needs
-/// more than 64 bits.
+/// [`BuildError`] for a table of another shape, taps that are no mirror images or not zero where they must
+/// be, or a sum that needs more than 64 bits.
 ///
 /// ```
 /// use mellow_rake::datapath::fir_skip_zeros;

@@ -55,7 +55,8 @@ impl Sums {
         })
     }
 
-    /// One stage: from f_m and the remembered g_{m−1} to f_{m−1} and g_m, each rounded and limited to the format of the states.
+    /// One stage: from f_m and the remembered g_{m−1} to f_{m−1} and g_m, each rounded and limited to the
+    /// format of the states.
     fn stage(
         &self,
         section: &mut Section<'_>,
@@ -112,11 +113,12 @@ fn datapath(
     }
 }
 
-/// A whole filter as the two-multiplier lattice with ladder (A. H. Gray & J. D. Markel, "Digital lattice and ladder filter synthesis",
-/// 1973): from f_N = x down to f_0 = g_0, f_{m−1} = f_m − k_m·g_{m−1}\[n−1\] and g_m = k_m·f_{m−1} + g_{m−1}\[n−1\]; y = Σ v_m·g_m.
+/// A whole filter as the two-multiplier lattice with ladder (A. H. Gray & J. D. Markel, "Digital lattice and
+/// ladder filter synthesis", 1973): from f_N = x down to f_0 = g_0, f_{m−1} = f_m − k_m·g_{m−1}\[n−1\] and
+/// g_m = k_m·f_{m−1} + g_{m−1}\[n−1\]; y = Σ v_m·g_m.
 ///
-/// Every f and g is rounded and limited to the format of the states. Stable whatever the roundings of its coefficients, as long as each
-/// is smaller than 1. One row in each table: N and N + 1 coefficients.
+/// Every f and g is rounded and limited to the format of the states. Stable whatever the roundings of its
+/// coefficients, as long as each is smaller than 1. One row in each table: N and N + 1 coefficients.
 ///
 /// # Errors
 /// [`BuildError`] for tables of another shape or a sum that needs more than 64 bits.
@@ -128,7 +130,8 @@ fn datapath(
 /// let reflection = round_coefficients(&[vec![-0.5]], "s16f15".parse()?)?;
 /// let ladder = round_coefficients(&[vec![0.5, 0.0]], "s16f15".parse()?)?;
 /// let word = "s16f15".parse()?;
-/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp,
+///     overflow: Overflow::Saturate };
 /// let words = StateWords { sections, state: "s24f20".parse()? };
 /// let tables = LatticeTables { reflection: &reflection, ladder: &ladder };
 /// let smoother = lattice_ladder(tables, words)?.check()?;
@@ -177,8 +180,8 @@ pub fn lattice_ladder(
 /// A row for each section: k1, k2 and v0, v1, v2. What each stage computes is that of [`lattice_ladder`].
 ///
 /// # Errors
-/// [`BuildError`] for tables of another shape, a sum that needs more than 64 bits, or a cascade whose output format does not hold its
-/// input.
+/// [`BuildError`] for tables of another shape, a sum that needs more than 64 bits, or a cascade whose output
+/// format does not hold its input.
 ///
 /// ```
 /// use mellow_rake::datapath::{LatticeTables, SectionWords, Simulator, StateWords, lattice_sections};
@@ -186,7 +189,8 @@ pub fn lattice_ladder(
 /// let reflection = round_coefficients(&[vec![-0.5, 0.0]], "s16f15".parse()?)?;
 /// let ladder = round_coefficients(&[vec![0.5, 0.0, 0.0]], "s16f15".parse()?)?;
 /// let word = "s16f15".parse()?;
-/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp,
+///     overflow: Overflow::Saturate };
 /// let words = StateWords { sections, state: "s24f20".parse()? };
 /// let tables = LatticeTables { reflection: &reflection, ladder: &ladder };
 /// let smoother = lattice_sections(tables, words)?.check()?;

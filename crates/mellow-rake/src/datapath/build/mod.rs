@@ -41,7 +41,8 @@ pub enum BuildError {
     },
     /// Taps that should share a product do not.
     #[error(
-        "{structure} adds words that share a tap, but taps {tap} and {other} are neither equal nor opposite as the others are"
+        "{structure} adds words that share a tap, but taps {tap} and {other} are neither equal nor opposite \
+            as the others are"
     )]
     NotMirrored {
         /// The structure.
@@ -180,7 +181,8 @@ impl SumSize {
         SumSize { fraction, size }
     }
 
-    /// More terms: each the largest size of a word, and its fraction; the finest fraction of all becomes that of the sum.
+    /// More terms: each the largest size of a word, and its fraction; the finest fraction of all becomes that
+    /// of the sum.
     fn and(mut self, words: &[(i128, i32)]) -> SumSize {
         for (largest, fraction) in words {
             let finest = self.fraction.max(*fraction);

@@ -11,13 +11,14 @@ use crate::fixed::RoundedTable;
 /// Sections of two states each: s1\[n+1\] = limit(round(a11·s1 + a12·s2 + b1·x)), s2\[n+1\] likewise, and
 /// y\[n\] = limit(round(c1·s1\[n\] + c2·s2\[n\] + d·x\[n\])).
 ///
-/// `table` holds a row for each section: a11, a12, b1, a21, a22, b2, c1, c2, d. With a11 = a22 = σ and a12 = −a21 = −ω, the real and
-/// imaginary part of a pair of poles, this is the coupled form (C. M. Rader & B. Gold, "Effects of parameter quantization on the poles of a digital
-/// filter", 1967): poles on an even grid however close to 1, little noise, and no oscillation by itself when rounding is toward zero.
+/// `table` holds a row for each section: a11, a12, b1, a21, a22, b2, c1, c2, d. With a11 = a22 = σ and a12 =
+/// −a21 = −ω, the real and imaginary part of a pair of poles, this is the coupled form (C. M. Rader & B.
+/// Gold, "Effects of parameter quantization on the poles of a digital filter", 1967): poles on an even grid
+/// however close to 1, little noise, and no oscillation by itself when rounding is toward zero.
 ///
 /// # Errors
-/// [`BuildError`] for a table of another shape, a sum that needs more than 64 bits, or a cascade whose output format does not
-/// hold its input.
+/// [`BuildError`] for a table of another shape, a sum that needs more than 64 bits, or a cascade whose output
+/// format does not hold its input.
 ///
 /// ```
 /// use mellow_rake::datapath::{SectionWords, Simulator, StateWords, state_space};
@@ -26,7 +27,8 @@ use crate::fixed::RoundedTable;
 /// let rows = [vec![0.5, 0.0, 0.5, 0.0, 0.0, 0.0, 0.5, 0.0, 0.5]];
 /// let table = round_coefficients(&rows, "s16f14".parse()?)?;
 /// let word = "s16f15".parse()?;
-/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+/// let sections = SectionWords { input: word, output: word, rounding: Rounding::HalfUp,
+///     overflow: Overflow::Saturate };
 /// let smoother = state_space(&table, StateWords { sections, state: "s24f20".parse()? })?.check()?;
 /// let mut simulator = Simulator::new(&smoother);
 /// assert_eq!([800, 0, 0, 0].map(|x| simulator.step(x)), [400, 200, 100, 50]);

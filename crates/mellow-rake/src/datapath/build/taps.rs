@@ -56,7 +56,8 @@ pub(super) struct Held {
     pub(super) terms: Vec<Term>,
 }
 
-/// One sum over a delay line, rounded and limited once; its accumulator is wide enough for all taps in `table`.
+/// One sum over a delay line, rounded and limited once; its accumulator is wide enough for all taps in
+/// `table`.
 pub(super) fn over_line(
     structure: &'static str,
     table: &RoundedTable,
@@ -102,11 +103,13 @@ pub(super) fn one_row(structure: &'static str, table: &RoundedTable) -> Result<u
     })
 }
 
-/// A finite impulse response in transposed form: the input is multiplied by all taps at once, and partial sums move from register to
-/// register: s_k\[n\] = s_{k+1}\[n−1\] + h\[k\]·x\[n\], y\[n\] = limit(round(s_0\[n\])).
+/// A finite impulse response in transposed form: the input is multiplied by all taps at once, and partial
+/// sums move from register to register: s_k\[n\] = s_{k+1}\[n−1\] + h\[k\]·x\[n\], y\[n\] =
+/// limit(round(s_0\[n\])).
 ///
-/// The registers hold exact sums, as wide as the accumulator of the direct form: the output is the same, integer for integer. Short chains
-/// of additions are what fabrics like. `table` holds one row with two taps or more, h\[0\] first.
+/// The registers hold exact sums, as wide as the accumulator of the direct form: the output is the same,
+/// integer for integer. Short chains of additions are what fabrics like. `table` holds one row with two taps
+/// or more, h\[0\] first.
 ///
 /// # Errors
 /// [`BuildError`] for a table of another shape or a sum that needs more than 64 bits.

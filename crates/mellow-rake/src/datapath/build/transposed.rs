@@ -6,14 +6,16 @@ use super::{BuildError, SectionWords, StateWords, SumSize, largest};
 use crate::datapath::{Datapath, Line, LineIndex, Node, Operation, Sign, TableIndex, Term};
 use crate::fixed::{RoundedTable, WordFormat};
 
-/// The formats of two partial sums of a section, each from so many products with words of these formats and the sum behind it.
+/// The formats of two partial sums of a section, each from so many products with words of these formats and
+/// the sum behind it.
 struct Sums {
     first: WordFormat,
     second: WordFormat,
 }
 
 impl Sums {
-    /// The second sum holds the products of the last columns, the first those of the columns before and the second sum.
+    /// The second sum holds the products of the last columns, the first those of the columns before and the
+    /// second sum.
     fn new(
         structure: &'static str,
         table: &RoundedTable,
@@ -71,8 +73,9 @@ fn line(name: &'static str, format: WordFormat, rows: usize) -> Line {
 
 /// Second-order sections in transposed direct form II: two words of memory, one rounding.
 ///
-/// y\[n\] = limit(round(b0·x\[n\] + s1\[n−1\])), s1\[n\] = b1·x\[n\] − a1·y\[n\] + s2\[n−1\], s2\[n\] = b2·x\[n\] − a2·y\[n\]. The sums
-/// s1 and s2 are remembered exactly, so the integers are those of direct form I.
+/// y\[n\] = limit(round(b0·x\[n\] + s1\[n−1\])), s1\[n\] = b1·x\[n\] − a1·y\[n\] + s2\[n−1\], s2\[n\] =
+/// b2·x\[n\] − a2·y\[n\]. The sums s1 and s2 are remembered exactly, so the integers are those of direct form
+/// I.
 ///
 /// # Errors
 /// [`BuildError`] as of [`direct_form_1`](super::direct_form_1()).
@@ -82,8 +85,10 @@ fn line(name: &'static str, format: WordFormat, rows: usize) -> Line {
 /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 /// let table = round_coefficients(&[vec![0.5, 0.3, 0.1, -0.5, 0.2]], "s16f14".parse()?)?;
 /// let word = "s16f15".parse()?;
-/// let words = SectionWords { input: word, output: word, rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
-/// let (one, other) = (direct_form_1(&table, words)?.check()?, direct_form_2_transposed(&table, words)?.check()?);
+/// let words = SectionWords { input: word, output: word, rounding: Rounding::HalfUp,
+///     overflow: Overflow::Saturate };
+/// let (one, other) = (direct_form_1(&table, words)?.check()?, direct_form_2_transposed(&table,
+///     words)?.check()?);
 /// let input = [800, -32768, 32767, 5, 0, 0, 0];
 /// assert_eq!(Simulator::new(&one).run(&input), Simulator::new(&other).run(&input));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
@@ -115,11 +120,12 @@ pub fn direct_form_2_transposed(
     Ok(Datapath { input: words.input, output, tables: vec![section_table(table)], lines, body })
 }
 
-/// Second-order sections in transposed direct form I: poles first, then zeros, four words of memory, two roundings.
+/// Second-order sections in transposed direct form I: poles first, then zeros, four words of memory, two
+/// roundings.
 ///
-/// v\[n\] = limit(round(x\[n\] + r1\[n−1\])) in the format of the state, r1\[n\] = −a1·v\[n\] + r2\[n−1\], r2\[n\] = −a2·v\[n\];
-/// y\[n\] = limit(round(b0·v\[n\] + q1\[n−1\])), q1\[n\] = b1·v\[n\] + q2\[n−1\], q2\[n\] = b2·v\[n\]. The sums are remembered exactly,
-/// so the integers are those of direct form II.
+/// v\[n\] = limit(round(x\[n\] + r1\[n−1\])) in the format of the state, r1\[n\] = −a1·v\[n\] + r2\[n−1\],
+/// r2\[n\] = −a2·v\[n\]; y\[n\] = limit(round(b0·v\[n\] + q1\[n−1\])), q1\[n\] = b1·v\[n\] + q2\[n−1\],
+/// q2\[n\] = b2·v\[n\]. The sums are remembered exactly, so the integers are those of direct form II.
 ///
 /// # Errors
 /// [`BuildError`] as of [`direct_form_2`](super::direct_form_2()).

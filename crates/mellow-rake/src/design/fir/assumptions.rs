@@ -14,7 +14,8 @@ impl Task<'_> {
             }
             (FirMethod::Window(_), FirShape::Band { .. }) => {
                 say(
-                    "gain as the windowed ideal response gives it, not scaled; cut-off at half amplitude (-6 dB)",
+                    "gain as the windowed ideal response gives it, not scaled; cut-off at half amplitude \
+                        (-6 dB)",
                 );
             }
             (FirMethod::Window(_), FirShape::Hilbert { .. }) => {
@@ -59,7 +60,8 @@ impl Task<'_> {
                 );
             }
             FirShape::RaisedCosine { root, .. } => say(if *root {
-                "gain 1 in the ideal pass-band; two in series make a raised cosine of 1/samples-per-symbol at its peak"
+                "gain 1 in the ideal pass-band; two in series make a raised cosine of 1/samples-per-symbol \
+                    at its peak"
             } else {
                 "gain 1 in the ideal pass-band; 1/samples-per-symbol at the peak of the response"
             }),

@@ -2,7 +2,8 @@
 
 use crate::filter::LinearPhase;
 
-/// A stretch of frequency in which an amplitude is desired. Frequencies are parts of the sample rate, 0 to 0.5.
+/// A stretch of frequency in which an amplitude is desired. Frequencies are parts of the sample rate, 0 to
+/// 0.5.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Band {
@@ -119,8 +120,9 @@ pub(super) fn check_bands(bands: &[Band]) -> Result<(), BandError> {
     Ok(())
 }
 
-/// The factor Q(ω) that a type of linear phase puts before a polynomial in cos ω: 1, cos(ω/2), sin ω, sin(ω/2)
-/// (McClellan & Parks, *A unified approach to the design of optimum FIR linear-phase digital filters*, 1973).
+/// The factor Q(ω) that a type of linear phase puts before a polynomial in cos ω: 1, cos(ω/2), sin ω,
+/// sin(ω/2) (McClellan & Parks, *A unified approach to the design of optimum FIR linear-phase digital
+/// filters*, 1973).
 pub(super) fn fixed_factor(kind: LinearPhase, omega: f64) -> f64 {
     match kind {
         LinearPhase::TypeI => 1.0,

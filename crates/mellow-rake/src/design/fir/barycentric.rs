@@ -1,7 +1,7 @@
 //! The polynomial through given points, by the barycentric formula.
 
-/// The polynomial in x through n points, in the second (true) barycentric form (Berrut & Trefethen, *Barycentric
-/// Lagrange interpolation*, 2004, eq. 4.2), which is stable for points spread as they are here.
+/// The polynomial in x through n points, in the second (true) barycentric form (Berrut & Trefethen,
+/// *Barycentric Lagrange interpolation*, 2004, eq. 4.2), which is stable for points spread as they are here.
 #[derive(Debug, Clone)]
 pub(super) struct Interpolant {
     nodes: Vec<f64>,
@@ -11,8 +11,8 @@ pub(super) struct Interpolant {
 
 /// w_i = 1/∏_{j≠i} (x_i − x_j), up to a common factor.
 ///
-/// With thousands of nodes the products leave the range of f64 in both directions: mantissas and exponents are kept
-/// apart, and the largest weight becomes about 1.
+/// With thousands of nodes the products leave the range of f64 in both directions: mantissas and exponents
+/// are kept apart, and the largest weight becomes about 1.
 pub(super) fn weights(nodes: &[f64]) -> Vec<f64> {
     let split = |product: f64| {
         let (mantissa, exponent) = libm::frexp(product);

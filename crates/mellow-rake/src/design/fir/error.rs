@@ -82,7 +82,8 @@ pub enum FirError {
     },
     /// The effort ended before a number of taps was found that keeps the template.
     #[error(
-        "the search for the fewest taps ({method}) ended before {taps} were tried; of those tried none keeps the template{more}"
+        "the search for the fewest taps ({method}) ended before {taps} were tried; of those tried none \
+            keeps the template{more}"
     )]
     Effort {
         /// The method.

@@ -1,14 +1,15 @@
 //! Equiripple filters: the least largest weighted error, by exchange.
 //!
-//! Advice for those who change this file. The problem: find P, a polynomial in x = cos ω with r coefficients, so that
-//! max |W·(D − Q·P)| over the bands is least. The best P is marked by r + 1 frequencies at which the error takes its
-//! largest size with alternating signs (the alternation theorem); the exchange looks for them: (1) interpolate the P
-//! whose error alternates with one size δ on r + 1 reference frequencies, (2) find all local extremes of its error, (3)
-//! keep r + 1 of them that alternate, the largest among them, as the next reference. |δ| rises to the optimum.
-//! Two things make it work for thousands of taps: the barycentric formula (no polynomial coefficients, no
-//! systems of equations), and a start that is already right: the reference of a design of half the
-//! length, stretched (Filip, *A robust and scalable implementation of the Parks-McClellan algorithm for
-//! designing FIR filters*, ACM Transactions on Mathematical Software 43(1), 2016, sections 4.1 and 4.2).
+//! Advice for those who change this file. The problem: find P, a polynomial in x = cos ω with r coefficients,
+//! so that max |W·(D − Q·P)| over the bands is least. The best P is marked by r + 1 frequencies at which the
+//! error takes its largest size with alternating signs (the alternation theorem); the exchange looks for
+//! them: (1) interpolate the P whose error alternates with one size δ on r + 1 reference frequencies, (2)
+//! find all local extremes of its error, (3) keep r + 1 of them that alternate, the largest among them, as
+//! the next reference. |δ| rises to the optimum. Two things make it work for thousands of taps: the
+//! barycentric formula (no polynomial coefficients, no systems of equations), and a start that is already
+//! right: the reference of a design of half the length, stretched (Filip, *A robust and scalable
+//! implementation of the Parks-McClellan algorithm for designing FIR filters*, ACM Transactions on
+//! Mathematical Software 43(1), 2016, sections 4.1 and 4.2).
 
 use super::amplitudes::from_amplitudes;
 use super::bands::{Band, BandError, apportion, check_bands, fixed_factor, freedom};
@@ -25,9 +26,11 @@ pub struct Equiripple {
     pub taps: Vec<f64>,
     /// The largest weighted error, as measured on the taps.
     pub error: f64,
-    /// |δ| of the last reference: no filter of this length can have a smaller largest error (de la Vallée Poussin).
+    /// |δ| of the last reference: no filter of this length can have a smaller largest error (de la Vallée
+    /// Poussin).
     pub least_error: f64,
-    /// Frequencies at which the error alternates, as parts of the sample rate: one more than there are free coefficients.
+    /// Frequencies at which the error alternates, as parts of the sample rate: one more than there are free
+    /// coefficients.
     pub alternations: Vec<f64>,
     /// Exchanges made, those of the shorter designs before it included.
     pub exchanges: usize,
@@ -50,7 +53,8 @@ pub enum ExchangeError {
     },
     /// The exchange did not settle.
     #[error(
-        "the exchange for {taps} taps did not settle after {exchanges} rounds: the largest error is {error:.3e} and no \
+        "the exchange for {taps} taps did not settle after {exchanges} rounds: the largest error is \
+            {error:.3e} and no \
          filter of this length goes below {least_error:.3e}"
     )]
     NoConvergence {
@@ -65,7 +69,8 @@ pub enum ExchangeError {
     },
     /// Where no band asks for anything the response of the optimum grows beyond all use.
     #[error(
-        "between or beside the bands the response of the best {taps} taps grows to {gain:.1e}: nothing is asked of it there"
+        "between or beside the bands the response of the best {taps} taps grows to {gain:.1e}: nothing is \
+            asked of it there"
     )]
     Unbounded {
         /// The taps asked for.
@@ -91,7 +96,8 @@ struct Task<'a> {
     kind: LinearPhase,
     asked: &'a [Band],
     taps: usize,
-    /// An exchange of so many points ends as soon as the optimum is known to lie beside these errors: below the first or above the second.
+    /// An exchange of so many points ends as soon as the optimum is known to lie beside these errors: below
+    /// the first or above the second.
     between: Option<(usize, [f64; 2])>,
     /// Exchanges end when so many terms were added up.
     most_work: u64,
@@ -156,9 +162,11 @@ pub(super) struct Compared {
     pub(super) taps: Option<Vec<f64>>,
 }
 
-/// Holds the optimum against two errors: ends as soon as it is known to be below the first or above the second, for |δ| is below it and the largest
-/// error of every exchange above; above the first is enough where the error goes to both sides many times in every band with a level. `reference` is that of a design of about this length, if there is one, and becomes that of this; `work` is
-/// counted on; `None` where it went past what there is.
+/// Holds the optimum against two errors: ends as soon as it is known to be below the first or above the
+/// second, for |δ| is below it and the largest error of every exchange above; above the first is enough where
+/// the error goes to both sides many times in every band with a level. `reference` is that of a design of
+/// about this length, if there is one, and becomes that of this; `work` is counted on; `None` where it went
+/// past what there is.
 pub(super) fn compare(
     bands: &[Band],
     kind: LinearPhase,
@@ -204,8 +212,9 @@ impl<'a> Task<'a> {
         if free == 0 {
             return Err(ExchangeError::TooShort { taps, kind });
         }
-        // The fixed factor is zero at an end of the frequency axis for some types; there the error does not depend on
-        // the taps, and an optimum never alternates. Bands stop a thousandth of a ripple short of it.
+        // The fixed factor is zero at an end of the frequency axis for some types; there the error does not
+        // depend on the taps, and an optimum never alternates. Bands stop a thousandth of a ripple short of
+        // it.
         let margin = 0.5e-3 / free as f64;
         let (zero_low, zero_high) = match kind {
             LinearPhase::TypeI => (false, false),
@@ -288,8 +297,8 @@ impl Task<'_> {
         points
     }
 
-    /// Where the k-th of `own` points of a band stands, from 0 to 1. A band that begins where the one before ends keeps
-    /// off that point: no two may fall together.
+    /// Where the k-th of `own` points of a band stands, from 0 to 1. A band that begins where the one before
+    /// ends keeps off that point: no two may fall together.
     fn place(&self, band: usize, k: usize, own: usize) -> f64 {
         let joined = band > 0 && self.bands[band].low <= self.bands[band - 1].high;
         if joined || own == 1 { (k as f64 + 0.5) / own as f64 } else { k as f64 / (own - 1) as f64 }
@@ -306,8 +315,8 @@ impl Task<'_> {
         let mut points = Vec::with_capacity(count);
         for (band, own) in apportion(&shares, count).into_iter().enumerate() {
             let Band { low, high, .. } = self.bands[band];
-            // The old points with the ends of the band, so that there are always two; an end that a point all but
-            // touches is that point, for no two may fall together.
+            // The old points with the ends of the band, so that there are always two; an end that a point all
+            // but touches is that point, for no two may fall together.
             let mut old = all[band].clone();
             let near = 0.1 * (high - low) / (own + 1) as f64;
             match old.first_mut() {
@@ -415,7 +424,8 @@ impl Task<'_> {
         }
     }
 
-    /// Whether the error goes to both sides many times in every band that lets something through, so that the ripple there is twice |δ|.
+    /// Whether the error goes to both sides many times in every band that lets something through, so that the
+    /// ripple there is twice |δ|.
     fn swings(&self, reference: &[Point]) -> bool {
         let mut bands = (0..self.asked.len()).filter(|band| self.asked[*band].level != [0.0; 2]);
         bands.all(|band| reference.iter().filter(|point| point.band == band).count() >= 8)
@@ -504,7 +514,8 @@ impl Task<'_> {
         found
     }
 
-    /// Moves an extreme off the end of its band if the error rises from there, before the next sample: by golden section.
+    /// Moves an extreme off the end of its band if the error rises from there, before the next sample: by
+    /// golden section.
     fn leave_the_end(&self, interpolant: &Interpolant, point: &mut Point, neighbour: f64) {
         const SHARE: f64 = 0.618_033_988_749_894_9;
         let (end, span) = (point.frequency, neighbour - point.frequency);
@@ -579,9 +590,9 @@ impl Task<'_> {
 
     /// The taps, and their error as it is measured on them.
     ///
-    /// Between the bands the polynomial is an extrapolation: rounding errors of the values grow there, the more the
-    /// higher the attenuation, and would come back into the bands through the taps. So what the taps miss on the
-    /// reference is interpolated in its turn and added, as in iterative refinement.
+    /// Between the bands the polynomial is an extrapolation: rounding errors of the values grow there, the
+    /// more the higher the attenuation, and would come back into the bands through the taps. So what the taps
+    /// miss on the reference is interpolated in its turn and added, as in iterative refinement.
     fn finish(&self, solved: &Solved, exchanges: usize) -> Result<Equiripple, ExchangeError> {
         let count = self.taps;
         let Some(interpolant) = &solved.interpolant else {
@@ -636,12 +647,12 @@ impl Task<'_> {
     }
 }
 
-/// The reference with one point exchanged for that of the largest error, so that the signs go on alternating: the
-/// exchange of a single point, after which |δ| is larger whatever the reference was.
+/// The reference with one point exchanged for that of the largest error, so that the signs go on alternating:
+/// the exchange of a single point, after which |δ| is larger whatever the reference was.
 ///
-/// Where the bands and what is desired are symmetric about a quarter of the sample rate and the reference is, too, an
-/// even number of points gives δ = 0: the error is even there and cannot alternate. Its zeros are then the reference
-/// itself, and between n of them lie n − 1 extremes only.
+/// Where the bands and what is desired are symmetric about a quarter of the sample rate and the reference is,
+/// too, an even number of points gives δ = 0: the error is even there and cannot alternate. Its zeros are
+/// then the reference itself, and between n of them lie n − 1 extremes only.
 fn exchange_one(reference: &[Point], delta: f64, largest: Point) -> Vec<Point> {
     let sign = |k: usize| if k.is_multiple_of(2) == (delta >= 0.0) { 1.0 } else { -1.0 };
     let mut next: Vec<Point> = (0..reference.len())

@@ -85,8 +85,8 @@ pub(super) fn raised_cosine(samples_per_symbol: f64, rolloff: f64, m: f64) -> f6
 /// (1/S)·(sin(πt(1−β)) + 4βt·cos(πt(1+β)))/(πt·(1 − (4βt)²))
 /// (Proakis, *Digital Communications*, 2001, section 9.2). Two in series make a raised cosine.
 ///
-/// With u = 4βt = 1 + d the numerator is d·cos(πt + πu/4) − 2·sin(πt + π/4)·sin(πd/4), in which d divides out: no
-/// digits are lost at 4βt = 1.
+/// With u = 4βt = 1 + d the numerator is d·cos(πt + πu/4) − 2·sin(πt + π/4)·sin(πd/4), in which d divides
+/// out: no digits are lost at 4βt = 1.
 pub(crate) fn root_raised_cosine(samples_per_symbol: f64, rolloff: f64, m: f64) -> f64 {
     let t = m.abs() / samples_per_symbol;
     if t == 0.0 {
@@ -104,7 +104,8 @@ pub(crate) fn root_raised_cosine(samples_per_symbol: f64, rolloff: f64, m: f64) 
 mod tests {
     use super::*;
 
-    /// Where the fractions become 0/0 the closed forms go through smoothly, and the direct formula agrees elsewhere.
+    /// Where the fractions become 0/0 the closed forms go through smoothly, and the direct formula agrees
+    /// elsewhere.
     #[test]
     fn pulses_pass_through_their_singular_points() {
         let direct = |b: f64, t: f64| {
@@ -128,8 +129,8 @@ mod tests {
         }
     }
 
-    /// The classic values: a half-band response 1/2, 1/π, 0, −1/(3π); a full-band shift by −90°: 2/(πm) at odd m; a
-    /// full-band derivative (−1)^m/m.
+    /// The classic values: a half-band response 1/2, 1/π, 0, −1/(3π); a full-band shift by −90°: 2/(πm) at
+    /// odd m; a full-band derivative (−1)^m/m.
     #[test]
     fn ideal_responses_take_their_classic_values() {
         let half: Vec<f64> = (0..4).map(|m| mth_band(2, f64::from(m))).collect();

@@ -59,20 +59,21 @@ impl Normal {
 pub struct LeastSquares {
     /// The taps.
     pub taps: Vec<f64>,
-    /// Whether the bands alone leave the taps undetermined within 32 digits, so that of equally good ones the smallest
-    /// were taken.
+    /// Whether the bands alone leave the taps undetermined within 32 digits, so that of equally good ones the
+    /// smallest were taken.
     pub smallest_of_many: bool,
 }
 
 /// The taps of least ∫ (weight·(A − desired))² over the bands, of a type of linear phase.
 ///
-/// With `every` = Some(M), taps that lie a multiple of M from the middle are zero and the middle one is 1/M: an M-th band
-/// filter. The integrals of products of cosines or sines and of straight lines are closed (Vaidyanathan & Nguyen,
-/// *Eigenfilters*, 1987, and any table); the normal equations are solved by Cholesky's method in f64 with residuals in
-/// twice the precision until the correction vanishes, and, where f64 cannot, wholly in twice the precision. Where wide
-/// gaps between the bands leave more freedom than 32 digits can tell apart, 1e-26 of the largest possible square error per
-/// squared tap is added: the responses within the bands then agree to some 1e-13 all the same.
-/// `relative` weights are not taken: the error is absolute.
+/// With `every` = Some(M), taps that lie a multiple of M from the middle are zero and the middle one is 1/M:
+/// an M-th band filter. The integrals of products of cosines or sines and of straight lines are closed
+/// (Vaidyanathan & Nguyen, *Eigenfilters*, 1987, and any table); the normal equations are solved by
+/// Cholesky's method in f64 with residuals in twice the precision until the correction vanishes, and, where
+/// f64 cannot, wholly in twice the precision. Where wide gaps between the bands leave more freedom than 32
+/// digits can tell apart, 1e-26 of the largest possible square error per squared tap is added: the responses
+/// within the bands then agree to some 1e-13 all the same. `relative` weights are not taken: the error is
+/// absolute.
 ///
 /// # Errors
 /// [`LeastSquaresError`] for bands that are no task, and where the bands do not determine the taps.
@@ -251,7 +252,8 @@ mod tests {
         [LinearPhase::TypeI, LinearPhase::TypeII, LinearPhase::TypeIII, LinearPhase::TypeIV];
 
     /// The least square error is orthogonal to every basis function: checked by an integral of another kind
-    /// (Gauss-Legendre of 5 points on many panels), for all four types, wide gaps (f64 alone fails) and slopes.
+    /// (Gauss-Legendre of 5 points on many panels), for all four types, wide gaps (f64 alone fails) and
+    /// slopes.
     #[test]
     fn the_error_is_orthogonal_to_the_basis() {
         let nodes: [(f64, f64); 5] = [

@@ -17,7 +17,8 @@ pub enum MinimumPhaseError {
     Roots(#[from] RootsError),
     /// The gain changed by more than rounding.
     #[error(
-        "minimum phase: mirroring the zeros changed the gain by {loss:.1e} of its peak (zeros that lie close together \
+        "minimum phase: mirroring the zeros changed the gain by {loss:.1e} of its peak (zeros that lie \
+            close together \
          or in pairs on the unit circle cannot be told apart)"
     )]
     Loss {
@@ -34,8 +35,8 @@ pub enum MinimumPhaseError {
 
 /// The taps with the same gain and the least delay, and the largest change of gain over the peak gain.
 ///
-/// Every zero outside the unit circle is mirrored into it. The taps come from the values of the product on the roots of
-/// unity, never from multiplying polynomials out.
+/// Every zero outside the unit circle is mirrored into it. The taps come from the values of the product on
+/// the roots of unity, never from multiplying polynomials out.
 pub(super) fn minimum_phase(taps: &[f64]) -> Result<(Vec<f64>, f64), MinimumPhaseError> {
     const NEAR: f64 = 1e-9;
     /// What may be lost.

@@ -1,4 +1,5 @@
-//! Responses that are fixed by their kind: smoothing by polynomials, half-band filters, samples of a frequency response.
+//! Responses that are fixed by their kind: smoothing by polynomials, half-band filters, samples of a
+//! frequency response.
 
 use super::amplitudes::from_amplitudes;
 use super::bands::Band;
@@ -7,8 +8,8 @@ use crate::filter::{BandKind, LinearPhase};
 
 /// The value or a derivative, at the middle, of the polynomial of best fit to `count` samples: taps by age.
 ///
-/// Savitzky & Golay, *Smoothing and differentiation of data by simplified least squares procedures*, 1964, through
-/// orthonormal polynomials on the samples (Gram), whose recurrence needs no system of equations:
+/// Savitzky & Golay, *Smoothing and differentiation of data by simplified least squares procedures*, 1964,
+/// through orthonormal polynomials on the samples (Gram), whose recurrence needs no system of equations:
 /// b_{k+1}·q_{k+1}(i) = i·q_k(i) − b_k·q_{k−1}(i), b_k² = k²(N² − k²)/(4(4k² − 1)).
 pub(super) fn smoothing(count: usize, degree: usize, derivative: usize) -> Vec<f64> {
     let size = count as f64;
@@ -48,10 +49,12 @@ pub(super) fn smoothing(count: usize, degree: usize, derivative: usize) -> Vec<f
     (0..count).map(|k| (taps[k] + sign * taps[count - 1 - k]) / 2.0).collect()
 }
 
-/// An equiripple half-band filter of 4p − 1 taps with a pass-band up to `pass` (below a quarter of the sample rate).
+/// An equiripple half-band filter of 4p − 1 taps with a pass-band up to `pass` (below a quarter of the sample
+/// rate).
 ///
-/// H(z) = (z^−(N−1)/2 + G(z²))/2 with a filter G of type II that has one band (Vaidyanathan & Nguyen, *A trick for the
-/// design of FIR half-band filters*, 1987): every second tap is exactly zero and the middle one exactly 1/2.
+/// H(z) = (z^−(N−1)/2 + G(z²))/2 with a filter G of type II that has one band (Vaidyanathan & Nguyen, *A
+/// trick for the design of FIR half-band filters*, 1987): every second tap is exactly zero and the middle one
+/// exactly 1/2.
 pub(super) fn half_band(pass: f64, taps: usize) -> Result<Equiripple, ExchangeError> {
     let band = [Band::flat(0.0, 2.0 * pass, 1.0, 1.0)];
     let inner = equiripple(&band, LinearPhase::TypeII, taps.div_ceil(2))?;
@@ -70,8 +73,8 @@ pub(super) fn half_band(pass: f64, taps: usize) -> Result<Equiripple, ExchangeEr
     })
 }
 
-/// Samples of a band's amplitude on the grid k/N: 1 in the pass-band (ends included), then the transition samples
-/// outward, then 0. Type II has none at the Nyquist frequency.
+/// Samples of a band's amplitude on the grid k/N: 1 in the pass-band (ends included), then the transition
+/// samples outward, then 0. Type II has none at the Nyquist frequency.
 pub(super) fn sampled_band(
     kind: BandKind,
     pass: &[f64],
@@ -101,8 +104,9 @@ pub(super) fn sampled_band(
     from_amplitudes(count, false, &amplitude)
 }
 
-/// The last samples of the pass-band, as parts of the sample rate, with which samples of a band come down to half amplitude as near to the
-/// cut-offs as the grid k/N allows: within half of its step, if the response ran straight from sample to sample.
+/// The last samples of the pass-band, as parts of the sample rate, with which samples of a band come down to
+/// half amplitude as near to the cut-offs as the grid k/N allows: within half of its step, if the response
+/// ran straight from sample to sample.
 pub(super) fn pass_edges(
     kind: BandKind,
     cutoffs: &[f64],
@@ -128,7 +132,8 @@ pub(super) fn pass_edges(
     cutoffs.iter().enumerate().map(edge).collect()
 }
 
-/// Samples of straight lines through points (frequency as a part of the sample rate, gain), level beyond both ends.
+/// Samples of straight lines through points (frequency as a part of the sample rate, gain), level beyond both
+/// ends.
 pub(super) fn sampled_points(points: &[(f64, f64)], count: usize) -> Vec<f64> {
     from_amplitudes(count, false, &|k| gain_between(points, k as f64 / count as f64))
 }
@@ -148,8 +153,8 @@ pub(super) fn gain_between(points: &[(f64, f64)], frequency: f64) -> f64 {
 mod tests {
     use super::*;
 
-    /// The published tables: quadratic smoothing of 5 points (−3, 12, 17, 12, −3)/35, of 7 points
-    /// (−2, 3, 6, 7, 6, 3, −2)/21, first derivative of 5 points (2, 1, 0, −1, −2)/10 by age (Savitzky & Golay 1964,
+    /// The published tables: quadratic smoothing of 5 points (−3, 12, 17, 12, −3)/35, of 7 points (−2, 3, 6,
+    /// 7, 6, 3, −2)/21, first derivative of 5 points (2, 1, 0, −1, −2)/10 by age (Savitzky & Golay 1964,
     /// tables I and III).
     #[test]
     fn smoothing_agrees_with_the_published_tables() {

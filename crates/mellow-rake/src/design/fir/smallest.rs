@@ -14,7 +14,8 @@ use crate::window::{errors_allowed, taps_for_transition};
 pub(super) struct Smallest {
     /// It keeps what is asked.
     pub(super) taps: usize,
-    /// Numbers from the first to the last that may keep it, too, where the effort did not reach to try them all.
+    /// Numbers from the first to the last that may keep it, too, where the effort did not reach to try them
+    /// all.
     pub(super) untried: Option<(usize, usize)>,
 }
 
@@ -29,11 +30,11 @@ pub(super) enum Searched {
     Stopped(usize),
 }
 
-/// The smallest number of the parity of `start`, at least `least`, at most `most`, for which `keeps` holds, if it holds from some number on.
-/// `keeps` says `None` where no more may be tried.
+/// The smallest number of the parity of `start`, at least `least`, at most `most`, for which `keeps` holds,
+/// if it holds from some number on. `keeps` says `None` where no more may be tried.
 ///
-/// `start` is an estimate. The search brackets from there and bisects; below what it finds it looks at four more numbers,
-/// for what a window does to a template is not quite monotone in its length.
+/// `start` is an estimate. The search brackets from there and bisects; below what it finds it looks at four
+/// more numbers, for what a window does to a template is not quite monotone in its length.
 pub(super) fn smallest<E>(
     start: usize,
     step: usize,
@@ -151,7 +152,8 @@ impl Task<'_> {
             return Err(self.out_of_reach(most, format!(": it needs about {start:.0}")));
         }
         let start = start as usize;
-        // A window has a limit that no length moves; a number twice as large as a Kaiser window needs shows it.
+        // A window has a limit that no length moves; a number twice as large as a Kaiser window needs shows
+        // it.
         let most = match is_equiripple {
             true => most,
             false => (4 * start + 200).min(most - 1) | 1,
@@ -218,15 +220,17 @@ impl Task<'_> {
         let n = taps as u64;
         let measuring = 200 * n * u64::from(n.ilog2()) + 1_500 * n;
         match self.wish.method {
-            // Cholesky's method on half as many unknowns in numbers of twice the precision, where it takes that.
+            // Cholesky's method on half as many unknowns in numbers of twice the precision, where it takes
+            // that.
             FirMethod::LeastSquares { .. } => n * n * n / 12 + measuring,
             _ => measuring,
         }
     }
 
-    /// Whether the largest weighted error stays within what is allowed in the pass-band (which has weight 1), or, where it is
-    /// a little larger, the template is kept all the same: the ripple need not reach both of its ends. `near` is the reference of the last
-    /// design, the work so far and what there is of it; `None` where that did not do.
+    /// Whether the largest weighted error stays within what is allowed in the pass-band (which has weight 1),
+    /// or, where it is a little larger, the template is kept all the same: the ripple need not reach both of
+    /// its ends. `near` is the reference of the last design, the work so far and what there is of it; `None`
+    /// where that did not do.
     pub(super) fn equiripple_keeps(
         &self,
         taps: usize,
@@ -234,7 +238,8 @@ impl Task<'_> {
         (reference, work, limit): (&mut Option<Vec<Point>>, &mut u64, u64),
         keeps_measured: &dyn Fn(&Taps) -> bool,
     ) -> Result<Option<bool>, FirError> {
-        // The largest error of an exchange is that of points beside its extremes: off by parts of a millionth.
+        // The largest error of an exchange is that of points beside its extremes: off by parts of a
+        // millionth.
         let between = [allowed * (1.0 - 1e-6), 2.0 * allowed];
         let kind = self.linear_phase(taps)?;
         match compare(&self.bands, kind, taps, between, reference, (work, limit)) {

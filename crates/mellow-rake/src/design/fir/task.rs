@@ -94,7 +94,8 @@ impl Task<'_> {
                     taps: found.taps,
                     errors: Some([found.error, found.least_error]),
                     alternations: Some(found.alternations.len()),
-                    assumption: Some("pass-band and stop-band err alike, by the symmetry of a half-band filter"),
+                    assumption: Some("pass-band and stop-band err alike, by the symmetry of a half-band \
+                        filter"),
                 })
             }
             (FirMethod::Equiripple { .. }, _) if !self.bands.is_empty() => {
@@ -113,7 +114,8 @@ impl Task<'_> {
                 };
                 let found = least_squares(&self.bands, kind, taps, every)?;
                 let assumption = found.smallest_of_many.then_some(
-                    "the bands leave more freedom than 32 digits tell apart: of equally good taps the smallest",
+                    "the bands leave more freedom than 32 digits tell apart: of equally good taps the \
+                        smallest",
                 );
                 let taps = self.scaled(self.signed(found.taps));
                 Ok(Made { taps, assumption, ..Made::default() })
@@ -156,7 +158,8 @@ impl Task<'_> {
             }
             (_, shape) => Err(self.refused(match shape {
                 FirShape::Band { .. } => {
-                    "\"window\", \"equiripple\", \"least-squares\", \"frequency-sampling\", or a recursive family"
+                    "\"window\", \"equiripple\", \"least-squares\", \"frequency-sampling\", or a recursive \
+                        family"
                 }
                 FirShape::Multiband(_) => "\"equiripple\", \"least-squares\"",
                 FirShape::Points(_) => "\"frequency-sampling\", \"least-squares\", \"equiripple\"",

@@ -186,7 +186,8 @@ pub fn design_fir(wish: &FirWish, rate: SampleRate) -> Result<(FirChoice, Taps),
 fn left_untried((first, last): (usize, usize), wish: &FirWish) -> String {
     let more = more_of(wish.effort);
     format!(
-        "fewer taps, {first} to {last}, may keep the template, too: the search ended before they were tried{more}"
+        "fewer taps, {first} to {last}, may keep the template, too: the search ended before they were \
+            tried{more}"
     )
 }
 

@@ -100,8 +100,8 @@ pub(super) fn check_wish(wish: &FirWish, rate: SampleRate) -> Result<(), FirErro
     }
 }
 
-/// One edge or two rising ones of each sort, strictly between zero and Nyquist, the stop-band beyond the pass-band; levels
-/// of the right size.
+/// One edge or two rising ones of each sort, strictly between zero and Nyquist, the stop-band beyond the
+/// pass-band; levels of the right size.
 fn check_edges(
     kind: BandKind,
     edges: &FirEdges,

@@ -10,7 +10,8 @@ use num_complex::Complex64;
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Analogue {
-    /// The low-pass prototype that it comes from: zeros and poles as `[re, im]` in rad/s, its edge at 1 rad/s.
+    /// The low-pass prototype that it comes from: zeros and poles as `[re, im]` in rad/s, its edge at 1
+    /// rad/s.
     pub prototype: Roots,
     /// The gain of the prototype at zero frequency.
     pub prototype_dc_gain: f64,
@@ -47,7 +48,8 @@ pub(super) struct Transformed {
     pub(super) gain: f64,
 }
 
-/// The prototype with its edge at 1 rad/s, transformed to edges in rad/s: s → s/Ω, Ω/s, (s² + Ω₀²)/(Bs), and its inverse.
+/// The prototype with its edge at 1 rad/s, transformed to edges in rad/s: s → s/Ω, Ω/s, (s² + Ω₀²)/(Bs), and
+/// its inverse.
 pub(super) fn transform(prototype: &Prototype, kind: BandKind, edges: &[f64]) -> Transformed {
     let one = Complex64::new(1.0, 0.0);
     let (edge, high) = (edges[0], edges[edges.len() - 1]);

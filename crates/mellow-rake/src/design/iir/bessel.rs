@@ -4,11 +4,12 @@ use crate::design::double_double::Complex;
 use crate::filter::complex::modulus;
 use num_complex::Complex64;
 
-/// θ_n(s)/θ_n'(s), by the recurrence θ_n = (2n − 1)·θ_{n−1} + s²·θ_{n−2} (Thomson, *Delay networks having maximally
-/// flat frequency characteristics*, 1949; θ_0 = 1, θ_1 = s + 1).
+/// θ_n(s)/θ_n'(s), by the recurrence θ_n = (2n − 1)·θ_{n−1} + s²·θ_{n−2} (Thomson, *Delay networks having
+/// maximally flat frequency characteristics*, 1949; θ_0 = 1, θ_1 = s + 1).
 ///
-/// Next to a root the terms cancel, the more the higher the order: the polynomial itself is evaluated in twice the
-/// precision, its derivative need not be. Powers of two keep both in range; their ratio does not change.
+/// Next to a root the terms cancel, the more the higher the order: the polynomial itself is evaluated in
+/// twice the precision, its derivative need not be. Powers of two keep both in range; their ratio does not
+/// change.
 fn newton_step(order: usize, s: Complex64) -> Complex64 {
     let one = Complex64::new(1.0, 0.0);
     let exact = Complex::new(s);

@@ -1,8 +1,8 @@
 //! Jacobian elliptic functions by Landen transformations, and the degree equation by theta functions.
 //!
-//! A modulus k is carried together with its complement k' = √(1 − k²), so that neither loses its digits where the
-//! other is nearly 1. Follows Orfanidis, *Lecture notes on elliptic filter design*, 2006: Landen transformation (eq. 18
-//! f.), cd (eq. 22), and its inverse (eq. 25); arguments count in quarter periods.
+//! A modulus k is carried together with its complement k' = √(1 − k²), so that neither loses its digits where
+//! the other is nearly 1. Follows Orfanidis, *Lecture notes on elliptic filter design*, 2006: Landen
+//! transformation (eq. 18 f.), cd (eq. 22), and its inverse (eq. 25); arguments count in quarter periods.
 
 use num_complex::Complex64;
 use std::f64::consts::PI;
@@ -58,9 +58,9 @@ impl Modulus {
     }
 
     /// The modulus k with K'/K = (K1'/K1)/n of this modulus k1: the degree equation of an elliptic filter of
-    /// order n, through the nome q = exp(−πK'/K) and k = (θ₂(q)/θ₃(q))², k' = (θ₄(q)/θ₃(q))² (Whittaker & Watson,
-    /// *A Course of Modern Analysis*, 1927, 21.61 and 22.11). For q beyond exp(−π) the two change roles with
-    /// q' = exp(−πK/K').
+    /// order n, through the nome q = exp(−πK'/K) and k = (θ₂(q)/θ₃(q))², k' = (θ₄(q)/θ₃(q))² (Whittaker &
+    /// Watson, *A Course of Modern Analysis*, 1927, 21.61 and 22.11). For q beyond exp(−π) the two change
+    /// roles with q' = exp(−πK/K').
     pub(super) fn degree(self, order: usize) -> Modulus {
         let ratio = self.period_ratio() / order as f64;
         let (k, complement) = if ratio >= 1.0 {
@@ -98,7 +98,8 @@ fn mean(mut a: f64, mut b: f64) -> f64 {
 mod tests {
     use super::*;
 
-    /// K(k) of Abramowitz & Stegun, *Handbook of Mathematical Functions*, 1964, table 17.1 (m = k²), through the mean.
+    /// K(k) of Abramowitz & Stegun, *Handbook of Mathematical Functions*, 1964, table 17.1 (m = k²), through
+    /// the mean.
     #[test]
     fn quarter_periods_are_those_of_the_table() {
         for (m, period) in [(0.0, PI / 2.0), (0.5, 1.854074677301372), (0.9, 2.578092113348173)] {

@@ -24,8 +24,8 @@ impl PartialFractions {
         terms.fold(Complex64::new(0.0, 0.0), |sum, (r, p)| sum - r * p / ((z - p) * (z - p)))
     }
 
-    /// The zeros other than those at the origin, by the Ehrlich-Aberth iteration on the fractions themselves: with
-    /// G(z) = H(z)·∏(z − p)/z^m, G'/G = H'/H + Σ 1/(z − p) − m/z. No polynomial is ever formed.
+    /// The zeros other than those at the origin, by the Ehrlich-Aberth iteration on the fractions themselves:
+    /// with G(z) = H(z)·∏(z − p)/z^m, G'/G = H'/H + Σ 1/(z − p) − m/z. No polynomial is ever formed.
     fn zeros(&self, count: usize, at_origin: usize) -> Option<Vec<Complex64>> {
         let one = Complex64::new(1.0, 0.0);
         let mut zeros: Vec<Complex64> = (0..count)
@@ -66,14 +66,16 @@ impl PartialFractions {
     }
 }
 
-/// The digital filter whose impulse response is the analogue one, sampled every `period` seconds and multiplied with it.
+/// The digital filter whose impulse response is the analogue one, sampled every `period` seconds and
+/// multiplied with it.
 ///
-/// An analogue filter with one pole more than zeros jumps at time zero; there the sample is the middle of the jump
-/// (Jackson, *A correction to impulse invariance*, 2000). Everything above the Nyquist frequency folds back.
+/// An analogue filter with one pole more than zeros jumps at time zero; there the sample is the middle of the
+/// jump (Jackson, *A correction to impulse invariance*, 2000). Everything above the Nyquist frequency folds
+/// back.
 ///
 /// # Errors
-/// [`DesignError::NoImpulseInvariance`] for filters that pass infinite frequency, and where the sum of residues has lost the
-/// filter.
+/// [`DesignError::NoImpulseInvariance`] for filters that pass infinite frequency, and where the sum of
+/// residues has lost the filter.
 pub(super) fn impulse_invariant(
     analogue: &Transformed,
     period: f64,
@@ -113,8 +115,8 @@ pub(super) fn impulse_invariant(
         residues,
     };
     let order = poles.len();
-    // With a jump all zeros are free; without, the first sample is zero (one zero less than poles) and one zero is at the
-    // origin.
+    // With a jump all zeros are free; without, the first sample is zero (one zero less than poles) and one
+    // zero is at the origin.
     let (free, at_origin) = if jumps { (order, 0) } else { (order - 2, 1) };
     let lost = "its residues cancel beyond double precision";
     let Some(mut all) = fractions.zeros(free, at_origin) else {

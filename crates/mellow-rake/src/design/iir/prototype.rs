@@ -1,4 +1,5 @@
-//! Analogue low-pass prototypes: zeros and poles in the s-plane, with the frequencies where they reach given levels.
+//! Analogue low-pass prototypes: zeros and poles in the s-plane, with the frequencies where they reach given
+//! levels.
 
 use super::bessel;
 use super::elliptic_functions::Modulus;
@@ -146,8 +147,8 @@ impl Prototype {
     }
 
     /// The frequency, in rad/s, from which on the attenuation is at least this many decibels, counted from
-    /// the pass-band: the ripple's end for the ripple, the −3 dB point for half power, the stop-band's begin for
-    /// the stop-band attenuation. In closed form where there is one, else by bisection.
+    /// the pass-band: the ripple's end for the ripple, the −3 dB point for half power, the stop-band's begin
+    /// for the stop-band attenuation. In closed form where there is one, else by bisection.
     pub fn reaches(&self, decibels: f64) -> f64 {
         let order = self.poles.len() as f64;
         let wanted = epsilon(decibels);

@@ -1,4 +1,5 @@
-//! From the low-pass prototype to a digital filter: frequency transformation and bilinear mapping, pole by pole.
+//! From the low-pass prototype to a digital filter: frequency transformation and bilinear mapping, pole by
+//! pole.
 
 use super::prototype::Prototype;
 use crate::filter::ZerosPolesGain;
@@ -53,8 +54,8 @@ impl Shape {
     }
 }
 
-/// Both solutions of s² − 2hs + m² = 0: the larger from h ± √(h² − m²) without cancellation, the other from their
-/// product m².
+/// Both solutions of s² − 2hs + m² = 0: the larger from h ± √(h² − m²) without cancellation, the other from
+/// their product m².
 pub(super) fn split(half: Complex64, middle: f64) -> [Complex64; 2] {
     let root = square_root(half - middle) * square_root(half + middle);
     let sum = half + root;
@@ -70,10 +71,11 @@ fn bilinear(s: Complex64) -> Complex64 {
 
 /// The digital filter whose prototype frequency 1 rad/s falls on the edges of `shape`.
 ///
-/// Low-pass s → s/Ω₁; high-pass s → Ω₁/s; band-pass s → (s² + Ω₀²)/(s·B); band-stop its inverse; with Ω = tan(ω/2)
-/// (Constantinides, *Spectral transformations for digital filters*, 1970, in their analogue form). Every prototype
-/// root is transformed by itself. Zeros at infinity of the analogue filter become zeros at z = −1. The gain
-/// is set where the prototype's zero frequency falls: at z = 1, z = −1, the middle of the band, or z = 1.
+/// Low-pass s → s/Ω₁; high-pass s → Ω₁/s; band-pass s → (s² + Ω₀²)/(s·B); band-stop its inverse; with Ω =
+/// tan(ω/2) (Constantinides, *Spectral transformations for digital filters*, 1970, in their analogue form).
+/// Every prototype root is transformed by itself. Zeros at infinity of the analogue filter become zeros at z
+/// = −1. The gain is set where the prototype's zero frequency falls: at z = 1, z = −1, the middle of the
+/// band, or z = 1.
 pub fn digital(prototype: &Prototype, shape: Shape) -> ZerosPolesGain {
     let Warped { middle, width } = warp(shape);
     let one = Complex64::new(1.0, 0.0);
@@ -130,7 +132,8 @@ pub fn digital(prototype: &Prototype, shape: Shape) -> ZerosPolesGain {
     ZerosPolesGain { zeros, poles, gain }
 }
 
-/// The same roots with exact conjugates: the upper half kept and mirrored, what is real to rounding made real.
+/// The same roots with exact conjugates: the upper half kept and mirrored, what is real to rounding made
+/// real.
 fn conjugates(roots: Vec<Complex64>) -> Vec<Complex64> {
     let is_real = |z: &Complex64| z.im.abs() <= 4.0 * f64::EPSILON * modulus(*z);
     let mut all: Vec<Complex64> =

@@ -17,8 +17,9 @@ pub type Edges = Vec<f64>;
 pub enum Points {
     /// A template.
     Template {
-        /// The order that is to keep it, counting all poles of the digital filter; `None`: the smallest that does.
-        /// A given order has its ripple up to the edges of the pass-band; what it leaves in the stop-band is not judged here.
+        /// The order that is to keep it, counting all poles of the digital filter; `None`: the smallest that
+        /// does. A given order has its ripple up to the edges of the pass-band; what it leaves in the
+        /// stop-band is not judged here.
         order: Option<usize>,
         /// Where the pass-band ends.
         pass: Edges,
@@ -131,7 +132,8 @@ pub fn design_iir(
 /// The edges are those of the analogue filter, without prewarping; what folds back moves them.
 ///
 /// # Errors
-/// [`DesignError`], among them that high-pass, band-stop and stop-band-ripple filters of even order have no such form.
+/// [`DesignError`], among them that high-pass, band-stop and stop-band-ripple filters of even order have no
+/// such form.
 pub fn design_impulse_invariant(
     wish: &IirWish,
     rate: SampleRate,
@@ -145,8 +147,8 @@ pub fn design_impulse_invariant(
     Ok((choice, filter))
 }
 
-/// The analogue filter behind a choice: its prototype, its edges (prewarped for the bilinear mapping: 2·fs·tan(πf/fs)),
-/// zeros, poles and polynomials.
+/// The analogue filter behind a choice: its prototype, its edges (prewarped for the bilinear mapping:
+/// 2·fs·tan(πf/fs)), zeros, poles and polynomials.
 ///
 /// # Errors
 /// [`DesignError`], as in designing it.
@@ -294,9 +296,10 @@ fn plan(
     Ok((choice, prototype.normalised_at(at)))
 }
 
-/// The edges of a band whose middle is that of the stop-band edges instead of that of the pass-band edges: one of them an edge of the pass-band, the other
-/// as far out as that takes it. The transformation mirrors one side of a band onto the other about its middle Ω₀, so a template whose sides are
-/// unlike is held on one side by its pass-band, on the other by its stop-band; which middle leaves more is to be tried.
+/// The edges of a band whose middle is that of the stop-band edges instead of that of the pass-band edges:
+/// one of them an edge of the pass-band, the other as far out as that takes it. The transformation mirrors
+/// one side of a band onto the other about its middle Ω₀, so a template whose sides are unlike is held on one
+/// side by its pass-band, on the other by its stop-band; which middle leaves more is to be tried.
 fn about_stop_edges(
     kind: BandKind,
     pass: &Edges,
@@ -315,7 +318,8 @@ fn about_stop_edges(
     };
     let square: f64 = analogue(first) * analogue(last);
     let mirrored = |hz: f64| digital(square / analogue(hz));
-    // The wider pass-band of a band-pass, the narrower stop-band of a band-stop: every asked frequency is inside.
+    // The wider pass-band of a band-pass, the narrower stop-band of a band-stop: every asked frequency is
+    // inside.
     let (with_low, with_high): (Edges, Edges) =
         (vec![low, mirrored(low)], vec![mirrored(high), high]);
     let holds = |edges: &Edges| match kind {

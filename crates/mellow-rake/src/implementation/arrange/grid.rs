@@ -1,5 +1,5 @@
-//! Squared gains of all pairs of poles and zeros on one grid, dense around every pole: from them the levels and the noise of any
-//! arrangement.
+//! Squared gains of all pairs of poles and zeros on one grid, dense around every pole: from them the levels
+//! and the noise of any arrangement.
 
 use super::{NoiseModel, factor};
 use crate::datapath::shaping_numbers;
@@ -155,8 +155,8 @@ impl<'a> Grid<'a> {
         factor(level, self.powers_of_two)
     }
 
-    /// The noise at the output, for a rounding of variance 1, of the section with these poles and zeros, whose words are multiplied by
-    /// `factor`, before sections of the squared gain `rest`.
+    /// The noise at the output, for a rounding of variance 1, of the section with these poles and zeros,
+    /// whose words are multiplied by `factor`, before sections of the squared gain `rest`.
     pub(super) fn noise(&self, pole: usize, zero: usize, rest: &[f64], factor: f64) -> f64 {
         let through = |own: &dyn Fn(usize) -> f64| -> f64 {
             let parts = rest.iter().zip(&self.weights).enumerate();

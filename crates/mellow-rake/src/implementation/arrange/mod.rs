@@ -16,8 +16,8 @@ pub struct Arrangement {
     pub zeros: Vec<usize>,
     /// The level, in the norm of the scaling, at the output of each section; the last is that of the filter.
     pub levels: Vec<f64>,
-    /// How many arrangements were looked at, none of them left out up to 6 sections; `None` where none was searched: for one section, and for
-    /// more than 64.
+    /// How many arrangements were looked at, none of them left out up to 6 sections; `None` where none was
+    /// searched: for one section, and for more than 64.
     pub searched: Option<u64>,
 }
 
@@ -49,7 +49,8 @@ pub(super) fn arrange(
     wish: ArrangementWish,
     structure: Structure,
 ) -> (Sections, Arrangement) {
-    // Words between sections must have some level for their roundings to be compared; the design's is that of the peak.
+    // Words between sections must have some level for their roundings to be compared; the design's is that of
+    // the peak.
     let scaling = match wish.scaling {
         Scaling::AsDesigned => Scaling::Peak,
         given => given,

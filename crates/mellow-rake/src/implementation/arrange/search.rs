@@ -1,8 +1,9 @@
 //! The arrangement of least noise.
 //!
-//! What a section adds to the noise depends on which poles and zeros stand before it and which after it, not on their order there. So
-//! the best way to every pair of sets follows from the best ways to the sets that lack one: dynamic programming over
-//! pairs of sets looks at all (n!)² arrangements (S. Y. Hwang, "On optimization of cascade fixed-point digital filters", 1974).
+//! What a section adds to the noise depends on which poles and zeros stand before it and which after it, not
+//! on their order there. So the best way to every pair of sets follows from the best ways to the sets that
+//! lack one: dynamic programming over pairs of sets looks at all (n!)² arrangements (S. Y. Hwang, "On
+//! optimization of cascade fixed-point digital filters", 1974).
 
 use super::grid::{Grid, Sets};
 
@@ -37,7 +38,8 @@ pub(super) fn quietest(grid: &Grid<'_>) -> Found {
         let poles = by_exchange(grid, &mut looked_at);
         return Found { zeros: poles.clone(), poles, looked_at };
     }
-    // Pairs as the design has them, in their best order; then zeros change places two by two as long as that helps.
+    // Pairs as the design has them, in their best order; then zeros change places two by two as long as that
+    // helps.
     let mut order = best_order(grid, &zeros, &mut looked_at);
     let mut least = noise_of(grid, &order, &zeros);
     loop {
@@ -141,8 +143,8 @@ fn best_order(grid: &Grid<'_>, zeros: &[usize], looked_at: &mut u64) -> Vec<usiz
     order
 }
 
-/// Long cascades with the pairs of the design: from its order neighbours change places as long as that helps. What the others add stays
-/// the same then.
+/// Long cascades with the pairs of the design: from its order neighbours change places as long as that helps.
+/// What the others add stays the same then.
 fn by_exchange(grid: &Grid<'_>, looked_at: &mut u64) -> Vec<usize> {
     let mut order: Vec<usize> = (0..grid.count()).collect();
     let both = |before: u64, first: usize, second: usize| {

@@ -17,7 +17,8 @@ pub(super) fn next(integer: i64, up: bool, most: Option<u32>, format: WordFormat
     }
 }
 
-/// From an integer of too many digits to just before the next of at most `most`: far ones are not gone to one by one.
+/// From an integer of too many digits to just before the next of at most `most`: far ones are not gone to one
+/// by one.
 fn skip(integer: i64, up: bool, most: u32) -> i64 {
     let best = nearest_of(integer, most);
     // All that lies between an integer and its nearest neighbour of few digits, on that side, has more.
@@ -28,8 +29,8 @@ fn skip(integer: i64, up: bool, most: u32) -> i64 {
     }
 }
 
-/// The nearest integer with at most so many digits, of any size: the largest power of two that brings the rest nearest to zero, again and
-/// again, which for signed digits is the nearest of all.
+/// The nearest integer with at most so many digits, of any size: the largest power of two that brings the
+/// rest nearest to zero, again and again, which for signed digits is the nearest of all.
 fn nearest_of(integer: i64, most: u32) -> i64 {
     let (mut rest, mut sum) = (i128::from(integer), 0i128);
     for _ in 0..most {

@@ -29,7 +29,8 @@ pub enum Goal {
 }
 
 impl Goal {
-    /// The template of a spec that names both bands and both levels; else the response of its design, which holds what is not named.
+    /// The template of a spec that names both bands and both levels; else the response of its design, which
+    /// holds what is not named.
     pub fn of(spec: &Spec, design: &Design) -> Self {
         let nyquist = spec.sample_rate.nyquist();
         let template = || {
@@ -68,11 +69,13 @@ enum Marks {
         /// What lies between the bands.
         between: Range<usize>,
         ripple_db: f64,
-        /// The middle between the largest and the smallest gain that were designed: the level is to stay where it is.
+        /// The middle between the largest and the smallest gain that were designed: the level is to stay
+        /// where it is.
         middle_db: f64,
         /// The square of the gain allowed in the stop-band.
         floor: f64,
-        /// The square of the gain allowed between the bands, over that of the pass-band: 1, or what was designed.
+        /// The square of the gain allowed between the bands, over that of the pass-band: 1, or what was
+        /// designed.
         ceiling: f64,
     },
 }
@@ -80,7 +83,8 @@ enum Marks {
 impl Judge {
     pub(super) fn new(goal: &Goal, designed: &Form) -> Self {
         let gain = |omega: f64| designed.gain(omega);
-        // Points of some stretches, those first that use the most of the goal: what a worse set of integers breaks is seen soon.
+        // Points of some stretches, those first that use the most of the goal: what a worse set of integers
+        // breaks is seen soon.
         let points = |rate: SampleRate,
                       stretches: &[(f64, f64)],
                       tolerance_db: f64,
@@ -131,8 +135,9 @@ impl Judge {
         Judge { w: omegas.iter().map(at).collect(), goal }
     }
 
-    /// How much of what the goal allows a response uses: below 1 it is kept. Without a template, the largest change of the response over
-    /// the peak of the designed one. `None` as soon as it is seen to be `limit` or more.
+    /// How much of what the goal allows a response uses: below 1 it is kept. Without a template, the largest
+    /// change of the response over the peak of the designed one. `None` as soon as it is seen to be `limit`
+    /// or more.
     pub(super) fn score(&self, limit: f64, response: impl Fn(usize) -> Complex64) -> Option<f64> {
         let score = match &self.goal {
             Marks::Response { wanted, peak } => {
@@ -174,10 +179,12 @@ impl Judge {
                 let between = largest(between, most)?;
                 let ripple = 10.0 * libm::log10(high / low) / ripple_db;
                 let share = libm::sqrt(over / high / floor);
-                // A gain between the bands above that of the pass-band counts as the template missed, and by so many decibels more.
+                // A gain between the bands above that of the pass-band counts as the template missed, and by
+                // so many decibels more.
                 let peak = 10.0 * libm::log10(between / high / ceiling);
                 let peak = if peak > 1e-6 { 1.0 + peak } else { 0.0 };
-                // Of sets that are about as good the one that keeps the level: a fiftieth of its drift counts as well.
+                // Of sets that are about as good the one that keeps the level: a fiftieth of its drift counts
+                // as well.
                 let drift = (5.0 * libm::log10(high * low) - middle_db).abs() / (50.0 * ripple_db);
                 ripple.max(share).max(peak) + drift
             }
@@ -187,8 +194,8 @@ impl Judge {
 }
 
 impl Judge {
-    /// How far a response that keeps the goal lies from the one that was designed, at most over the pass-band and over the peak there. `None` where
-    /// it does not keep it, or is seen to be `limit` or more away.
+    /// How far a response that keeps the goal lies from the one that was designed, at most over the pass-band
+    /// and over the peak there. `None` where it does not keep it, or is seen to be `limit` or more away.
     pub(super) fn distance(
         &self,
         limit: f64,

@@ -1,4 +1,5 @@
-//! Better integers than the nearest ones: neighbours that leave more of the template, few signed digits, sums of exactly 1.
+//! Better integers than the nearest ones: neighbours that leave more of the template, few signed digits, sums
+//! of exactly 1.
 
 mod digits;
 mod goal;

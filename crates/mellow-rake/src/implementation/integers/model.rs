@@ -7,7 +7,8 @@ use crate::fixed::{RoundedTable, WordFormat};
 use crate::spec::IntegerWish;
 use num_complex::Complex64;
 
-/// One integer that can be moved, with those that move along: symmetric taps stay symmetric, zeros on the unit circle stay there.
+/// One integer that can be moved, with those that move along: symmetric taps stay symmetric, zeros on the
+/// unit circle stay there.
 struct Variable {
     /// Row, column and sign.
     places: Vec<(usize, usize, i64)>,
@@ -135,8 +136,9 @@ impl<'a> Model<'a> {
         self.judged(f64::INFINITY, all).unwrap_or(f64::INFINITY)
     }
 
-    /// How many bits longer the integers of sections are than so many; 0 where only few digits are allowed, which have steps of their own, and
-    /// for taps, the best of which lie next to the nearest, for the response is linear in them.
+    /// How many bits longer the integers of sections are than so many; 0 where only few digits are allowed,
+    /// which have steps of their own, and for taps, the best of which lie next to the nearest, for the
+    /// response is linear in them.
     pub(super) fn bits_beyond(&self, bits: u32) -> u32 {
         match self.wish.digits {
             None if !self.is_taps => self.formats[0][0].width().saturating_sub(bits),
@@ -178,7 +180,8 @@ impl<'a> Model<'a> {
         places.iter().all(holds).then_some(units)
     }
 
-    /// The score after some moves if it is below a limit; `None` also where they leave a format or make a section unstable.
+    /// The score after some moves if it is below a limit; `None` also where they leave a format or make a
+    /// section unstable.
     pub(super) fn try_moves(&self, moves: &[Move], limit: f64) -> Option<f64> {
         if self.is_taps {
             let fits = |(variable, units): &Move| {
@@ -264,7 +267,8 @@ fn formats(table: &RoundedTable) -> Vec<Vec<WordFormat>> {
     table.rows.iter().enumerate().map(row).collect()
 }
 
-/// Taps that move together: mirror images of a symmetric or antisymmetric row. Zeros in half-band places stay zeros.
+/// Taps that move together: mirror images of a symmetric or antisymmetric row. Zeros in half-band places stay
+/// zeros.
 fn tap_groups(row: &[i64]) -> Vec<Vec<(usize, i64)>> {
     let last = row.len() - 1;
     let mirror = |sign: i64| (0..row.len()).all(|k| row[k] == sign * row[last - k]);
@@ -284,7 +288,8 @@ fn tap_groups(row: &[i64]) -> Vec<Vec<(usize, i64)>> {
     }
 }
 
-/// Coefficients of a section that move together: equal or opposite b0 and b2 keep the zeros on the unit circle, a zero stays zero.
+/// Coefficients of a section that move together: equal or opposite b0 and b2 keep the zeros on the unit
+/// circle, a zero stays zero.
 fn section_groups(row: &[i64]) -> Vec<Vec<(usize, i64)>> {
     let mut groups = Vec::new();
     match (row[0], row[2]) {

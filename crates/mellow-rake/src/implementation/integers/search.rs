@@ -1,5 +1,5 @@
-//! Local search over neighbouring integers: one at a time, then two at a time, then again from a few steps away; in longer strides where
-//! the integers are so long that single steps do not mend what is missed.
+//! Local search over neighbouring integers: one at a time, then two at a time, then again from a few steps
+//! away; in longer strides where the integers are so long that single steps do not mend what is missed.
 
 use super::model::{Model, Move};
 use crate::random::NoiseSource;
@@ -30,7 +30,8 @@ pub(super) fn improve(model: &mut Model<'_>) -> u64 {
         if tried >= effort || model.variables() < 2 {
             break;
         }
-        // No longer strides than are needed to keep the goal, for the filter is to stay near the one that was designed.
+        // No longer strides than are needed to keep the goal, for the filter is to stay near the one that was
+        // designed.
         let reach = if best < 1.0 { 0 } else { (attempt / ATTEMPTS).min(longest.into()) };
         let strides = if reach > 0 { noise.integer(0, reach) as u32 } else { 0 };
         model.stride(1 << strides);

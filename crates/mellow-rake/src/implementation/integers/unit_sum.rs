@@ -3,7 +3,8 @@
 use super::super::ImplementError;
 use crate::fixed::RoundedTable;
 
-/// Moves the taps whose roundings were the most doubtful by one until their sum is 1; mirror images move together.
+/// Moves the taps whose roundings were the most doubtful by one until their sum is 1; mirror images move
+/// together.
 ///
 /// # Errors
 /// [`ImplementError::UnitSum`] where the taps that were designed add up to something else.

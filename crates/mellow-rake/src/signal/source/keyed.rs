@@ -6,8 +6,9 @@ use crate::units::SampleRate;
 use num_complex::Complex64;
 use std::f64::consts::{SQRT_2, TAU};
 
-/// A keyed carrier: √2·amplitude·Re Σ dₖ·g(t/T − k)·e^{j2πft} with root-raised-cosine pulses g of energy 1, cut off `span` symbols from
-/// their middle. The first symbol stands `span` symbols behind the start, the last as many before the end.
+/// A keyed carrier: √2·amplitude·Re Σ dₖ·g(t/T − k)·e^{j2πft} with root-raised-cosine pulses g of energy 1,
+/// cut off `span` symbols from their middle. The first symbol stands `span` symbols behind the start, the
+/// last as many before the end.
 #[derive(Debug, Clone, PartialEq)]
 pub struct KeyedCarrier {
     /// How the bits stand on it.
@@ -59,8 +60,8 @@ impl KeyedCarrier {
         SQRT_2 * self.rms * (sum * self.carrier(time)).re
     }
 
-    /// What a matched filter finds in a signal at the symbols, whose first sample is late by `delay` samples: the symbols themselves
-    /// if the signal is this one, but for what the pulses lose by being cut off.
+    /// What a matched filter finds in a signal at the symbols, whose first sample is late by `delay` samples:
+    /// the symbols themselves if the signal is this one, but for what the pulses lose by being cut off.
     pub fn receive(
         &self,
         signal: &[f64],

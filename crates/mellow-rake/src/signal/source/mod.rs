@@ -80,7 +80,8 @@ pub enum Sweep {
     Logarithmic,
 }
 
-/// What a part is. Times are in samples from its start, frequencies in hertz, amplitudes in the signal's own unit.
+/// What a part is. Times are in samples from its start, frequencies in hertz, amplitudes in the signal's own
+/// unit.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub enum Waveform {
@@ -109,7 +110,8 @@ pub enum Waveform {
         /// Its amplitude.
         amplitude: f64,
     },
-    /// Between plus and minus the amplitude: high for `duty` of every period. Sampled as it is, with what that folds down.
+    /// Between plus and minus the amplitude: high for `duty` of every period. Sampled as it is, with what
+    /// that folds down.
     Square {
         /// Its frequency.
         hertz: f64,
@@ -125,8 +127,8 @@ pub enum Waveform {
         /// Its amplitude.
         amplitude: f64,
     },
-    /// The amplitude from `at` for `width` samples, and again after every `every` samples if that is not 0. A width of 1 is an impulse,
-    /// one without end a step.
+    /// The amplitude from `at` for `width` samples, and again after every `every` samples if that is not 0. A
+    /// width of 1 is an impulse, one without end a step.
     Pulse {
         /// The first sample.
         at: u64,
@@ -147,7 +149,8 @@ pub enum Waveform {
         /// The root of its mean square.
         rms: f64,
     },
-    /// White noise through a Butterworth filter of order 8 with -3 dB at both ends; a low-pass if the first is 0.
+    /// White noise through a Butterworth filter of order 8 with -3 dB at both ends; a low-pass if the first
+    /// is 0.
     BandNoise {
         /// From and to.
         band_hertz: [f64; 2],

@@ -5,9 +5,10 @@ use crate::units::SampleRate;
 use num_complex::Complex64;
 use std::f64::consts::{SQRT_2, TAU};
 
-/// A burst of many carriers `spacing_hertz` apart, each keyed, in blocks of 1/spacing with a guard before each that repeats its end
-/// (S. B. Weinstein & P. M. Ebert, "Data transmission by frequency-division multiplexing using the discrete Fourier transform", 1971;
-/// A. Peled & A. Ruiz, "Frequency domain data transmission using reduced computational complexity algorithms", 1980).
+/// A burst of many carriers `spacing_hertz` apart, each keyed, in blocks of 1/spacing with a guard before
+/// each that repeats its end (S. B. Weinstein & P. M. Ebert, "Data transmission by frequency-division
+/// multiplexing using the discrete Fourier transform", 1971; A. Peled & A. Ruiz, "Frequency domain data
+/// transmission using reduced computational complexity algorithms", 1980).
 #[derive(Debug, Clone, PartialEq)]
 pub struct Multicarrier {
     /// How the bits stand on each carrier.
@@ -74,9 +75,10 @@ impl Multicarrier {
         self.scale() * pairs.map(|(symbol, carrier)| (symbol * carrier).re).sum::<f64>()
     }
 
-    /// What a receiver finds on every carrier of every block of a signal that is late by `delay` samples: the symbols themselves if
-    /// the signal is this one. It looks from the middle of the guard on, so that what a filter spreads by up to half a guard to
-    /// either side falls into it; the carriers' turn by that is taken back.
+    /// What a receiver finds on every carrier of every block of a signal that is late by `delay` samples: the
+    /// symbols themselves if the signal is this one. It looks from the middle of the guard on, so that what a
+    /// filter spreads by up to half a guard to either side falls into it; the carriers' turn by that is taken
+    /// back.
     pub fn receive(
         &self,
         signal: &[f64],

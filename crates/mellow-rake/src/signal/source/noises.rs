@@ -30,8 +30,9 @@ impl ShapedNoise {
         self.filter.run(&white)
     }
 
-    /// The density falls as 1/f from 10⁻⁵ of the sample rate on: poles a factor of 2 apart with a zero half-way between each (in the manner
-    /// of M. S. Keshner, "1/f noise", Proc. IEEE, 1982, section VI), as zeros and poles on the real axis at e^{−ω}.
+    /// The density falls as 1/f from 10⁻⁵ of the sample rate on: poles a factor of 2 apart with a zero
+    /// half-way between each (in the manner of M. S. Keshner, "1/f noise", Proc. IEEE, 1982, section VI), as
+    /// zeros and poles on the real axis at e^{−ω}.
     pub(super) fn pink(rms: f64, seed: u64) -> Self {
         let lowest = 1e-5 * std::f64::consts::TAU;
         let place = |doublings: f64| libm::exp(-lowest * libm::exp2(doublings));
@@ -40,7 +41,8 @@ impl ShapedNoise {
             let doublings = f64::from(k);
             Section { b: [1.0, -place(doublings + 0.5), 0.0], a: [-place(doublings), 0.0] }
         };
-        // The poles that would lie beyond are made up for by one more zero: within 0.4 dB of 1/f up to 0.49 of the sample rate.
+        // The poles that would lie beyond are made up for by one more zero: within 0.4 dB of 1/f up to 0.49
+        // of the sample rate.
         let last = Section { b: [1.0, 0.09, 0.0], a: [0.0, 0.0] };
         ShapedNoise::new((0..18).map(one).chain([last]).collect(), rms, seed)
     }

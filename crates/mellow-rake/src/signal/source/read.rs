@@ -285,7 +285,8 @@ impl PartReader {
             && high <= self.rate.nyquist() - least;
         if !is_fit {
             let accepted = format!(
-                "rising, below the Nyquist frequency, {} Hz; each edge, the width and the distance from there at least {least} Hz",
+                "rising, below the Nyquist frequency, {} Hz; each edge, the width and the distance from \
+                    there at least {least} Hz",
                 self.rate.nyquist()
             );
             return Err(range(&found, format!("{low} Hz to {high} Hz"), accepted));
@@ -381,7 +382,8 @@ impl PartReader {
         let samples = self.rate.hertz() / spacing_hertz;
         let near = |x: f64| (x - libm::rint(x)).abs() < 1e-9 * x.abs();
         if !(near(samples) && (2.0..=65_536.0).contains(&samples)) {
-            let accepted = "a whole part of the sample rate, down to a 65536th: carriers are told apart over whole samples";
+            let accepted = "a whole part of the sample rate, down to a 65536th: carriers are told apart \
+                over whole samples";
             return Err(range(
                 &spacing,
                 format!("{spacing_hertz} Hz, a {samples}th of the sample rate"),
@@ -399,7 +401,8 @@ impl PartReader {
         let half = f64::from(carriers) * spacing_hertz / 2.0;
         if !(center_hertz > half && center_hertz + half < self.rate.nyquist()) {
             let accepted = format!(
-                "so many that they lie between 0 Hz and the Nyquist frequency, {} Hz, about {center_hertz} Hz",
+                "so many that they lie between 0 Hz and the Nyquist frequency, {} Hz, about {center_hertz} \
+                    Hz",
                 self.rate.nyquist()
             );
             return Err(range(&found, format!("{carriers}, {} Hz wide", 2.0 * half), accepted));

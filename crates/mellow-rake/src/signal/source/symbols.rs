@@ -3,8 +3,8 @@
 use crate::random::NoiseSource;
 use num_complex::Complex64;
 
-/// How bits stand on a carrier: the points that a symbol can be, with a mean square of 1 (J. G. Proakis, "Digital Communications", 4th
-/// ed. 2001, section 4.3).
+/// How bits stand on a carrier: the points that a symbol can be, with a mean square of 1 (J. G. Proakis,
+/// "Digital Communications", 4th ed. 2001, section 4.3).
 ///
 /// ```
 /// use mellow_rake::signal::Keying;

@@ -3,7 +3,8 @@
 use crate::implementation::Implementation;
 use std::cell::Cell;
 
-/// Comparisons with other structures and words: as many as the effort of the spec allows, each as long as the filter itself took.
+/// Comparisons with other structures and words: as many as the effort of the spec allows, each as long as the
+/// filter itself took.
 pub(super) struct Budget {
     left: Cell<usize>,
     untried: Cell<usize>,

@@ -18,7 +18,8 @@ pub struct Quantization {
     pub between: Option<WordFormat>,
     /// That of what is remembered.
     pub state: Option<WordFormat>,
-    /// What is left of the template by the designed and by the rounded filter, in decibels; `None` without a template.
+    /// What is left of the template by the designed and by the rounded filter, in decibels; `None` without a
+    /// template.
     pub template_margin_db: [Option<f64>; 2],
     /// Changes of the spec that were tried where rounding loses the template.
     pub remedies: Option<Vec<Remedy>>,
@@ -38,7 +39,8 @@ pub struct Quantization {
     pub untried: Option<usize>,
     /// The same filter in words of other widths.
     pub sweep: Option<Sweep>,
-    /// Why the noise is far above what the last rounding leaves, and what does better; `None` where it is not.
+    /// Why the noise is far above what the last rounding leaves, and what does better; `None` where it is
+    /// not.
     #[cfg_attr(feature = "serde", serde(skip))]
     pub quieter: Option<Quieter>,
 }
@@ -81,7 +83,8 @@ pub struct NoiseFigures {
     /// Predicted and measured.
     #[cfg_attr(feature = "serde", serde(flatten))]
     pub words: WordNoise,
-    /// The largest error of 65 constant inputs up to half of full scale once settled, in LSB; `None` where that takes too long.
+    /// The largest error of 65 constant inputs up to half of full scale once settled, in LSB; `None` where
+    /// that takes too long.
     pub constant_input_error_lsb: Option<f64>,
     /// Beside the noise of the converter before it, where the spec names one.
     pub converter: Option<ConverterFigures>,

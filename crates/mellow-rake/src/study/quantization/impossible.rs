@@ -9,7 +9,8 @@ use crate::implementation::{ImplementError, implement_toward};
 use crate::spec::Fixed;
 use crate::study::{Study, StudyError, Workers};
 
-/// Whether other words or structures may do what these cannot; of other errors the advice beside them says what would do.
+/// Whether other words or structures may do what these cannot; of other errors the advice beside them says
+/// what would do.
 fn is_of_words(error: &ImplementError) -> bool {
     use ImplementError::{Build, NoBound, NothingLeft, Reflection, State, Unstable};
     matches!(
@@ -24,8 +25,8 @@ fn is_of_words(error: &ImplementError) -> bool {
 }
 
 impl Study {
-    /// Where the words of the spec cannot carry its filter, but others may: why, and what can. `None` where they can, where there are
-    /// none, or where no words could.
+    /// Where the words of the spec cannot carry its filter, but others may: why, and what can. `None` where
+    /// they can, where there are none, or where no words could.
     pub fn impossible(&self, workers: &impl Workers) -> Option<Impossible> {
         let (Some(fixed), Err(StudyError::Implement { error, .. })) =
             (self.spec.fixed, self.implementation())
@@ -60,8 +61,8 @@ impl Study {
         })
     }
 
-    /// The fewest bits of coefficients, more than were asked for, with which the structure is possible and keeps its template, and the
-    /// noise that it leaves then.
+    /// The fewest bits of coefficients, more than were asked for, with which the structure is possible and
+    /// keeps its template, and the noise that it leaves then.
     fn fewest_bits(&self, fixed: Fixed) -> Option<(u32, Option<f64>)> {
         let (form, goal) = (&self.design.form, self.goal());
         (fixed.coefficients.width + 1..=48).find_map(|bits| {

@@ -25,10 +25,12 @@ use crate::spec::Structure;
 use budget::Budget;
 
 impl Study {
-    /// What the words of the spec do to its filter: template, poles, noise, oscillations, other structures, and what would do better.
+    /// What the words of the spec do to its filter: template, poles, noise, oscillations, other structures,
+    /// and what would do better.
     ///
     /// # Errors
-    /// [`StudyError`] where there are no words or they cannot carry the filter; of the latter [`impossible`](Study::impossible) says more.
+    /// [`StudyError`] where there are no words or they cannot carry the filter; of the latter
+    /// [`impossible`](Study::impossible) says more.
     pub fn quantization(&self, workers: &impl Workers) -> Result<Quantization, StudyError> {
         let filter = self.integers()?;
         let noise = self.noise(filter, workers);
@@ -98,7 +100,8 @@ impl Study {
         Measures::of(&filter.rounded, choice, self.spec.sample_rate).template_excess_db(choice)
     }
 
-    /// The coefficient whose last bit changes the response most, where the coefficients are those of sections or taps.
+    /// The coefficient whose last bit changes the response most, where the coefficients are those of sections
+    /// or taps.
     fn most_sensitive(&self, filter: &Implementation) -> Option<Sensitive> {
         let structure = filter.fixed.structure;
         if filter.state.is_some()

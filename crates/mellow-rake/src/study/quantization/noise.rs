@@ -37,8 +37,8 @@ impl Study {
         })
     }
 
-    /// The largest error of 65 constant inputs up to half of full scale, after four times as long as the filter settles; `None` where
-    /// that is too long.
+    /// The largest error of 65 constant inputs up to half of full scale, after four times as long as the
+    /// filter settles; `None` where that is too long.
     fn constant_error(&self, filter: &Implementation, workers: &impl Workers) -> Option<f64> {
         const LEVELS: i128 = 64;
         /// Operations of the program: a few seconds of them.

@@ -56,9 +56,10 @@ impl Study {
         (noise < own / 2.0).then_some((wide, noise))
     }
 
-    /// By how many times the rate is lowered, and the noise that the same words and structure leave then, where they can do it and keep
-    /// the template: every factor of two for which the bands still lie below half the new band. The lowest rate that leaves room for
-    /// the filter that must stand before shows what is gained.
+    /// By how many times the rate is lowered, and the noise that the same words and structure leave then,
+    /// where they can do it and keep the template: every factor of two for which the bands still lie below
+    /// half the new band. The lowest rate that leaves room for the filter that must stand before shows what
+    /// is gained.
     pub(super) fn at_lower_rates<'a>(
         &'a self,
         fixed: Fixed,
@@ -82,8 +83,8 @@ impl Study {
         })
     }
 
-    /// The highest frequency that a low-pass or a band-pass asks something of, or twice its half-power point where it names no template;
-    /// `None` for filters that let the highest frequencies through.
+    /// The highest frequency that a low-pass or a band-pass asks something of, or twice its half-power point
+    /// where it names no template; `None` for filters that let the highest frequencies through.
     fn highest_edge(&self) -> Option<f64> {
         if !matches!(self.spec.want.kind(), "lowpass" | "bandpass") {
             return None;
@@ -102,8 +103,8 @@ impl Study {
     }
 }
 
-/// Of the structures that leave half the noise or less, and about as little as the quietest, the one that remembers least; none that loses a
-/// template which this one keeps.
+/// Of the structures that leave half the noise or less, and about as little as the quietest, the one that
+/// remembers least; none that loses a template which this one keeps.
 fn quieter_structure(found: &Quantization, own: f64) -> Option<&StructureFigures> {
     let keeps = found.template_margin_db[1].is_some_and(|margin| margin >= 0.0);
     let possible = found.structures.iter();

@@ -1,4 +1,5 @@
-//! Where rounding the coefficients loses the template: changes of the spec that keep it, with what they leave.
+//! Where rounding the coefficients loses the template: changes of the spec that keep it, with what they
+//! leave.
 
 use super::budget::Budget;
 use super::figures::Remedy;
@@ -12,8 +13,8 @@ const MORE_DIGITS: u32 = 4;
 const MORE: u32 = 16;
 
 impl Study {
-    /// Changes tried where the words of the spec lose a template, and what each leaves of it; `None` where there is nothing to mend, or the
-    /// design itself misses it.
+    /// Changes tried where the words of the spec lose a template, and what each leaves of it; `None` where
+    /// there is nothing to mend, or the design itself misses it.
     pub(super) fn remedies(
         &self,
         fixed: Fixed,

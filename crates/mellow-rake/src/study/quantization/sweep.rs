@@ -134,7 +134,8 @@ fn quiet(row: &SweepRow) -> bool {
     row.added_to_converter_db.is_some_and(|added| added <= 1.0)
 }
 
-/// The words of a spec with some of them as wide as that, and as many whole bits as before; `None` where there are none such.
+/// The words of a spec with some of them as wide as that, and as many whole bits as before; `None` where
+/// there are none such.
 fn resized(own: &Implementation, fixed: Fixed, of: Swept, bits: u32) -> Option<Fixed> {
     let resized = |word: WordFormat| {
         let whole = i64::from(word.width()) - i64::from(word.fraction());
@@ -164,7 +165,8 @@ fn resized(own: &Implementation, fixed: Fixed, of: Swept, bits: u32) -> Option<F
     })
 }
 
-/// The word that holds every exact product of a filter with no fraction bits to spare: what shorter ones are cut from.
+/// The word that holds every exact product of a filter with no fraction bits to spare: what shorter ones are
+/// cut from.
 fn largest_products(filter: &Implementation) -> Option<WordFormat> {
     let datapath = filter.checked.datapath();
     let table = datapath.tables.first()?;

@@ -76,8 +76,8 @@ impl Statements<'_> {
         if self.kinds.get(&node) == Some(&kind) { word } else { format!("({kind}){word}") }
     }
 
-    /// A word converted to the type of a sum. A short one is promoted before it loses its sign: gcc takes the direct way, cast or not, for a change
-    /// of sign that nobody asked for.
+    /// A word converted to the type of a sum. A short one is promoted before it loses its sign: gcc takes the
+    /// direct way, cast or not, for a change of sign that nobody asked for.
     fn cast(&self, node: Node, sum: Arithmetic) -> String {
         let is_short = matches!(self.kinds.get(&node), Some(&("int8_t" | "int16_t")));
         match sum == Arithmetic::ModularNarrow && is_short {
@@ -283,8 +283,9 @@ impl Statements<'_> {
         tables.flat_map(|table| table.lifts.iter().flatten()).all(|lift| *lift < 32)
     }
 
-    /// A sum of signed digits, from the largest power of two downward: the sum is doubled between them instead of each word, which takes as few
-    /// shifts as there are powers, and keeps compilers from putting the digits of a coefficient together to a product again.
+    /// A sum of signed digits, from the largest power of two downward: the sum is doubled between them
+    /// instead of each word, which takes as few shifts as there are powers, and keeps compilers from putting
+    /// the digits of a coefficient together to a product again.
     fn digits(&mut self, sum: &str, terms: &[Term], fraction: i32, kind: Arithmetic) {
         let mut words: Vec<(i32, Sign, Node)> = terms
             .iter()
@@ -315,7 +316,8 @@ impl Statements<'_> {
         Factors::of(term)?.dropped(self.checked.datapath())
     }
 
-    /// The factor that brings a coefficient to the fraction of its table. Loops over columns have one for all: `column` is the first.
+    /// The factor that brings a coefficient to the fraction of its table. Loops over columns have one for
+    /// all: `column` is the first.
     fn lift(&self, index: TableIndex, row: Row, column: usize, one: &str) -> String {
         let table = &self.checked.datapath().tables[index.0];
         let bits = match row {
@@ -444,7 +446,8 @@ impl Statements<'_> {
         let put = |this: &mut Self, indent: &str, column: &str, one: &str, other: &str| {
             let coefficient = this.coefficient(table, table_row, column);
             this.line(&format!(
-                "{indent}{sum} += {before}{cast}{coefficient}{lift} * ({cast}{one} {sign} {cast}{other}){shift};"
+                "{indent}{sum} += {before}{cast}{coefficient}{lift} * ({cast}{one} {sign} \
+                    {cast}{other}){shift};"
             ));
         };
         let (age, mirror) = (fold.age, fold.mirror);

@@ -1,9 +1,10 @@
 //! The C writer: C99, no library, no allocation, one instance structure per filter.
 //!
-//! Advice for those who change this file: the datapath's arithmetic is exact, C's is not. Before an expression is
-//! written its type must be shown to hold it. Three facts decide: the range of a node, the size of the largest
-//! product, and the size of any partial sum. Where a sum may leave 64 bits by design it is computed in `uint64_t`,
-//! whose wrap the standard defines (6.2.5 paragraph 9). Words wider than a type never arise: the writer refuses.
+//! Advice for those who change this file: the datapath's arithmetic is exact, C's is not. Before an
+//! expression is written its type must be shown to hold it. Three facts decide: the range of a node, the size
+//! of the largest product, and the size of any partial sum. Where a sum may leave 64 bits by design it is
+//! computed in `uint64_t`, whose wrap the standard defines (6.2.5 paragraph 9). Words wider than a type never
+//! arise: the writer refuses.
 
 mod expression;
 mod types;
@@ -15,8 +16,8 @@ use expression::Body;
 use std::fmt::Write;
 use types::storage;
 
-/// The text of a datapath in C: `NAME.h`, `NAME.c`, and `NAME_pipe.c`, a program that filters integers from its
-/// standard input to its standard output.
+/// The text of a datapath in C: `NAME.h`, `NAME.c`, and `NAME_pipe.c`, a program that filters integers from
+/// its standard input to its standard output.
 ///
 /// # Errors
 /// [`WriteError`] names the node that C cannot express and what would fit.
@@ -89,7 +90,8 @@ impl Writer<'_> {
         format!(
             "/* {ORIGIN}\n\
              \n   Input {input_format}, output {output_format}: a word holding the integer i has the value \
-             i / 2^f with f the\n   number after the letter f. The output belongs to the input of the same call. */\n\
+             i / 2^f with f the\n   number after the letter f. The output belongs to the input of the same \
+             call. */\n\
              #ifndef {guard}_H\n#define {guard}_H\n\n#include <stddef.h>\n#include <stdint.h>\n\n\
              #ifdef __cplusplus\nextern \"C\" {{\n#endif\n\n\
              /* One filter; as many as you like side by side. */\n\
@@ -99,7 +101,8 @@ impl Writer<'_> {
              /* One sample. */\n\
              {output} {name}_step(struct {name} *filter, {input} input);\n\n\
              /* count samples; input and output may be the same array if their types are. */\n\
-             void {name}_block(struct {name} *filter, const {input} *input, {output} *output, size_t count);\n\n\
+             void {name}_block(struct {name} *filter, const {input} *input, {output} *output, size_t \
+             count);\n\n\
              #ifdef __cplusplus\n}}\n#endif\n\n#endif\n"
         )
     }
@@ -123,10 +126,12 @@ impl Writer<'_> {
                      y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2] */\n"
                 }
                 Coefficients::Taps => "/* h[0] first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
-                Coefficients::TapsFolded => "/* each for the two taps at equal distance from the ends; the one in the middle, if any, last */\n",
+                Coefficients::TapsFolded => "/* each for the two taps at equal distance from the ends; the \
+                    one in the middle, if any, last */\n",
                 Coefficients::TapsBackward => "/* the last first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
                 Coefficients::StateSpace => {
-                    "/* a11, a12, b1, a21, a22, b2, c1, c2, d: s1[n+1] = a11 s1[n] + a12 s2[n] + b1 x[n], s2 likewise,\n   \
+                    "/* a11, a12, b1, a21, a22, b2, c1, c2, d: s1[n+1] = a11 s1[n] + a12 s2[n] + b1 x[n], \
+                        s2 likewise,\n   \
                      y[n] = c1 s1[n] + c2 s2[n] + d x[n] */\n"
                 }
                 Coefficients::AllPass => "/* a1, a2 (or a1): an all-pass that multiplies differences */\n",
@@ -148,7 +153,8 @@ impl Writer<'_> {
         text.push_str(&self.body.text);
         let _ = write!(
             text,
-            "}}\n\nvoid {name}_block(struct {name} *filter, const {input} *input, {output} *output, size_t count)\n\
+            "}}\n\nvoid {name}_block(struct {name} *filter, const {input} *input, {output} *output, size_t \
+                count)\n\
              {{\n    size_t i;\n    for (i = 0; i < count; i++) {{\n        \
              output[i] = {name}_step(filter, input[i]);\n    }}\n}}\n"
         );
@@ -183,7 +189,8 @@ impl Writer<'_> {
         text
     }
 
-    /// Where coefficients have fractions of their own that a loop must look up: the table of how many bits each lacks.
+    /// Where coefficients have fractions of their own that a loop must look up: the table of how many bits
+    /// each lacks.
     fn lifts(&self, table: &Table) -> String {
         let columns = table.rows[0].len();
         if (0..columns).all(|column| table.common_lift(column).is_some()) {
@@ -196,7 +203,8 @@ impl Writer<'_> {
             .map(|row| format!("    {{ {row} }},\n"))
             .collect();
         format!(
-            "/* so many bits the fraction of each coefficient is smaller than that of the table: it counts 2^lift times */\n\
+            "/* so many bits the fraction of each coefficient is smaller than that of the table: it counts \
+                2^lift times */\n\
              static const uint8_t {}_{}_lift{} = {{\n{}}};\n\n",
             self.symbols.base(),
             table.name,
@@ -232,11 +240,13 @@ impl Writer<'_> {
         let (input, output) = self.words();
         let format = self.datapath().input;
         format!(
-            "/* {ORIGIN}\n\n   Filters decimal integers, one a line, from standard input to standard output.\n   \
+            "/* {ORIGIN}\n\n   Filters decimal integers, one a line, from standard input to standard \
+                output.\n   \
              The argument, if any, is the number of samples per call; 0 or none: one at a time. */\n\
              #define __STDC_FORMAT_MACROS\n#include \"{name}.h\"\n\n\
              #define FILTER_NAME {name}\n#define FILTER_INIT {name}_init\n#define FILTER_STEP {name}_step\n\
-             #define FILTER_BLOCK {name}_block\n#define FILTER_INPUT {input}\n#define FILTER_OUTPUT {output}\n\
+             #define FILTER_BLOCK {name}_block\n#define FILTER_INPUT {input}\n#define FILTER_OUTPUT \
+             {output}\n\
              #define FILTER_LOWEST {}\n#define FILTER_HIGHEST {}\n{}",
             c_integer(format.minimum()),
             c_integer(format.maximum()),

@@ -52,8 +52,9 @@ impl Arithmetic {
         matches!(self, Arithmetic::Modular | Arithmetic::ModularNarrow)
     }
 
-    /// A factor that shifts a word of this type to the left. A shift that the type cannot hold only occurs where all that is shifted is zero, for the
-    /// partial sum, shift included, is known to fit; or where nothing is left of it modulo the power of two.
+    /// A factor that shifts a word of this type to the left. A shift that the type cannot hold only occurs
+    /// where all that is shifted is zero, for the partial sum, shift included, is known to fit; or where
+    /// nothing is left of it modulo the power of two.
     pub(super) fn shifted(self, bits: i32) -> String {
         let most = match self {
             Arithmetic::Narrow => 30,

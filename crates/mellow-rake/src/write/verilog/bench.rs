@@ -3,8 +3,8 @@
 use super::super::ORIGIN;
 use crate::datapath::Datapath;
 
-/// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps between
-/// samples, every output compared, and all outputs written to a third file.
+/// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps
+/// between samples, every output compared, and all outputs written to a third file.
 pub(super) fn text(datapath: &Datapath, name: &str) -> String {
     format!(
         "// {ORIGIN}\n//\n\

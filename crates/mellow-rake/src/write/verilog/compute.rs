@@ -75,9 +75,10 @@ impl Vector {
         }
     }
 
-    /// The product of two vectors, each of its own width: so that a synthesizer finds one multiplier and not those of operands whose signs
-    /// are repeated up to the width of the product. An operand without a sign beside one with a sign gets a zero in front; the
-    /// product is extended to the width that it is assigned to (IEEE 1364-2005, 5.5).
+    /// The product of two vectors, each of its own width: so that a synthesizer finds one multiplier and not
+    /// those of operands whose signs are repeated up to the width of the product. An operand without a sign
+    /// beside one with a sign gets a zero in front; the product is extended to the width that it is assigned
+    /// to (IEEE 1364-2005, 5.5).
     fn times(&self, other: &Vector) -> String {
         let is_signed = self.signed || other.signed;
         let operand = |vector: &Vector| match (is_signed, vector.signed) {
@@ -342,7 +343,8 @@ impl Statements<'_> {
         let (round, product, own) = self.rounded(product, own, fold.products);
         let shifted = product.shifted((format.fraction() - own) as u32, format.width());
         let multiplied = Vector::new(c.clone(), table_format).times(&pair);
-        // A word by itself is a plain vector; a part of a line is named first, so that its sign can be repeated.
+        // A word by itself is a plain vector; a part of a line is named first, so that its sign can be
+        // repeated.
         let (first, other) = (format!("{sum}_a{index}"), format!("{sum}_b{index}"));
         for name in [&first, &other] {
             self.declare(name, line_format.width());
@@ -464,7 +466,8 @@ impl Statements<'_> {
         lines
     }
 
-    /// A product of the fraction `own` as it is added to a sum: the statements that round it, its vector and its fraction.
+    /// A product of the fraction `own` as it is added to a sum: the statements that round it, its vector and
+    /// its fraction.
     fn rounded(
         &mut self,
         product: Vector,

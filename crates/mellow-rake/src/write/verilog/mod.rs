@@ -1,9 +1,10 @@
-//! The Verilog writer: IEEE 1364-2005, one clock, one sample per valid clock, one register behind the arithmetic.
+//! The Verilog writer: IEEE 1364-2005, one clock, one sample per valid clock, one register behind the
+//! arithmetic.
 //!
-//! Advice for those who change this file: every variable is a plain vector of exactly the width of its node, and every
-//! operand is brought to the width of its expression by hand, with its sign repeated. So nothing depends on the
-//! language's rules for widening and for signed expressions (5.4, 5.5), which few people remember alike, and
-//! addition, subtraction and multiplication of the low bits are right whatever the sign.
+//! Advice for those who change this file: every variable is a plain vector of exactly the width of its node,
+//! and every operand is brought to the width of its expression by hand, with its sign repeated. So nothing
+//! depends on the language's rules for widening and for signed expressions (5.4, 5.5), which few people
+//! remember alike, and addition, subtraction and multiplication of the low bits are right whatever the sign.
 
 mod bench;
 mod compute;
@@ -17,8 +18,8 @@ use std::fmt::Write;
 /// Clock cycles from a valid input to the output that belongs to it.
 pub const LATENCY_CLOCKS: u32 = 1;
 
-/// The text of a datapath in Verilog: `NAME.v`, and `NAME_tb.v`, a test bench that reads stimulus and expected output
-/// from hex files and checks every sample.
+/// The text of a datapath in Verilog: `NAME.v`, and `NAME_tb.v`, a test bench that reads stimulus and
+/// expected output from hex files and checks every sample.
 ///
 /// ```
 /// use mellow_rake::datapath::fir_direct;
@@ -55,7 +56,8 @@ fn module(checked: &Checked, name: &str) -> String {
     }
     let _ = write!(
         text,
-        "//\n// A sample is taken at each rising clock edge with in_valid high; its output stands on out_data, with\n\
+        "//\n// A sample is taken at each rising clock edge with in_valid high; its output stands on \
+            out_data, with\n\
          // out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and clears the memory.\n\
          `default_nettype none\n\n\
          module {name} (\n    input  wire clk,\n    input  wire rst,\n    input  wire in_valid,\n    \
@@ -76,7 +78,8 @@ fn module(checked: &Checked, name: &str) -> String {
         let _ = writeln!(text, "    reg [{high}:0] {name}_next;");
     }
     text.push_str(
-        "\n    // The words of the program. Not all bits of all words are used: dropping them is what rounding is.\n    \
+        "\n    // The words of the program. Not all bits of all words are used: dropping them is what \
+            rounding is.\n    \
          // verilator lint_off UNUSED\n",
     );
     for (variable, width) in &compute.variables {
@@ -133,8 +136,8 @@ fn constant_name(table: &Table) -> String {
     table.name.to_ascii_uppercase()
 }
 
-/// A table as one wide constant, the first coefficient of the first row lowest. It is a wire, not a parameter: a simulator
-/// that copies a whole parameter at every index takes ten times as long.
+/// A table as one wide constant, the first coefficient of the first row lowest. It is a wire, not a
+/// parameter: a simulator that copies a whole parameter at every index takes ten times as long.
 fn constants(table: &Table) -> String {
     let Table { format, rows, .. } = table;
     let words: Vec<String> =
@@ -147,7 +150,8 @@ fn constants(table: &Table) -> String {
         }
         Coefficients::Taps => "from the right: h[0], h[1], ...",
         Coefficients::TapsFolded => {
-            "from the right: each for the two taps at equal distance from the ends; the one in the middle, if any, last"
+            "from the right: each for the two taps at equal distance from the ends; the one in the middle, \
+                if any, last"
         }
         Coefficients::TapsBackward => "from the left: h[0], h[1], ...",
         Coefficients::StateSpace => {
