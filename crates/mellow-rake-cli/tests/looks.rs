@@ -119,7 +119,7 @@ fn the_table_agrees_with_what_was_achieved() {
     let mut specs = ["mooring/pump_hum", "breath/breath", "modem/carrier_band"]
         .map(|name| format!("demo/{name}.toml"))
         .to_vec();
-    for kind in ["highpass", "bandpass", "bandstop", "halfband", "peak", "multiband"] {
+    for kind in ["highpass", "bandpass", "bandstop", "half-band", "peak", "multiband"] {
         let path = folder.path().join(format!("{kind}.toml"));
         let path = path.to_str().unwrap().to_owned();
         assert_eq!(run(&["new", kind, "-o", &path]).0, 0);

@@ -34,7 +34,7 @@ pub(crate) fn spec_text(draw: &mut Draw<'_>) -> String {
     let has_taps = match draw.below(4) {
         0 => {
             let (center, q) = (draw.between(0.5, 499.0), draw.between(0.2, 200.0));
-            let kind = draw.of(&["notch", "peak", "comb", "resonator", "dcblocker", "allpass"]);
+            let kind = draw.of(&["notch", "peak", "comb", "resonator", "dc-blocker", "all-pass"]);
             let _ = match kind {
                 "notch" => writeln!(text, "kind = \"notch\"\ncenter = \"{center} Hz\"\nq = {q}"),
                 "peak" => writeln!(
@@ -57,8 +57,8 @@ pub(crate) fn spec_text(draw: &mut Draw<'_>) -> String {
                         "kind = \"resonator\"\ncenter = \"{center} Hz\"\nwidth = \"{width} Hz\""
                     )
                 }
-                "dcblocker" => writeln!(text, "kind = \"dcblocker\"\ncutoff = \"{center} Hz\""),
-                _ => writeln!(text, "kind = \"allpass\"\ncenter = \"{center} Hz\"\nq = {q}"),
+                "dc-blocker" => writeln!(text, "kind = \"dc-blocker\"\ncutoff = \"{center} Hz\""),
+                _ => writeln!(text, "kind = \"all-pass\"\ncenter = \"{center} Hz\"\nq = {q}"),
             };
             false
         }

@@ -126,7 +126,7 @@ fn verilog_of_every_structure_is_clean() {
     let verilator = ToolName::VERILATOR.find().unwrap();
     let mut linted = 0;
     for (structure, want) in Structure::ALL.into_iter().flat_map(|structure| {
-        ["lowpass", "notch", "halfband"].map(|kind| (structure, template(kind).unwrap()))
+        ["lowpass", "notch", "half-band"].map(|kind| (structure, template(kind).unwrap()))
     }) {
         for input in ["s16f15", "u12f12"] {
             let spec = Spec::parse(want).unwrap();

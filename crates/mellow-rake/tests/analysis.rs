@@ -175,7 +175,7 @@ fn phase_begins_and_ends_where_it_must() {
     };
     // An all-pass falls by half a turn per pole.
     close(
-        ends(made("1 kHz", "kind = \"allpass\"\ncenter = \"40 Hz\"\nwidth = \"5 Hz\"").transfer()),
+        ends(made("1 kHz", "kind = \"all-pass\"\ncenter = \"40 Hz\"\nwidth = \"5 Hz\"").transfer()),
         [0.0, -360.0],
     );
     // A Butterworth of order 5: zeros at −1 lie on the circle and jump behind the last angle.
@@ -391,7 +391,7 @@ fn an_attenuation_is_judged_where_there_is_no_side_lobe() {
 /// Roots as an engineer reads them, and the table that they end in.
 #[test]
 fn roots_and_rows_say_what_the_wish_says() {
-    let leaky = made("1 kHz", "kind = \"leaky\"\ntime_constant = \"25 samples\"");
+    let leaky = made("1 kHz", "kind = \"leaky-integrator\"\ntime_constant = \"25 samples\"");
     let roots = leaky.roots(rate(1000.0)).unwrap();
     let pole = roots.iter().find(|root| root.kind == RootKind::Pole).unwrap();
     assert!((pole.time_constant_samples.unwrap() - 25.0).abs() < 1e-9 && !pole.is_pair);
@@ -436,7 +436,7 @@ fn roots_and_rows_say_what_the_wish_says() {
 #[test]
 fn sensitivities_are_the_known_derivatives() {
     let choice = Choice::Direct(
-        match made("1 kHz", "kind = \"leaky\"\ntime_constant = \"25 samples\"").choice {
+        match made("1 kHz", "kind = \"leaky-integrator\"\ntime_constant = \"25 samples\"").choice {
             Choice::Direct(choice) => choice,
             other => panic!("{other:?}"),
         },

@@ -53,10 +53,10 @@ proptest! {
         let place = format!("center = \"{center} Hz\"\nwidth = \"{width} Hz\"");
         let peak = assert_made(&format!("kind = \"peak\"\n{place}"));
         let notch = assert_made(&format!("kind = \"notch\"\n{place}"));
-        let allpass = assert_made(&format!("kind = \"allpass\"\n{place}"));
+        let all_pass = assert_made(&format!("kind = \"all-pass\"\n{place}"));
         for k in 0..=60 {
             let hertz = 500.0 * f64::from(k) / 60.0;
-            let [p, n, a] = [&peak, &notch, &allpass].map(|design| response(design, hertz));
+            let [p, n, a] = [&peak, &notch, &all_pass].map(|design| response(design, hertz));
             prop_assert!((p.norm_sqr() + n.norm_sqr() - 1.0).abs() < 1e-9);
             prop_assert!((p + n - 1.0).norm() < 1e-9 && (n - p - a).norm() < 1e-9);
             prop_assert!((a.norm() - 1.0).abs() < 1e-11, "{}", a.norm());
@@ -66,9 +66,9 @@ proptest! {
         let resonator = assert_made(&text);
         let largest = (1..1000).map(|k| response(&resonator, 0.5 * f64::from(k)).norm()).fold(0.0, f64::max);
         prop_assert!(largest <= 1.0 + 1e-12);
-        assert_made(&format!("kind = \"allpass\"\norder = 1\ncenter = \"{center} Hz\""));
-        assert_made(&format!("kind = \"dcblocker\"\ncutoff = \"{center} Hz\""));
-        assert_made(&format!("kind = \"leaky\"\ncutoff = \"{center} Hz\""));
+        assert_made(&format!("kind = \"all-pass\"\norder = 1\ncenter = \"{center} Hz\""));
+        assert_made(&format!("kind = \"dc-blocker\"\ncutoff = \"{center} Hz\""));
+        assert_made(&format!("kind = \"leaky-integrator\"\ncutoff = \"{center} Hz\""));
     }
 
     /// Roots placed anywhere: the gain is calibrated, at a frequency or at the peak, and zeros on the circle
@@ -112,7 +112,7 @@ fn a_comb_has_its_nulls_and_widths() {
             assert!((power - 0.5).abs() < 2e-3, "{k}: {power}");
         }
     }
-    let one = made("kind = \"leaky\"\ntime_constant = \"12 samples\"");
+    let one = made("kind = \"leaky-integrator\"\ntime_constant = \"12 samples\"");
     let step: f64 = {
         let mut running = one.form.start();
         (0..12).map(|_| running.step(1.0)).last().unwrap()

@@ -309,7 +309,7 @@ fn sums_of_shifted_words_are_products() {
     for structure in Structure::ALL {
         let want = match structure {
             Structure::FirSkipZeros => {
-                "kind = \"halfband\"\npass_edge = \"200 Hz\"\n[method]\ndesign = \"equiripple\"\ntaps = 31"
+                "kind = \"half-band\"\npass_edge = \"200 Hz\"\n[method]\ndesign = \"equiripple\"\ntaps = 31"
             }
             one if one.is_for_taps() => TAPS,
             Structure::AllPassSum => LOW,

@@ -69,9 +69,9 @@ pub(crate) struct Demo {
 /// Example: mrake new notch > pump_hum.toml
 #[derive(Debug, Args)]
 pub(crate) struct New {
-    /// The kind of filter: notch, lowpass, highpass, bandpass, bandstop, peak, comb, dcblocker, allpass,
-    /// leaky, resonator, placed, coefficients; with taps: multiband, points, differentiator, hilbert,
-    /// halfband, mthband, raised-cosine, root-raised-cosine, smoother, average.
+    /// The kind of filter: notch, lowpass, highpass, bandpass, bandstop, peak, comb, dc-blocker, all-pass,
+    /// leaky-integrator, resonator, placed, coefficients; with taps: multiband, points, differentiator, hilbert,
+    /// half-band, mth-band, raised-cosine, root-raised-cosine, smoother, average.
     pub(crate) kind: String,
     /// Write it to this file instead of stdout; an existing file is kept.
     #[arg(short, long, value_name = "FILE")]

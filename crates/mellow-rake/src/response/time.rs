@@ -85,8 +85,11 @@ mod tests {
     #[test]
     fn a_leaky_integrator_measures_as_its_closed_form() {
         let rate = SampleRate::from_hertz(1000.0).unwrap();
-        let found =
-            measure_time(&made("kind = \"leaky\"\ntime_constant = \"25 samples\""), 1.0, rate);
+        let found = measure_time(
+            &made("kind = \"leaky-integrator\"\ntime_constant = \"25 samples\""),
+            1.0,
+            rate,
+        );
         let p = (-1.0f64 / 25.0).exp();
         assert!((found.time_constant_samples.unwrap() - 25.0).abs() < 1e-9);
         assert!((found.stability_margin.unwrap() - (1.0 - p)).abs() < 1e-12);
@@ -116,7 +119,7 @@ mod tests {
         let found = measure_time(&mean, 1.0, rate);
         assert_eq!((found.settling_samples, found.time_constant_samples), (9, None));
         assert!((found.noise_bandwidth_hz - 50.0).abs() < 1e-9);
-        let blocker = measure_time(&made("kind = \"dcblocker\"\ncutoff = \"10 Hz\""), 1.0, rate);
+        let blocker = measure_time(&made("kind = \"dc-blocker\"\ncutoff = \"10 Hz\""), 1.0, rate);
         assert!(blocker.step_overshoot_percent < 1e-6 && blocker.settling_samples > 60);
     }
 }

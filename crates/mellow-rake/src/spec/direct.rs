@@ -120,9 +120,9 @@ impl DirectWish {
         match self {
             DirectWish::Peak { .. } => "peak",
             DirectWish::Comb { .. } => "comb",
-            DirectWish::DcBlocker { .. } => "dcblocker",
-            DirectWish::AllPassFirst { .. } | DirectWish::AllPassSecond { .. } => "allpass",
-            DirectWish::LeakyIntegrator(_) => "leaky",
+            DirectWish::DcBlocker { .. } => "dc-blocker",
+            DirectWish::AllPassFirst { .. } | DirectWish::AllPassSecond { .. } => "all-pass",
+            DirectWish::LeakyIntegrator(_) => "leaky-integrator",
             DirectWish::Resonator { .. } => "resonator",
             DirectWish::Placed { .. } => "placed",
             DirectWish::Given(_) => "coefficients",

@@ -8,8 +8,16 @@ use num_complex::Complex64;
 use toml::de::DeValue;
 
 /// The kinds that are read here.
-pub(super) const KINDS: [&str; 8] =
-    ["peak", "comb", "dcblocker", "allpass", "leaky", "resonator", "placed", "coefficients"];
+pub(super) const KINDS: [&str; 8] = [
+    "peak",
+    "comb",
+    "dc-blocker",
+    "all-pass",
+    "leaky-integrator",
+    "resonator",
+    "placed",
+    "coefficients",
+];
 
 pub(super) fn direct(wanted: &Wanted<'_, '_>, kind: &'static str) -> Result<DirectWish, SpecError> {
     // Such a filter has no method; but a placed one may say so.
@@ -28,7 +36,7 @@ pub(super) fn direct(wanted: &Wanted<'_, '_>, kind: &'static str) -> Result<Dire
             let (center_hz, width_hz) = center_and_width(wanted, &["center", "width", "q"])?;
             Ok(DirectWish::Resonator { center_hz, width_hz })
         }
-        "allpass" => {
+        "all-pass" => {
             let known = ["center", "width", "q", "order"];
             let keys = wanted.keys(&known)?;
             let forms = "order = 1 (-90 degrees at the center) or order = 2 (-180 degrees)";
@@ -49,12 +57,12 @@ pub(super) fn direct(wanted: &Wanted<'_, '_>, kind: &'static str) -> Result<Dire
             }
         }
         "comb" => comb(wanted),
-        "dcblocker" => {
+        "dc-blocker" => {
             let keys = wanted.keys(&["cutoff"])?;
             let cutoff_hz = wanted.within(&keys.need("cutoff", FREQUENCY_FORMS)?)?;
             Ok(DirectWish::DcBlocker { cutoff_hz })
         }
-        "leaky" => {
+        "leaky-integrator" => {
             let keys = wanted.keys(&["cutoff", "time_constant"])?;
             let leak = match (keys.find("cutoff"), keys.find("time_constant")) {
                 (Some(_), Some(found)) => {

@@ -34,8 +34,8 @@ pub(super) const KINDS: [&str; 10] = [
     "points",
     "differentiator",
     "hilbert",
-    "halfband",
-    "mthband",
+    "half-band",
+    "mth-band",
     "raised-cosine",
     "root-raised-cosine",
     "smoother",
@@ -481,14 +481,14 @@ pub(super) fn fir_kind(wanted: &Wanted<'_, '_>, kind: &'static str) -> Result<Fi
             }
             (FirShape::Hilbert { pass_hz }, level(&keys)?, equiripple)
         }
-        "halfband" | "mthband" => {
+        "half-band" | "mth-band" => {
             let mut known = vec!["pass_edge", "attenuation"];
             let mut factor = 2;
-            if kind == "mthband" {
+            if kind == "mth-band" {
                 known.push("factor");
             }
             let keys = wanted.keys(&known)?;
-            if kind == "mthband" {
+            if kind == "mth-band" {
                 let forms = "which tap of each is zero, a whole number from 2 on";
                 factor = whole(&keys, "factor", forms, 2..=1000)?
                     .ok_or_else(|| keys.missing("factor", forms))?;

@@ -87,7 +87,7 @@ impl Task<'_> {
             (FirMethod::Window(window), shape) => self.windowed(*window, shape, taps),
             (FirMethod::Equiripple { .. }, FirShape::MthBand { factor, pass_hz }) => {
                 if *factor != 2 {
-                    return Err(self.refused("\"window\", \"least-squares\"; \"equiripple\" for halfband"));
+                    return Err(self.refused("\"window\", \"least-squares\"; \"equiripple\" for half-band"));
                 }
                 let found = shapes::half_band(part(&pass_hz.unwrap_or(0.0)), taps)?;
                 Ok(Made {
