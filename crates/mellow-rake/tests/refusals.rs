@@ -73,7 +73,7 @@ fn refusal(text: &str) -> Option<(usize, usize, String)> {
     let goal = Goal::of(&spec, &found);
     match implement_toward(&found.form, spec.fixed?, &goal) {
         Ok(_) => None,
-        Err(error) => at(error.keys(), &error),
+        Err(error) => at(vec![error.key().to_owned()], &error),
     }
 }
 

@@ -5,7 +5,7 @@
 
 use mellow_rake::design::{advice, design};
 use mellow_rake::implementation::implement;
-use mellow_rake::spec::{Problem, Spec, kinds, template};
+use mellow_rake::spec::{Problem, Spec, SpecPlace, kinds, template};
 use proptest::prelude::*;
 
 const GOOD: &str = r#"name = "pump_hum"
@@ -418,7 +418,7 @@ fn wishes_out_of_reach_say_what_would_do() {
         }
         let spec = Spec::parse(&text).unwrap_or_else(|error| panic!("{kind}: {error}"));
         let error = design(&spec).expect_err(kind);
-        let message = error.to_string();
+        let message = SpecPlace::of(&text, &error.keys()).refusal(&error);
         for word in *words {
             assert!(message.contains(word), "{kind}: `{word}` is not in: {message}");
         }

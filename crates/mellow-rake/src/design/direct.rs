@@ -51,7 +51,7 @@ pub enum Asked {
 #[non_exhaustive]
 pub enum DirectError {
     /// A number is out of range.
-    #[error("key `{key}`: found {found}; accepted: {accepted}")]
+    #[error("found {found}; accepted: {accepted}")]
     Range {
         /// The key.
         key: &'static str,
@@ -69,31 +69,44 @@ pub enum DirectError {
         why: &'static str,
     },
     /// The gain cannot be calibrated where it is zero.
-    #[error("key `want.gain_at`: the gain at {hertz} Hz is zero")]
+    #[error("the gain at {hertz} Hz is zero")]
     NoGain {
         /// Where, in hertz.
         hertz: f64,
     },
     /// The coefficients are still in their file.
-    #[error("key `want.file`: the coefficients in {path} were not read")]
+    #[error("the coefficients in {path} were not read")]
     NotRead {
         /// The file.
         path: String,
     },
     /// The form of the coefficients is of no use.
-    #[error("key `want`: {what}")]
+    #[error("{what}")]
     Shape {
         /// What is wrong and what would be accepted.
         what: String,
     },
     /// Zeros and poles cannot be read off the coefficients.
-    #[error("key `{key}`: {why}")]
+    #[error("{why}")]
     Convert {
         /// The key.
         key: &'static str,
         /// What is in the way.
         why: ConvertError,
     },
+}
+
+impl DirectError {
+    /// The key of a spec that this is about, where it is one.
+    pub fn key(&self) -> Option<&'static str> {
+        match self {
+            DirectError::Range { key, .. } | DirectError::Convert { key, .. } => Some(key),
+            DirectError::NoGain { .. } => Some("want.gain_at"),
+            DirectError::NotRead { .. } => Some("want.file"),
+            DirectError::Shape { .. } => Some("want"),
+            DirectError::Unstable { .. } => None,
+        }
+    }
 }
 
 const HALF_POWER_DB: f64 = -10.0 * std::f64::consts::LOG10_2;

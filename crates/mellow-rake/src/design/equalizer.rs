@@ -31,13 +31,13 @@ pub struct EqualizerChoice {
 pub enum EqualizerError {
     /// The filter has no single pass-band that is known.
     #[error(
-        "key `equalizer`: a delay is flattened in the pass-band of a recursive low-pass, high-pass or \
+        "a delay is flattened in the pass-band of a recursive low-pass, high-pass or \
             band-pass filter"
     )]
     NoBand,
     /// So many all-passes are not enough.
     #[error(
-        "key `equalizer.delay_ripple`: {sections} all-pass sections bring the delay ripple from {before:.3} \
+        "{sections} all-pass sections bring the delay ripple from {before:.3} \
             to {reached:.3} \
          samples, not to {asked}"
     )]
@@ -51,6 +51,16 @@ pub enum EqualizerError {
         /// The ripple asked for, in samples.
         asked: f64,
     },
+}
+
+impl EqualizerError {
+    /// The key of a spec that this is about.
+    pub fn key(&self) -> &'static str {
+        match self {
+            EqualizerError::NoBand => "equalizer",
+            EqualizerError::OutOfReach { .. } => "equalizer.delay_ripple",
+        }
+    }
 }
 
 /// The most all-pass sections.

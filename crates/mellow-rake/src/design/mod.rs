@@ -17,7 +17,7 @@ pub use notch::{NotchChoice, NotchDesign, notch};
 
 use crate::filter::{BandKind, Family, Form, Mapping, PhaseResponse, Sections, ZerosPolesGain};
 use crate::response::{Bands, NoRoots, RootMeasures, measure_roots, zeros_and_poles};
-use crate::spec::{Recursive, RecursiveEdges, Spec, Want, named};
+use crate::spec::{Recursive, RecursiveEdges, Spec, Want};
 use crate::units::{Frequency, Level, SampleRate};
 use fir::{ExchangeError, FirChoice, FirError, LeastSquaresError, design_fir};
 use iir::{IirChoice, IirWish, Points, design_iir, design_impulse_invariant};
@@ -243,7 +243,7 @@ pub enum DesignError {
         edges_hz: Vec<f64>,
     },
     /// The analogue filter cannot be sampled.
-    #[error("key `method.mapping`: this filter has no impulse-invariant form: {why}")]
+    #[error("this filter has no impulse-invariant form: {why}")]
     NoImpulseInvariance {
         /// What is in the way.
         why: &'static str,
@@ -270,10 +270,20 @@ const EDGES: [&str; 6] = [
 ];
 
 impl DesignError {
+    /// The one key of a spec that this is about, where it is one.
+    fn key(&self) -> Option<&'static str> {
+        match self {
+            DesignError::NoImpulseInvariance { .. } => Some("method.mapping"),
+            DesignError::Equalizer(error) => Some(error.key()),
+            DesignError::Fir(error) => error.key(),
+            DesignError::Direct(error) => error.key(),
+            _ => None,
+        }
+    }
+
     /// The keys of a spec that this may be about, as `method.taps`; the most likely first.
     pub fn keys(&self) -> Vec<String> {
-        let message = self.to_string();
-        if let Some((key, _)) = named(&message) {
+        if let Some(key) = self.key() {
             return vec![key.to_owned()];
         }
         let keys: &[&str] = match self {

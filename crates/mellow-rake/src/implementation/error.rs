@@ -4,17 +4,18 @@ use crate::convert::ConvertError;
 use crate::datapath::{BuildError, DatapathError, Node};
 use crate::filter::NotProved;
 use crate::fixed::{CoefficientFormat, QuantizeError, WordFormat};
+use crate::spec::keyed;
 
 /// Why a filter cannot run on the words that were asked for.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
 pub enum ImplementError {
     /// The coefficients do not fit.
-    #[error("key `fixed.coefficients`: {0}")]
+    #[error("{0}")]
     Coefficients(#[from] QuantizeError),
     /// Rounding moved a pole out of the unit circle.
     #[error(
-        "key `fixed.coefficients`: rounded to {format}, section {} has a pole at radius {radius:.9} and is \
+        "rounded to {format}, section {} has a pole at radius {radius:.9} and is \
          unstable",
         .section + 1
     )]
@@ -28,7 +29,7 @@ pub enum ImplementError {
     },
     /// Rounding left nothing of a numerator.
     #[error(
-        "key `fixed.coefficients`: rounded to {format}, nothing is left of {place}: all its numerator, or \
+        "rounded to {format}, nothing is left of {place}: all its numerator, or \
             all its taps, are 0"
     )]
     NothingLeft {
@@ -38,7 +39,7 @@ pub enum ImplementError {
         format: WordFormat,
     },
     /// The structure is for filters of another form.
-    #[error("key `fixed.structure`: \"{found}\" is for {for_what}; this filter has {form}")]
+    #[error("\"{found}\" is for {for_what}; this filter has {form}")]
     Structure {
         /// The structure asked for.
         found: &'static str,
@@ -48,7 +49,7 @@ pub enum ImplementError {
         form: &'static str,
     },
     /// The filter has no such form.
-    #[error("key `fixed.structure`: \"{structure}\": {why}")]
+    #[error("\"{structure}\": {why}")]
     NoForm {
         /// The structure.
         structure: &'static str,
@@ -57,7 +58,7 @@ pub enum ImplementError {
     },
     /// The taps do not let a constant through unchanged.
     #[error(
-        "key `fixed.unit_sum`: the taps that were designed add up to {sum:.6}, not to 1 within the \
+        "the taps that were designed add up to {sum:.6}, not to 1 within the \
             roundings of {format}: unit_sum is for \
          filters that leave constants as they are (gain = \"unity\" in [method] scales a band to that), \
          with a fraction that an integer 1 fits"
@@ -70,7 +71,7 @@ pub enum ImplementError {
     },
     /// A reflection coefficient was rounded to 1.
     #[error(
-        "key `fixed.coefficients`: rounded to {format}, reflection coefficient k{index} of {place} is of \
+        "rounded to {format}, reflection coefficient k{index} of {place} is of \
             size 1: no stable lattice"
     )]
     Reflection {
@@ -82,7 +83,7 @@ pub enum ImplementError {
         format: WordFormat,
     },
     /// Nothing is proved about the states.
-    #[error("key `fixed.structure`: no bound on the states of \"{structure}\" is proved ({why})")]
+    #[error("no bound on the states of \"{structure}\" is proved ({why})")]
     NoBound {
         /// The structure.
         structure: &'static str,
@@ -91,7 +92,7 @@ pub enum ImplementError {
     },
     /// No word holds the states.
     #[error(
-        "key `fixed.structure`: the states of \"{structure}\" reach {largest:.3}, which with the output's \
+        "the states of \"{structure}\" reach {largest:.3}, which with the output's \
             fraction and two bits more needs \
          {needed} bits, and a word has at most 64"
     )]
@@ -105,7 +106,7 @@ pub enum ImplementError {
     },
     /// A stated accumulator is narrower than what is proved to be needed.
     #[error(
-        "key `fixed.accumulator`: {} needs {needed} by the proof; {found} is too narrow",
+        "{} needs {needed} by the proof; {found} is too narrow",
         .node.map_or("a sum of products".to_owned(), |node| format!("the sum at node n{}", node.0))
     )]
     Accumulator {
@@ -117,18 +118,33 @@ pub enum ImplementError {
         found: CoefficientFormat,
     },
     /// The structure cannot be built.
-    #[error("table `fixed`: {0}")]
+    #[error("{0}")]
     Build(#[from] BuildError),
     /// The datapath was refused.
-    #[error("table `fixed`: {0}")]
+    #[error("{0}")]
     Datapath(#[from] DatapathError),
 }
 
 impl ImplementError {
     /// The key of a spec that this is about, as `fixed.coefficients`, or the table.
-    pub fn keys(&self) -> Vec<String> {
-        let message = self.to_string();
-        // Every message begins with it.
-        vec![crate::spec::named(&message).map_or("fixed", |(key, _)| key).to_owned()]
+    pub fn key(&self) -> &'static str {
+        match self {
+            ImplementError::Coefficients(_)
+            | ImplementError::Unstable { .. }
+            | ImplementError::NothingLeft { .. }
+            | ImplementError::Reflection { .. } => "fixed.coefficients",
+            ImplementError::Structure { .. }
+            | ImplementError::NoForm { .. }
+            | ImplementError::NoBound { .. }
+            | ImplementError::State { .. } => "fixed.structure",
+            ImplementError::UnitSum { .. } => "fixed.unit_sum",
+            ImplementError::Accumulator { .. } => "fixed.accumulator",
+            ImplementError::Build(_) | ImplementError::Datapath(_) => "fixed",
+        }
+    }
+
+    /// What is wrong, behind its key.
+    pub fn keyed(&self) -> String {
+        keyed(self.key(), self)
     }
 }

@@ -30,7 +30,7 @@ pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
 pub use place::SpecPlace;
-pub(crate) use place::named;
+pub(crate) use place::keyed;
 pub use template::{kinds, template};
 pub use wish::{BandWish, Stated, Wish};
 

@@ -67,13 +67,10 @@ impl SpecPlace {
         }
     }
 
-    /// What is wrong, behind its place. A key that the message begins with is not named twice.
+    /// What is wrong, behind its place and its key.
     pub fn refusal(&self, error: &dyn Display) -> String {
-        let message = error.to_string();
-        let said = named(&message);
-        let (key, what) = said.map_or((self.key.as_str(), message.as_str()), |found| found);
-        let key = if key.is_empty() { String::new() } else { format!(", key `{key}`") };
-        format!("line {}, column {}{key}: {what}", self.line, self.column)
+        let key = if self.key.is_empty() { String::new() } else { format!(", key `{}`", self.key) };
+        format!("line {}, column {}{key}: {error}", self.line, self.column)
     }
 }
 
@@ -100,9 +97,8 @@ fn start(top: &DeTable<'_>, key: &str) -> Option<usize> {
     at
 }
 
-/// The key that a message begins with, and what it says of it: "key `want.q`: found 0".
-pub(crate) fn named(message: &str) -> Option<(&str, &str)> {
-    let rest = message.strip_prefix("key `").or_else(|| message.strip_prefix("table `"))?;
-    let (key, what) = rest.split_once('`')?;
-    Some((key, what.strip_prefix(": ")?))
+/// What is wrong, behind the key or the table that it is about.
+pub(crate) fn keyed(key: &str, error: &dyn Display) -> String {
+    let what = if key.contains('.') { "key" } else { "table" };
+    format!("{what} `{key}`: {error}")
 }

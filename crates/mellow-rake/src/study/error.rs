@@ -2,7 +2,7 @@
 
 use crate::design::{DesignAdvice, DesignError};
 use crate::implementation::{Advice, ImplementError};
-use crate::spec::{SpecError, SpecPlace};
+use crate::spec::{SpecError, SpecPlace, keyed};
 use crate::write::WriteError;
 use std::fmt::{self, Display};
 
@@ -50,7 +50,7 @@ impl StudyError {
             StudyError::Spec(error) => vec![error.key.clone()],
             StudyError::Coefficients { place, .. } => vec![place.key.clone()],
             StudyError::Design { error, .. } => error.keys(),
-            StudyError::Implement { error, .. } => error.keys(),
+            StudyError::Implement { error, .. } => vec![error.key().to_owned()],
             StudyError::NoWords | StudyError::Write(_) => vec!["fixed".to_owned()],
         }
     }
@@ -58,10 +58,12 @@ impl StudyError {
 
 impl Display for StudyError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let keys = self.keys();
         let refused = |place: &Option<SpecPlace>, error: &dyn Display, change: Option<&str>| {
-            let what = match place {
-                Some(place) => place.refusal(error),
-                None => error.to_string(),
+            let what = match (place, keys.first()) {
+                (Some(place), _) => place.refusal(error),
+                (None, Some(key)) => keyed(key, error),
+                (None, None) => error.to_string(),
             };
             what + &change.map_or(String::new(), |change| format!("; {change} would do"))
         };

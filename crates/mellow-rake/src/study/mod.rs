@@ -172,7 +172,7 @@ impl Study {
         };
         let (form, goal) = (&self.design.form, self.goal());
         implement_toward(form, fixed, &goal).map(Some).map_err(|error| StudyError::Implement {
-            place: place(self.text.as_deref(), &error.keys()),
+            place: place(self.text.as_deref(), &[error.key().to_owned()]),
             advice: advice(form, fixed, &goal, &error).map(Box::new),
             error: Box::new(error),
         })

@@ -17,7 +17,7 @@ pub enum FirError {
     #[error(transparent)]
     MinimumPhase(#[from] MinimumPhaseError),
     /// So many taps cannot have this response.
-    #[error("key `method.taps`: {found} taps cannot make a {kind} filter: {why}")]
+    #[error("{found} taps cannot make a {kind} filter: {why}")]
     Parity {
         /// The kind.
         kind: &'static str,
@@ -27,7 +27,7 @@ pub enum FirError {
         why: &'static str,
     },
     /// The number of taps is out of range.
-    #[error("key `method.taps`: {found} is out of range: {least} to {LARGEST_TAPS}")]
+    #[error("{found} is out of range: {least} to {LARGEST_TAPS}")]
     Taps {
         /// The taps asked for.
         found: usize,
@@ -35,15 +35,13 @@ pub enum FirError {
         least: usize,
     },
     /// The kind or method needs a number of taps.
-    #[error("key `method.taps`: \"minimum\" needs {needs}; otherwise give a number")]
+    #[error("\"minimum\" needs {needs}; otherwise give a number")]
     NoTemplate {
         /// What a smallest number of taps is found by.
         needs: &'static str,
     },
     /// The method is not there for this kind.
-    #[error(
-        "key `method.design`: \"{method}\" is not there for kind \"{kind}\"; there is: {there}"
-    )]
+    #[error("\"{method}\" is not there for kind \"{kind}\"; there is: {there}")]
     Method {
         /// The method.
         method: &'static str,
@@ -53,7 +51,7 @@ pub enum FirError {
         there: &'static str,
     },
     /// A method needs other edges.
-    #[error("key `want`: \"{method}\" needs {needs}")]
+    #[error("\"{method}\" needs {needs}")]
     Edges {
         /// The method.
         method: &'static str,
@@ -61,9 +59,7 @@ pub enum FirError {
         needs: &'static str,
     },
     /// There is a weight too many or too few.
-    #[error(
-        "key `method.weights`: {found} weights for {bands} bands; give one for each, in rising frequency"
-    )]
+    #[error("{found} weights for {bands} bands; give one for each, in rising frequency")]
     Weights {
         /// Weights given.
         found: usize,
@@ -71,7 +67,7 @@ pub enum FirError {
         bands: usize,
     },
     /// A number is out of range.
-    #[error("key `{key}`: found {found}; accepted: {accepted}")]
+    #[error("found {found}; accepted: {accepted}")]
     Range {
         /// The key.
         key: &'static str,
@@ -103,4 +99,21 @@ pub enum FirError {
         /// How far it got.
         reached: String,
     },
+}
+
+impl FirError {
+    /// The key of a spec that this is about, where it is one.
+    pub fn key(&self) -> Option<&'static str> {
+        match self {
+            FirError::Parity { .. } | FirError::Taps { .. } | FirError::NoTemplate { .. } => {
+                Some("method.taps")
+            }
+            FirError::LeastSquares(LeastSquaresError::TooLong { .. }) => Some("method.taps"),
+            FirError::Method { .. } => Some("method.design"),
+            FirError::Edges { .. } => Some("want"),
+            FirError::Weights { .. } => Some("method.weights"),
+            FirError::Range { key, .. } => Some(key),
+            _ => None,
+        }
+    }
 }

@@ -17,9 +17,7 @@ pub enum LeastSquaresError {
     #[error(transparent)]
     Bands(#[from] BandError),
     /// Too many taps.
-    #[error(
-        "key `method.taps`: least squares are there up to {LARGEST} taps; {taps} were asked for"
-    )]
+    #[error("least squares are there up to {LARGEST} taps; {taps} were asked for")]
     TooLong {
         /// The taps asked for.
         taps: usize,

@@ -51,7 +51,7 @@ impl Study {
         Some(Impossible {
             name: self.spec.name.to_string(),
             structure,
-            reason: error.to_string(),
+            reason: error.keyed(),
             fewest_coefficient_bits: fewest.map(|(bits, _)| bits),
             noise_rms_lsb: fewest.and_then(|(_, noise)| noise),
             at_lower_rates,

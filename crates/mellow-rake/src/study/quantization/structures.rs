@@ -20,7 +20,7 @@ impl Study {
             reason: None,
         };
         match implement_toward(&self.design.form, fixed.in_structure(structure), &self.goal()) {
-            Err(error) => row.reason = Some(error.to_string()),
+            Err(error) => row.reason = Some(error.keyed()),
             Ok(filter) => {
                 let cost = filter.checked.cost();
                 row.noise_rms_lsb = noise_lsb(&filter);

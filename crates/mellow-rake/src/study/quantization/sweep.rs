@@ -106,7 +106,7 @@ impl Study {
             .map(|words| implement_toward(&self.design.form, words, &self.goal()));
         match found {
             None => row.reason = Some("there are no such words in this structure".to_owned()),
-            Some(Err(error)) => row.reason = Some(error.to_string()),
+            Some(Err(error)) => row.reason = Some(error.keyed()),
             Some(Ok(filter)) => {
                 row.format = Some(match of {
                     Swept::Coefficients => filter.table.format,
