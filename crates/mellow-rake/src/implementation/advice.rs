@@ -225,11 +225,7 @@ fn structures(designed: &Form, fixed: Fixed) -> impl Iterator<Item = Advice> {
     let is_taps = matches!(designed, Form::Taps(_));
     // The plain ones first.
     let plain = if is_taps { Structure::FirDirect } else { Structure::DirectForm1 };
-    let near = match fixed.structure {
-        Structure::FirSkipZeros => Some(Structure::FirFolded),
-        Structure::LatticeLadder => Some(Structure::LatticeSections),
-        _ => None,
-    };
+    let near = fixed.structure.facts().nearest;
     let others = Structure::ALL.into_iter().filter(move |one| {
         one.is_for_taps() == is_taps
             && *one != fixed.structure

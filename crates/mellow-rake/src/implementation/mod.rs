@@ -18,7 +18,7 @@ pub use state::ChosenState;
 use crate::datapath::{Checked, Drive, LinearDatapath, NoisePrediction, NotPredicted};
 use crate::filter::{Decay, Difference, Form, NotProved, PeakGain};
 use crate::fixed::{Overflow, RoundedTable, WordFormat};
-use crate::spec::{ArrangementWish, Fixed, Structure};
+use crate::spec::{ArrangementWish, Fixed, Tables};
 use arrange::arrange;
 use prepared::Prepared;
 
@@ -173,7 +173,7 @@ impl Implementation {
         if self.no_limit_acts() {
             fixed.overflow = Overflow::Saturate;
         }
-        if fixed.structure != Structure::AllPassSum {
+        if fixed.structure.facts().tables != Tables::AllPasses {
             fixed.output = self.carried();
             fixed.between = None;
             if self.table.rows.len() > 1 {

@@ -13,7 +13,7 @@ use crate::datapath::{
 };
 use crate::filter::{Form, Section, Sections, Taps, ZerosPolesGain};
 use crate::fixed::{RoundedTable, WordFormat, round_coefficients, round_groups};
-use crate::spec::{Fixed, Fractions, Structure};
+use crate::spec::{Fixed, Fractions, Structure, Tables};
 
 /// The integers of a structure.
 #[derive(Debug, Clone)]
@@ -67,30 +67,30 @@ impl Prepared {
             ImplementError::NoForm { structure, why }
         };
         let of_section = |Section { b, a }: &Section| b.iter().chain(a).copied().collect();
-        Ok(match structure {
-            Structure::Coupled => {
+        Ok(match structure.facts().tables {
+            Tables::States => {
                 let row = |section: &Section| coupled(section).row().to_vec();
                 let rows: Vec<Vec<f64>> = sections.0.iter().map(row).collect();
                 Prepared::StateSpace(round(&rows)?)
             }
-            Structure::LatticeLadder => {
+            Tables::Lattice => {
                 let found = to_lattice(&ZerosPolesGain::from_sections(sections));
                 let found = found.map_err(no_form)?.form;
                 let (reflection, ladder) = (round(&[found.reflection])?, round(&[found.ladder])?);
                 Prepared::Lattice { reflection, ladder }
             }
-            Structure::LatticeSections => {
+            Tables::SectionLattices => {
                 let found = sections.0.iter().map(section_to_lattice);
                 let (reflection, ladder): (Vec<_>, Vec<_>) =
                     found.map(|lattice| (lattice.reflection, lattice.ladder)).unzip();
                 Prepared::Lattice { reflection: round(&reflection)?, ladder: round(&ladder)? }
             }
-            Structure::AllPassSum => {
+            Tables::AllPasses => {
                 let found = to_all_pass_sum(&ZerosPolesGain::from_sections(sections));
                 let found = found.map_err(no_form)?.form;
                 Prepared::AllPass(round_all_passes(&found, round)?)
             }
-            _ => {
+            Tables::Taps | Tables::Sections => {
                 let rows: Vec<Vec<f64>> = sections.0.iter().map(of_section).collect();
                 Prepared::Sections(round(&rows)?)
             }
@@ -128,7 +128,7 @@ impl Prepared {
             Prepared::AllPass(branches) => all_pass_sum(branches, states),
             Prepared::Lattice { reflection, ladder } => {
                 let tables = LatticeTables { reflection, ladder };
-                if structure == Structure::LatticeSections {
+                if structure.facts().tables == Tables::SectionLattices {
                     lattice_sections(tables, states)
                 } else {
                     lattice_ladder(tables, states)
@@ -258,7 +258,7 @@ impl Prepared {
                     reflection: values(reflection, row),
                     ladder: values(ladder, row),
                 };
-                if fixed.structure == Structure::LatticeSections {
+                if fixed.structure.facts().tables == Tables::SectionLattices {
                     let rows = 0..reflection.rows.len();
                     Sections(rows.map(|row| lattice_to_section(&lattice(row))).collect())
                 } else {

@@ -4,7 +4,7 @@ use super::ImplementError;
 use super::prepared::Prepared;
 use crate::filter::Section;
 use crate::fixed::{Overflow, WordFormat};
-use crate::spec::{Fixed, Structure};
+use crate::spec::{Fixed, Tables};
 
 /// The format of states.
 #[derive(Debug, Clone, PartialEq)]
@@ -60,7 +60,7 @@ fn by_bounds(prepared: &Prepared, fixed: Fixed) -> Result<f64, ImplementError> {
         largest: 0.0,
         needed: fraction + 2,
     })?;
-    let alone = fixed.structure == Structure::LatticeSections;
+    let alone = fixed.structure.facts().tables == Tables::SectionLattices;
     let count = if alone { prepared.tables().0.rows.len() } else { 1 };
     let mut largest = 0.0f64;
     for index in 0..count {

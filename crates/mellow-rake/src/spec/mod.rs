@@ -19,18 +19,18 @@ mod read_fir;
 mod read_fixed;
 #[cfg(feature = "spec-file")]
 mod read_recursive;
+mod structure;
 mod template;
 mod wish;
 
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
-pub use self::fixed::{
-    ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling, Structure,
-};
+pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
 pub use place::SpecPlace;
 pub(crate) use place::keyed;
+pub use structure::{Roundings, Structure, StructureFacts, Tables};
 pub use template::{kinds, template};
 pub use wish::{BandWish, Stated, Wish};
 

@@ -1,8 +1,9 @@
 //! The table `[fixed]`.
 
 use super::SpecError;
+use super::Structure;
 use super::error::Problem;
-use super::fixed::{ArrangementWish, Fixed, Fractions, IntegerWish, Scaling, Structure};
+use super::fixed::{ArrangementWish, Fixed, Fractions, IntegerWish, Scaling};
 use super::read::{Found, Keys, WORD_FORMS};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 

@@ -1,9 +1,10 @@
 //! Squared gains of all pairs of poles and zeros on one grid, dense around every pole: from them the levels
 //! and the noise of any arrangement.
 
-use super::{NoiseModel, factor};
+use super::factor;
 use crate::datapath::shaping_numbers;
 use crate::filter::{Form, Section, Sections};
+use crate::spec::Roundings;
 use crate::spec::Scaling;
 use num_complex::Complex64;
 use std::f64::consts::PI;
@@ -34,7 +35,7 @@ pub(super) struct Grid<'a> {
     sections: &'a [Section],
     scaling: Scaling,
     powers_of_two: bool,
-    model: NoiseModel,
+    model: Roundings,
     /// For the mean over all angles: they add up to 1.
     weights: Vec<f64>,
     /// |B|² of each section.
@@ -61,7 +62,7 @@ impl<'a> Grid<'a> {
         sections: &'a Sections,
         scaling: Scaling,
         powers_of_two: bool,
-        model: NoiseModel,
+        model: Roundings,
     ) -> Self {
         let angles = angles(&sections.0);
         let last = angles.len() - 1;
@@ -81,7 +82,7 @@ impl<'a> Grid<'a> {
         let poles = of(&|s| square(1.0, s.a[0], s.a[1]).iter().map(|a| 1.0 / a).collect());
         let shape = |s: &Section| {
             let numbers = match model {
-                NoiseModel::Shaped(order) => shaping_numbers(s.a, order),
+                Roundings::Shaped(order) => shaping_numbers(s.a, order),
                 _ => Vec::new(),
             };
             let k = |index: usize| numbers.get(index).map_or(0.0, |k| *k as f64);
@@ -163,11 +164,11 @@ impl<'a> Grid<'a> {
             parts.map(|(k, (rest, weight))| rest * weight * own(k)).sum()
         };
         let power = match self.model {
-            NoiseModel::BeforePoles | NoiseModel::Shaped(_) => {
+            Roundings::BeforePoles | Roundings::Shaped(_) => {
                 let own = &self.noisy[pole];
                 through(&|k| own[k])
             }
-            NoiseModel::Around => {
+            Roundings::Around => {
                 let (p, z) = (&self.poles[pole], &self.zeros[zero]);
                 through(&|k| 1.0 + p[k] * z[k] / 16.0)
             }

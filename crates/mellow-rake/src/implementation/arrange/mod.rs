@@ -21,28 +21,6 @@ pub struct Arrangement {
     pub searched: Option<u64>,
 }
 
-/// Where the roundings of a section enter, for the search: a model of each structure.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum NoiseModel {
-    /// Before the poles of its section.
-    BeforePoles,
-    /// Before the poles, with so many zeros that shape it.
-    Shaped(usize),
-    /// Behind the section, and with two bits less before all of it.
-    Around,
-}
-
-impl NoiseModel {
-    pub(super) fn of(structure: Structure) -> Self {
-        match structure {
-            Structure::DirectForm1 | Structure::DirectForm2Transposed => NoiseModel::BeforePoles,
-            Structure::ErrorFeedback1 => NoiseModel::Shaped(1),
-            Structure::ErrorFeedback2 => NoiseModel::Shaped(2),
-            _ => NoiseModel::Around,
-        }
-    }
-}
-
 /// The sections as they are wished for: the same filter, to rounding.
 pub(super) fn arrange(
     sections: &Sections,
@@ -60,7 +38,7 @@ pub(super) fn arrange(
         ((0..count).collect(), (0..count).collect());
     let mut searched = None;
     if wish.quietest && (2..=search::MOST).contains(&count) {
-        let model = NoiseModel::of(structure);
+        let model = structure.facts().roundings;
         let grid = Grid::new(sections, scaling, wish.powers_of_two, model);
         let found = search::quietest(&grid);
         (poles, zeros, searched) = (found.poles, found.zeros, Some(found.looked_at));

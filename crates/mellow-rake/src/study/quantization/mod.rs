@@ -21,7 +21,6 @@ use super::{Study, StudyError, Workers};
 use crate::implementation::Implementation;
 use crate::quality::{Change, Measures, Report, sensitivity};
 use crate::response::{PoleMove, adaptive_grid, one_polynomial, pole_moves};
-use crate::spec::Structure;
 use budget::Budget;
 
 impl Study {
@@ -103,10 +102,7 @@ impl Study {
     /// The coefficient whose last bit changes the response most, where the coefficients are those of sections
     /// or taps.
     fn most_sensitive(&self, filter: &Implementation) -> Option<Sensitive> {
-        let structure = filter.fixed.structure;
-        if filter.state.is_some()
-            && !matches!(structure, Structure::DirectForm2 | Structure::DirectForm1Transposed)
-        {
+        if !filter.fixed.structure.has_plain_coefficients() {
             return None;
         }
         let (rate, choice) = (self.spec.sample_rate, &self.design.choice);
