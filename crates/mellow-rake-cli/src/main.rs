@@ -29,6 +29,7 @@ fn main() -> ExitCode {
     let result = match &arguments.command {
         Command::Demo(options) => command::demo::run(options),
         Command::New(options) => command::new::run(options),
+        Command::Design(options) if options.watch => command::watch::run(options),
         Command::Design(options) => command::design::run(options),
         Command::Compare(options) => command::compare::run(options),
         Command::Sensitivity(options) => command::sensitivity::run(options),

@@ -45,8 +45,8 @@ pub struct Encoding {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error(
     "`{found}` is no encoding; accepted: int8, uint8, and int16, int24, int32, int64, uint16, uint24, \
-        uint32, float32, float64 with -le or -be \
-     behind (the least or the most significant byte first), as int16-le"
+     uint32, float32, float64 with -le or -be behind (the least or the most significant byte first), as \
+     int16-le"
 )]
 pub struct EncodingError {
     found: String,

@@ -351,9 +351,8 @@ fn batch_program(files: &[Vec<GeneratedFile>]) -> CProgram {
         let _ = writeln!(
             calls,
             "    {{ static struct {name} f; int k; {name}_init(&f); for (k = 0; k < {SAMPLES}; k++) {{ long \
-                long x; \
-             if (scanf(\"%lld\", &x) != 1) {{ return 1; }} \
-             printf(\"%\" PRId64 \"\\n\", (int64_t){name}_step(&f, (INPUT_{name})x)); }} }}"
+             long x; if (scanf(\"%lld\", &x) != 1) {{ return 1; }} printf(\"%\" PRId64 \"\\n\", \
+             (int64_t){name}_step(&f, (INPUT_{name})x)); }} }}"
         );
         let step = set[0].text.split("_step(").nth(1).unwrap();
         let input = step.split(", ").nth(1).unwrap().split(' ').next().unwrap();

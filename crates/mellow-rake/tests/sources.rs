@@ -353,8 +353,8 @@ proptest! {
             "white-noise" | "pink-noise" => format!("rms = {a}"),
             "band-noise" => format!("band = [\"{a} Hz\", \"{b} Hz\"], rms = {c}"),
             "hum" => format!(
-                "frequency = \"{a} Hz\", amplitude = {b}, harmonics = [{c}, {d}], \
-                 drift = \"{e} Hz\", drift_period = \"{f} ms\""),
+                "frequency = \"{a} Hz\", amplitude = {b}, harmonics = [{c}, {d}], drift = \"{e} Hz\", \
+                 drift_period = \"{f} ms\""),
             "spikes" => format!("per_second = {a}, amplitude = {b}, decay = \"{c} ms\""),
             "keyed" => format!("keying = \"16qam\", carrier = \"{a} Hz\", symbol_rate = \"{b} Hz\", rolloff \
                 = {}, span = {}, rms = {d}", c / 300.0, (e / 20.0) as i32),
@@ -362,9 +362,8 @@ proptest! {
                 = \"{d} ms\", rms = {e}",
                 a.round(), [5, 10, 20, 50][(b.abs() / 200.0) as usize % 4], (c / 20.0) as i32),
         };
-        let text = format!("name = \"any\"\nsample_rate = \"1 kHz\"\nlength = \"{} ms\"\nseed = \
-            {seed}\npart = [{{ kind = \"{}\", {keys}, start = \"{} ms\" \
-            }}]\n", f.abs() + 100.0, kinds[kind], (g + h).max(0.0) / 8.0);
+        let text = format!("name = \"any\"\nsample_rate = \"1 kHz\"\nlength = \"{} ms\"\nseed = {seed}\npart \
+            = [{{ kind = \"{}\", {keys}, start = \"{} ms\" }}]\n", f.abs() + 100.0, kinds[kind], (g + h).max(0.0) / 8.0);
         if let Ok(plan) = SignalPlan::parse(&text) {
             let whole = plan.start().next_block(1 << 20);
             prop_assert_eq!(whole.len() as u64, plan.samples);

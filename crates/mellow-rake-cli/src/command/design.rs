@@ -1,7 +1,6 @@
 //! `mrake design`
 
 use crate::arguments::Design;
-use crate::command::watch;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
 use crate::load::Loaded;
@@ -22,12 +21,8 @@ struct WithMore<'a> {
     forms: &'a [FormRecord],
 }
 
+/// Designs, draws and prints.
 pub(crate) fn run(options: &Design) -> Result<Outcome, Failure> {
-    if options.watch { watch::run(options) } else { once(options) }
-}
-
-/// Designs, draws and prints once.
-pub(super) fn once(options: &Design) -> Result<Outcome, Failure> {
     let loaded = Loaded::file(&options.spec)?;
     loaded.implementation()?;
     let study = &loaded.study;

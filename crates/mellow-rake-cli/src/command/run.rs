@@ -224,8 +224,7 @@ fn text(object: &RunObject) -> Document {
         };
         let line = format!(
             "  every attenuation in decibels counts twice{moved}; the first and the last {affected} samples \
-                depend on what is assumed \
-             beyond the ends: the recording turned about its last sample"
+             depend on what is assumed beyond the ends: the recording turned about its last sample"
         );
         text.paragraph(&line, 4);
     } else {
@@ -249,8 +248,7 @@ fn delay(loaded: &Loaded) -> Result<usize, Failure> {
     let taps = taps.ok_or_else(|| {
         Failure::Call(format!(
             "{}: --remove-delay: the delay of this filter is not the same at every frequency; --zero-phase \
-                has none, and \
-             taps of linear phase have one that can be taken off",
+             has none, and taps of linear phase have one that can be taken off",
             loaded.path.display()
         ))
     })?;

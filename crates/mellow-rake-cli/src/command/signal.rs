@@ -59,8 +59,7 @@ fn plan_of(options: &Signal) -> Result<SignalPlan, Failure> {
     let (Some(rate), Some(length)) = (&options.rate, &options.length) else {
         return Err(Failure::Call(
             "a plan file, or --rate, --length and --part, is wanted; as mrake signal --rate \"1 kHz\" \
-                --length \"2 s\" --part \
-             'kind = \"tone\", frequency = \"87.5 Hz\", amplitude = 0.5' -o tone.csv"
+             --length \"2 s\" --part 'kind = \"tone\", frequency = \"87.5 Hz\", amplitude = 0.5' -o tone.csv"
                 .to_owned(),
         ));
     };

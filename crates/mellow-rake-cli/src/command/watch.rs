@@ -1,6 +1,6 @@
 //! `mrake design --watch`
 
-use super::design::once;
+use super::design;
 use crate::arguments::Design;
 use crate::failure::{Failure, Outcome};
 use crate::print;
@@ -60,7 +60,7 @@ fn show(options: &Design) -> Result<(), Failure> {
         print::clear()?;
     }
     let start = Instant::now();
-    let line = match once(options) {
+    let line = match design::run(options) {
         Ok(_) => "done".to_owned(),
         Err(Failure::Output(error)) => return Err(Failure::Output(error)),
         Err(failure) => format!("mrake: {failure}\n\nnot done"),

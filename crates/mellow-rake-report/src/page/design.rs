@@ -11,8 +11,7 @@ use std::fmt::Write;
 
 /// What the words of the table mean.
 const NOTES: &str = "  null: below -200 dB; -3 dB means half power, -6 dB half amplitude, all from the \
-    largest gain; margin: of the \
-                     last column, below zero where it misses what was asked";
+    largest gain; margin: of the last column, below zero where it misses what was asked";
 
 /// So many taps are printed; of more, the first and the last.
 const SHOWN_TAPS: usize = 24;

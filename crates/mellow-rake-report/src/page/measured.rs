@@ -57,14 +57,12 @@ pub fn measured(object: &MeasuredResponse) -> Document {
     text.gap();
     let how = match is_stepped {
         true => {
-            "  each tone once the filter has settled; the coherence is the share of the output that the \
-                tone explains, and what it does \
-             not is taken for noise"
+            "  each tone once the filter has settled; the coherence is the share of the output that the tone \
+             explains, and what it does not is taken for noise"
         }
         false => {
             "  cross-spectrum over auto-spectrum of the input; of Gaussian errors 99.7 % lie within three, \
-                and what leaks beyond the \
-             steps of the measurement adds to them"
+             and what leaks beyond the steps of the measurement adds to them"
         }
     };
     text.paragraph(how, 4);

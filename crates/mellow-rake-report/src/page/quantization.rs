@@ -260,8 +260,7 @@ fn overflow_text(
             let start: Vec<String> = start.iter().map(ToString::to_string).collect();
             format!(
                 "  section {section}, left with words of any size: {oscillating} of {starts} random states \
-                    go on for ever, at {amplitude} LSB \
-                 with a period of {period}, as from the state {}",
+                 go on for ever, at {amplitude} LSB with a period of {period}, as from the state {}",
                 start.join(" ")
             )
         }
@@ -395,8 +394,7 @@ fn polynomial_text(found: &PolynomialFigures, filter: &Implementation) -> String
     };
     format!(
         "  as one polynomial of order {} instead of sections: coefficients up to {:.4} leave {} of {width} \
-            bits behind the point, \
-         and {what}",
+         bits behind the point, and {what}",
         found.order, found.largest_coefficient, found.fraction
     )
 }

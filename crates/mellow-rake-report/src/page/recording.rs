@@ -77,9 +77,8 @@ pub fn inspection(look: &Inspected<'_>) -> Document {
     });
     let Spectrum { step_hz, noise_bandwidth_hz, pieces, piece, .. } = &look.found.spectrum;
     let how = format!(
-        "Spectrum: {pieces} pieces of {piece} samples, {} window, {:.0} % overlap, mean removed; steps of \
-            {} Hz, \
-         noise bandwidth {} Hz",
+        "Spectrum: {pieces} pieces of {piece} samples, {} window, {:.0} % overlap, mean removed; steps of {} \
+         Hz, noise bandwidth {} Hz",
         look.found.wish.window,
         100.0 * look.found.wish.overlap,
         hertz(*step_hz),
@@ -147,8 +146,7 @@ fn suggestion(remedy: LineRemedy, found: &Inspection) -> Suggestion {
     let [from, to] = remedy.touched_hz.map(|hz| (hz / digit).round() * digit);
     let text = format!(
         "{}, {:.0} dB over the floor; to be rid of {them}: {}. Tried on this recording: {falls} by {:.0} \
-            dB{whither}; more than \
-         1 dB is taken from {} to {}; rings down to 1 % within {}",
+         dB{whither}; more than 1 dB is taken from {} to {}; rings down to 1 % within {}",
         plain(remedy.center_hz),
         line.over_floor_db,
         remedy.keys.join(", "),

@@ -49,8 +49,7 @@ pub fn sensitivity(
     text.gap();
     text.paragraph(
         "  |dH|: largest change of the response, from the largest gain; pass-band: largest change of gain \
-            there; margin: \
-         what becomes of the distance to the template",
+         there; margin: what becomes of the distance to the template",
         4,
     );
     if let Some(margin) = found.margin_db {

@@ -97,8 +97,7 @@ pub enum ConvertError {
     /// Rounding the coefficients of one long polynomial moves the poles too far.
     #[error(
         "one polynomial of order {order} loses the poles: rounded to double precision its coefficients can \
-            move a pole by \
-         {shift:.1e} of its distance from the unit circle; second-order sections keep them"
+         move a pole by {shift:.1e} of its distance from the unit circle; second-order sections keep them"
     )]
     LosesPoles {
         /// The order.

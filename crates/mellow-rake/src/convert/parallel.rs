@@ -302,7 +302,6 @@ pub fn to_all_pass_sum(filter: &ZerosPolesGain) -> Result<Converted<AllPassSum>,
     }
     refused(
         "it is there for Butterworth, Chebyshev and elliptic filters with a peak gain of 1 and an odd order \
-            (band types: \
-         half their order odd)",
+         (band types: half their order odd)",
     )
 }

@@ -29,8 +29,8 @@ pub struct Description {
 }
 
 /// The one line about signs that stands beside all coefficients.
-pub(crate) const TRANSFER_FUNCTION: &str = "H(z) = (b0 + b1 z^-1 + ...)/(1 + a1 z^-1 + ...), \
-     so y[n] = sum of b_k x[n-k] - sum over k >= 1 of a_k y[n-k]";
+pub(crate) const TRANSFER_FUNCTION: &str = "H(z) = (b0 + b1 z^-1 + ...)/(1 + a1 z^-1 + ...), so y[n] = sum \
+     of b_k x[n-k] - sum over k >= 1 of a_k y[n-k]";
 
 /// A table of coefficients.
 #[derive(Debug, Clone, PartialEq)]

@@ -82,8 +82,8 @@ pub enum DatapathError {
     },
     /// A term of a sum has more fraction than the accumulator, or a limit changes the fraction.
     #[error(
-        "node n{}: a word with {found} fraction bits meets one with {expected}; \
-         the finer one must be rounded first", .node.0
+        "node n{}: a word with {found} fraction bits meets one with {expected}; the finer one must be \
+         rounded first", .node.0
     )]
     Fraction {
         /// The node.

@@ -58,8 +58,7 @@ pub enum NotPredicted {
     /// Words too long in dying away for the signs to be followed.
     #[error(
         "what is cut off toward zero has the sign of the word, which would have to be followed through \
-            {samples} samples and {places} \
-         roundings: another rounding would have a prediction"
+         {samples} samples and {places} roundings: another rounding would have a prediction"
     )]
     LongSigns {
         /// Samples until the responses are over.
@@ -78,8 +77,7 @@ pub enum NotPredicted {
     /// Errors with the sign of the word that are no longer small beside it.
     #[error(
         "what is cut off toward zero damps the signal itself: by {share:.0} % of noise of half scale; more \
-            fraction bits in the output, or another \
-         rounding, would have a prediction"
+         fraction bits in the output, or another rounding, would have a prediction"
     )]
     Damping {
         /// The error in percent of the output.
@@ -87,9 +85,8 @@ pub enum NotPredicted {
     },
     /// Noise that is no longer small beside the signal in a feedback.
     #[error(
-        "rounding leaves {share:.0} % of noise of half scale at the output, and in a feedback errors of \
-            that size are no longer independent of \
-         the signal: more fraction bits would have a prediction"
+        "rounding leaves {share:.0} % of noise of half scale at the output, and in a feedback errors of that \
+         size are no longer independent of the signal: more fraction bits would have a prediction"
     )]
     Loud {
         /// The error in percent of the output.
@@ -98,8 +95,8 @@ pub enum NotPredicted {
     /// What is dropped is not spread over all that it can be.
     #[error(
         "on noise of half scale what is dropped is not spread evenly, as the model of the errors needs: \
-            words move by too few steps, products \
-         drop too few bits, or coefficients lie near simple fractions as 1/3 or 1/5"
+         words move by too few steps, products drop too few bits, or coefficients lie near simple fractions \
+         as 1/3 or 1/5"
     )]
     Uneven,
 }

@@ -277,9 +277,8 @@ fn all_pass(kind: &'static str, title: String, marks: Vec<Mark>, section: Sectio
 /// The pole, the −3 dB points in hertz, and the gain of two poles r·e^{±jθ} that peak at the centre.
 ///
 /// |1 − 2r·cos θ·w + r²w²|² = 4r²(cos ω − C)² + (1 − r²)²·sin²θ with C = cos θ·(1 + r²)/(2r): the peak lies
-/// where
-/// cos ω = C, half power where cos ω = C ± k, k = sinh a·√(1 − C²/cosh² a) for r = e^{−a}. The distance Δ of
-/// these points fixes k = sin(Δ/2)·√(1 − C²/cos²(Δ/2)), and sinh² a =: S solves S² + S(1 − C² − k²) = k².
+/// where cos ω = C, half power where cos ω = C ± k, k = sinh a·√(1 − C²/cosh² a) for r = e^{−a}. The distance
+/// Δ of these points fixes k = sin(Δ/2)·√(1 − C²/cos²(Δ/2)), and sinh² a =: S solves S² + S(1 − C² − k²) = k².
 fn resonator(
     center_hz: f64,
     width_hz: f64,
@@ -442,8 +441,7 @@ fn given(coefficients: &Coefficients) -> Result<Direct, DesignError> {
             })?;
             assumptions.push(format!(
                 "split into sections: the response changed by {:.1e} of its peak, rounding of the given \
-                    numbers can move \
-                 poles by {:.1e} of their distance from the circle",
+                 numbers can move poles by {:.1e} of their distance from the circle",
                 found.loss.response, found.loss.poles
             ));
             let title = format!("b ({} numbers) and a ({}) as given", b.len(), a.len());

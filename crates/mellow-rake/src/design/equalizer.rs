@@ -31,15 +31,13 @@ pub struct EqualizerChoice {
 pub enum EqualizerError {
     /// The filter has no single pass-band that is known.
     #[error(
-        "a delay is flattened in the pass-band of a recursive low-pass, high-pass or \
-            band-pass filter"
+        "a delay is flattened in the pass-band of a recursive low-pass, high-pass or band-pass filter"
     )]
     NoBand,
     /// So many all-passes are not enough.
     #[error(
-        "{sections} all-pass sections bring the delay ripple from {before:.3} \
-            to {reached:.3} \
-         samples, not to {asked}"
+        "{sections} all-pass sections bring the delay ripple from {before:.3} to {reached:.3} samples, not \
+         to {asked}"
     )]
     OutOfReach {
         /// Sections tried.

@@ -130,8 +130,8 @@ pub enum DesignError {
     },
     /// The width is so small that the poles fall on the unit circle in double precision.
     #[error(
-        "a width of {width_hz} Hz puts the poles on the unit circle in double precision; \
-         at this sample rate {least_hz:.3e} Hz is the least that can be told apart"
+        "a width of {width_hz} Hz puts the poles on the unit circle in double precision; at this sample rate \
+         {least_hz:.3e} Hz is the least that can be told apart"
     )]
     TooNarrow {
         /// The width asked for, in hertz.

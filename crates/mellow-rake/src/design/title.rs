@@ -77,8 +77,7 @@ fn fir_title(choice: &FirChoice) -> String {
     {
         title.push_str(&format!(
             "\n  weighted error {error:.4e}, alternating at {count} frequencies: with so many taps\n  none \
-                is below \
-             {least:.4e}"
+             is below {least:.4e}"
         ));
     }
     let differ = choice.bands.windows(2).any(|pair| pair[0].weight != pair[1].weight);

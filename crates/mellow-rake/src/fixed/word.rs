@@ -40,8 +40,8 @@ pub enum FormatError {
     },
     /// `Qm.n` is written by two conventions that differ by the sign bit.
     #[error(
-        "`{found}` has two readings: `{counted}` if the {whole} includes the sign bit, \
-         `{apart}` if the sign bit comes on top; write the one you mean"
+        "`{found}` has two readings: `{counted}` if the {whole} includes the sign bit, `{apart}` if the sign \
+         bit comes on top; write the one you mean"
     )]
     TwoReadings {
         /// The text as given.

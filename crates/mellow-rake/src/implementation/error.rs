@@ -15,8 +15,7 @@ pub enum ImplementError {
     Coefficients(#[from] QuantizeError),
     /// Rounding moved a pole out of the unit circle.
     #[error(
-        "rounded to {format}, section {} has a pole at radius {radius:.9} and is \
-         unstable",
+        "rounded to {format}, section {} has a pole at radius {radius:.9} and is unstable",
         .section + 1
     )]
     Unstable {
@@ -29,8 +28,7 @@ pub enum ImplementError {
     },
     /// Rounding left nothing of a numerator.
     #[error(
-        "rounded to {format}, nothing is left of {place}: all its numerator, or \
-            all its taps, are 0"
+        "rounded to {format}, nothing is left of {place}: all its numerator, or all its taps, are 0"
     )]
     NothingLeft {
         /// The filter or the section, in words.
@@ -58,10 +56,9 @@ pub enum ImplementError {
     },
     /// The taps do not let a constant through unchanged.
     #[error(
-        "the taps that were designed add up to {sum:.6}, not to 1 within the \
-            roundings of {format}: unit_sum is for \
-         filters that leave constants as they are (gain = \"unity\" in [method] scales a band to that), \
-         with a fraction that an integer 1 fits"
+        "the taps that were designed add up to {sum:.6}, not to 1 within the roundings of {format}: unit_sum \
+         is for filters that leave constants as they are (gain = \"unity\" in [method] scales a band to \
+         that), with a fraction that an integer 1 fits"
     )]
     UnitSum {
         /// The sum of the designed taps.
@@ -71,8 +68,7 @@ pub enum ImplementError {
     },
     /// A reflection coefficient was rounded to 1.
     #[error(
-        "rounded to {format}, reflection coefficient k{index} of {place} is of \
-            size 1: no stable lattice"
+        "rounded to {format}, reflection coefficient k{index} of {place} is of size 1: no stable lattice"
     )]
     Reflection {
         /// Its index, from 1.
@@ -92,9 +88,8 @@ pub enum ImplementError {
     },
     /// No word holds the states.
     #[error(
-        "the states of \"{structure}\" reach {largest:.3}, which with the output's \
-            fraction and two bits more needs \
-         {needed} bits, and a word has at most 64"
+        "the states of \"{structure}\" reach {largest:.3}, which with the output's fraction and two bits \
+         more needs {needed} bits, and a word has at most 64"
     )]
     State {
         /// The structure.

@@ -407,8 +407,7 @@ pub(super) fn fir_band(wanted: &Wanted<'_, '_>, kind: BandKind) -> Result<FirWis
     let takes_cutoff = matches!(method.design, Some("window" | "frequency-sampling"));
     if matches!(edges, FirEdges::Cutoff(_)) && !takes_cutoff {
         let accepted = "where the pass-band ends (this method needs pass-band and stop-band edges; windows \
-            and \
-                        frequency sampling take a cutoff)";
+            and frequency sampling take a cutoff)";
         return Err(keys.missing(pass, accepted));
     }
     let decibels = |level: Option<Level>| level.map(Level::decibels);

@@ -57,8 +57,7 @@ pub(super) fn fixed(top: &Keys<'_>, has_taps: bool) -> Result<Option<Fixed>, Spe
     if let Some(found) = keys.find("state") {
         if !structure.has_state() {
             let accepted = "no such key: this structure remembers its inputs, outputs or whole sums; \
-                direct-form-2, direct-form-1-transposed, coupled, \
-                 all-pass-sum and the lattices have states";
+                direct-form-2, direct-form-1-transposed, coupled, all-pass-sum and the lattices have states";
             return Err(refuse(&found, structure, accepted));
         }
         fixed.state = Some(found.parse(WORD_FORMS)?);
@@ -107,8 +106,7 @@ fn placed<'a>(
         }
         _ => {
             let accepted = "no such key: it is for products that are added up in sums which are rounded at \
-                once, in direct-form-1, \
-                            direct-form-2, fir-direct, fir-folded and fir-skip-zeros";
+                once, in direct-form-1, direct-form-2, fir-direct, fir-folded and fir-skip-zeros";
             (structure.adds_whole_products(), accepted)
         }
     };

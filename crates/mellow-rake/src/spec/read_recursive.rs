@@ -219,8 +219,7 @@ pub(super) fn edges(
 pub(super) fn design_word(top: &Keys<'_>) -> Result<&'static str, SpecError> {
     // Which other keys are known depends on this one; they are checked later.
     let missing = "a table [method] with design = \"butterworth\", \"chebyshev1\", \"chebyshev2\", \
-        \"elliptic\", \
-         \"bessel\", \"window\", \"equiripple\", \"least-squares\" or \"frequency-sampling\"";
+        \"elliptic\", \"bessel\", \"window\", \"equiripple\", \"least-squares\" or \"frequency-sampling\"";
     let Some(found) = top.find("method") else {
         return Err(top.missing("method", missing));
     };

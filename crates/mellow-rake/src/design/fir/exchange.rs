@@ -54,8 +54,7 @@ pub enum ExchangeError {
     /// The exchange did not settle.
     #[error(
         "the exchange for {taps} taps did not settle after {exchanges} rounds: the largest error is \
-            {error:.3e} and no \
-         filter of this length goes below {least_error:.3e}"
+         {error:.3e} and no filter of this length goes below {least_error:.3e}"
     )]
     NoConvergence {
         /// The taps asked for.

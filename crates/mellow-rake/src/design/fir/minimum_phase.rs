@@ -17,9 +17,8 @@ pub enum MinimumPhaseError {
     Roots(#[from] RootsError),
     /// The gain changed by more than rounding.
     #[error(
-        "minimum phase: mirroring the zeros changed the gain by {loss:.1e} of its peak (zeros that lie \
-            close together \
-         or in pairs on the unit circle cannot be told apart)"
+        "minimum phase: mirroring the zeros changed the gain by {loss:.1e} of its peak (zeros that lie close \
+         together or in pairs on the unit circle cannot be told apart)"
     )]
     Loss {
         /// The largest change of gain over the peak gain.

@@ -130,9 +130,8 @@ impl Writer<'_> {
                     one in the middle, if any, last */\n",
                 Coefficients::TapsBackward => "/* the last first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
                 Coefficients::StateSpace => {
-                    "/* a11, a12, b1, a21, a22, b2, c1, c2, d: s1[n+1] = a11 s1[n] + a12 s2[n] + b1 x[n], \
-                        s2 likewise,\n   \
-                     y[n] = c1 s1[n] + c2 s2[n] + d x[n] */\n"
+                    "/* a11, a12, b1, a21, a22, b2, c1, c2, d: s1[n+1] = a11 s1[n] + a12 s2[n] + b1 x[n], s2 \
+                     likewise,\n   y[n] = c1 s1[n] + c2 s2[n] + d x[n] */\n"
                 }
                 Coefficients::AllPass => "/* a1, a2 (or a1): an all-pass that multiplies differences */\n",
                 Coefficients::Half => "/* one half */\n",

@@ -79,8 +79,7 @@ fn module(checked: &Checked, name: &str) -> String {
     }
     text.push_str(
         "\n    // The words of the program. Not all bits of all words are used: dropping them is what \
-            rounding is.\n    \
-         // verilator lint_off UNUSED\n",
+         rounding is.\n    // verilator lint_off UNUSED\n",
     );
     for (variable, width) in &compute.variables {
         let _ = writeln!(text, "    reg [{}:0] {variable};", width - 1);
@@ -145,8 +144,8 @@ fn constants(table: &Table) -> String {
     let lines: Vec<String> = words.chunks(8).map(|chunk| chunk.join(", ")).collect();
     let order = match table.holds {
         Coefficients::Sections => {
-            "from the right, section by section: b0, b1, b2, a1, a2 of\n    \
-             // H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2)"
+            "from the right, section by section: b0, b1, b2, a1, a2 of\n    // H(z) = (b0 + b1 z^-1 + b2 \
+             z^-2)/(1 + a1 z^-1 + a2 z^-2)"
         }
         Coefficients::Taps => "from the right: h[0], h[1], ...",
         Coefficients::TapsFolded => {
