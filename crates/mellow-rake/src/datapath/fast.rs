@@ -26,6 +26,16 @@ struct Ending {
     output: WordFormat,
 }
 
+impl Ending {
+    fn round(self, sum: i64) -> i64 {
+        self.rounding.shift_right_narrow(sum, self.dropped)
+    }
+
+    fn limit(self, word: i64) -> i64 {
+        self.overflow.limit_narrow(word, self.output)
+    }
+}
+
 /// Direct form I.
 pub(super) struct FastSections {
     /// b0, b1, b2, a1, a2, each shifted so that its products have the fraction of the sum.
@@ -181,6 +191,20 @@ impl Fast {
         }
     }
 
+    /// One sample, and whether a limit changed a word; nothing is allocated.
+    pub(super) fn step(&mut self, input: i64) -> (i64, bool) {
+        match self {
+            Fast::Sections(sections) => sections.step(input),
+            Fast::Taps(taps) => {
+                let (low, high) = taps.input;
+                let sum = taps.running.step(input.clamp(low, high) as f64);
+                let rounded = taps.ending.round(sum as i64);
+                let y = taps.ending.limit(rounded);
+                (y, y != rounded)
+            }
+        }
+    }
+
     /// A signal, and in how many samples a limit changed a word.
     pub(super) fn run(&mut self, input: &[i64]) -> (Vec<i64>, u64) {
         match self {
@@ -224,6 +248,22 @@ macro_rules! with_ending {
 }
 
 impl FastSections {
+    fn step(&mut self, input: i64) -> (i64, bool) {
+        let ending = self.ending;
+        let mut word = input.clamp(self.input.0, self.input.1) << self.align;
+        let mut limited = false;
+        for (row, state) in self.rows.iter().zip(&mut self.state) {
+            let (y, acted) = section(row, state, word, (|v| ending.round(v), |v| ending.limit(v)));
+            (word, limited) = (y, limited | acted);
+        }
+        if let Some(last) = self.last {
+            let rounded = last.round(word);
+            word = last.limit(rounded);
+            limited |= word != rounded;
+        }
+        (word, limited)
+    }
+
     fn run(&mut self, input: &[i64]) -> (Vec<i64>, u64) {
         let (words, limited) = with_ending!(self.ending, self.run_with(input));
         let (words, limited) = match self.last {

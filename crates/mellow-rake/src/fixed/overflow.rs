@@ -37,6 +37,15 @@ impl Overflow {
         }
     }
 
+    /// The same in machine words, for a format whose integers are such.
+    #[inline(always)]
+    pub(crate) fn limit_narrow(self, integer: i64, format: WordFormat) -> i64 {
+        match self {
+            Overflow::Saturate => integer.clamp(format.minimum() as i64, format.maximum() as i64),
+            Overflow::Wrap | Overflow::Forbid => format.wrap_narrow(integer),
+        }
+    }
+
     /// `integer` brought into `format`. `Forbid` acts as `Wrap` here; a checked datapath never gets there.
     pub fn limit(self, integer: i128, format: WordFormat) -> i128 {
         match self {

@@ -143,6 +143,14 @@ impl WordFormat {
         let bits = integer.wrapping_shl(free);
         if self.signed { bits >> free } else { ((bits as u128) >> free) as i128 }
     }
+
+    /// The same in machine words: of an integer that is known modulo 2^64 only, as a format has no more bits.
+    #[inline(always)]
+    pub(crate) fn wrap_narrow(self, integer: i64) -> i64 {
+        let free = 64 - self.width;
+        let bits = integer << free;
+        if self.signed { bits >> free } else { ((bits as u64) >> free) as i64 }
+    }
 }
 
 impl fmt::Display for WordFormat {
@@ -229,6 +237,18 @@ mod tests {
             let wrapped = format.wrap(integer);
             prop_assert!(format.holds(wrapped));
             prop_assert_eq!(wrapped.wrapping_sub(integer) & ((1i128 << width) - 1), 0);
+        }
+
+        /// Machine words limit as numbers of any size do.
+        #[test]
+        fn narrow_words_are_limited_alike(
+            signed: bool, width in 1u32..=62, integer in -(1i64 << 62)..(1i64 << 62),
+        ) {
+            let format = WordFormat::new(signed, width, 0).unwrap();
+            for overflow in crate::fixed::Overflow::ALL {
+                let narrow = overflow.limit_narrow(integer, format);
+                prop_assert_eq!(i128::from(narrow), overflow.limit(integer.into(), format));
+            }
         }
 
         #[test]
