@@ -6,16 +6,15 @@ use serde::Serialize;
 use std::borrow::Cow;
 use std::io::{IsTerminal, Write};
 
-/// Prints a page on stdout, to the width of the terminal.
+/// Prints a page on stdout, to the width of the terminal if it is one.
 pub(crate) fn page(page: &Document) -> Result<(), Failure> {
-    text(&page.text(columns()))
-}
-
-/// The columns of the terminal, as far as words in them are read with ease.
-fn columns() -> usize {
     let is_shown = std::io::stdout().is_terminal();
-    let width = terminal_size::terminal_size().filter(|_| is_shown);
-    width.map_or(COLUMNS, |(width, _)| usize::from(width.0).clamp(40, 120))
+    match terminal_size::terminal_size().filter(|_| is_shown) {
+        // Words are read with ease up to some width.
+        Some((width, _)) if usize::from(width.0) >= COLUMNS => text(&page.text(COLUMNS)),
+        Some((width, _)) => text(&page.fitted(usize::from(width.0).max(40))),
+        None => text(&page.text(COLUMNS)),
+    }
 }
 
 /// Prints text on stdout. Whoever reads it may stop early, as `head` does: that changes no status.

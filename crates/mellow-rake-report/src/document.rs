@@ -123,9 +123,29 @@ impl Document {
         self.blocks.extend(other.blocks);
     }
 
-    /// The page as text, its words within so many columns.
+    /// The page as text, its words within so many columns; lines and tables stay whole.
     pub fn text(&self, columns: usize) -> String {
         self.blocks.iter().map(|block| rendered(block, columns)).collect()
+    }
+
+    /// The page for a terminal of so many columns: lines that are longer go on below, tables that are wider are
+    /// told in parts, each with the first column.
+    ///
+    /// ```
+    /// use mellow_rake_report::Document;
+    /// let mut page = Document::default();
+    /// let row = ["gain", "1.0", "2.0", "3.0"].map(str::to_owned);
+    /// page.table(&["", "first", "second", "third"], &[row.to_vec()]);
+    /// let parts = "        first  second\n  gain    1.0     2.0\n        third\n  gain    3.0\n";
+    /// assert_eq!(page.fitted(24), parts);
+    /// ```
+    pub fn fitted(&self, columns: usize) -> String {
+        let fit = |block: &Block| match block {
+            Block::Line { text } if text.chars().count() > columns => continued(text, columns),
+            Block::Table { header, rows } => parts(header, rows, columns),
+            block => rendered(block, columns),
+        };
+        self.blocks.iter().map(fit).collect()
     }
 }
 
@@ -167,6 +187,53 @@ fn wrapped(text: &str, first: usize, others: usize, columns: usize) -> String {
         }
     }
     lines.join("\n") + "\n"
+}
+
+/// A line that goes on below, broken between words, its own gaps kept.
+fn continued(text: &str, columns: usize) -> String {
+    let indent = text.len() - text.trim_start().len();
+    let below = " ".repeat((indent + 4).min(columns / 2));
+    let (mut lines, mut rest) = (String::new(), text.to_owned());
+    while rest.chars().count() > columns {
+        let start = rest.len() - rest.trim_start().len();
+        let within = rest.char_indices().nth(columns).map_or(rest.len(), |(at, _)| at);
+        // The last gap that fits, or the first there is.
+        let gap = rest[start..=within].rfind(' ').filter(|gap| *gap > 0);
+        let gap = gap.or_else(|| rest[start..].find(' '));
+        let Some(gap) = gap else { break };
+        let (line, more) = rest.split_at(start + gap);
+        lines.push_str(line.trim_end());
+        lines.push('\n');
+        rest = format!("{below}{}", more.trim_start());
+    }
+    lines + &rest + "\n"
+}
+
+/// A table, or so many columns of it side by side as there is room for, each time behind the first.
+fn parts(header: &[String], rows: &[Vec<String>], columns: usize) -> String {
+    let width = |column: usize| {
+        let cells =
+            rows.iter().map(|row| &row[..]).chain([header]).filter_map(|row| row.get(column));
+        cells.map(|cell| cell.chars().count()).max().unwrap_or(0)
+    };
+    // Two blanks before each column, as the table is drawn.
+    let widths: Vec<usize> = (0..header.len()).map(|column| width(column) + 2).collect();
+    let (mut text, mut from) = (String::new(), 1);
+    if widths.iter().sum::<usize>() <= columns || header.len() < 3 {
+        return table(header, rows);
+    }
+    while from < header.len() {
+        let (mut to, mut used) = (from + 1, widths[0] + widths[from]);
+        while to < header.len() && used + widths[to] <= columns {
+            used += widths[to];
+            to += 1;
+        }
+        let pick = |row: &[String]| [&row[..1], &row[from..to]].concat();
+        let rows: Vec<Vec<String>> = rows.iter().map(|row| pick(row)).collect();
+        text.push_str(&table(&pick(header), &rows));
+        from = to;
+    }
+    text
 }
 
 fn table(header: &[String], rows: &[Vec<String>]) -> String {

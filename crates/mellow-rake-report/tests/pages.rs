@@ -50,6 +50,25 @@ fn holds(page: &Document, kind: &str) {
     }
 }
 
+/// In a narrow terminal every word is there, and no line is wider but for a word, or a column beside the first.
+fn fits(page: &Document, kind: &str) {
+    for columns in [40, 60, 80] {
+        let text = page.fitted(columns);
+        for word in page.text(1_000).split_whitespace() {
+            assert!(text.contains(word), "{kind} at {columns}: `{word}` is lost");
+        }
+        for line in text.lines().filter(|line| line.chars().count() > columns) {
+            let gaps = line.trim_start().split("  ").filter(|cell| !cell.trim().is_empty()).count();
+            assert!(gaps <= 2, "{kind} at {columns}: {line}");
+        }
+    }
+    assert_eq!(
+        page.fitted(1_000),
+        page.text(1_000),
+        "{kind}: where there is room nothing is parted"
+    );
+}
+
 fn verdicts(page: &Document) -> Vec<Option<bool>> {
     let verdict = |block: &Block| match block {
         Block::Verdict { held, .. } => Some(*held),
@@ -68,6 +87,7 @@ fn every_design_is_a_page_at_any_width() {
         whole.append(page::forms(&forms));
         whole.append(page::roots(&study));
         holds(&whole, kind);
+        fits(&whole, kind);
     }
 }
 
@@ -76,7 +96,9 @@ fn words_are_a_page_at_any_width() {
     for kind in ["notch", "bandpass", "all-pass", "smoother"] {
         let study = study(kind);
         let found = study.quantization(&InTurn).unwrap();
-        holds(&page::quantization(study.integers().unwrap(), &found), kind);
+        let page = page::quantization(study.integers().unwrap(), &found);
+        holds(&page, kind);
+        fits(&page, kind);
     }
 }
 
