@@ -128,8 +128,8 @@ impl Document {
         self.blocks.iter().map(|block| rendered(block, columns)).collect()
     }
 
-    /// The page for a terminal of so many columns: lines that are longer go on below, tables that are wider are
-    /// told in parts, each with the first column.
+    /// The page for a terminal of so many columns: lines that are longer go on below, tables that are wider
+    /// are told in parts, each with the first column.
     ///
     /// ```
     /// use mellow_rake_report::Document;

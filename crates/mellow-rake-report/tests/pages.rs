@@ -50,7 +50,8 @@ fn holds(page: &Document, kind: &str) {
     }
 }
 
-/// In a narrow terminal every word is there, and no line is wider but for a word, or a column beside the first.
+/// In a narrow terminal every word is there, and no line is wider but for a word, or a column beside the
+/// first.
 fn fits(page: &Document, kind: &str) {
     for columns in [40, 60, 80] {
         let text = page.fitted(columns);

@@ -1,5 +1,5 @@
-//! The engines of the simulator: whichever runs a program, its integers and what its limits did are those of the
-//! reference, sample by sample and in blocks.
+//! The engines of the simulator: whichever runs a program, its integers and what its limits did are those of
+//! the reference, sample by sample and in blocks.
 
 use mellow_rake::datapath::Simulator;
 use mellow_rake::filter::{Form, Section, Sections, Taps};

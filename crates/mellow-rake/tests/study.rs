@@ -79,7 +79,8 @@ proptest! {
                     prop_assert_eq!(said.keys(), read.keys());
                 }
             }
-            // A text is refused for keys that its method does not take; a wish when it is designed, or they do nothing.
+            // A text is refused for keys that its method does not take; a wish when it is designed, or they
+            // do nothing.
             Err(error) => prop_assert!(!error.key.is_empty()),
         }
     }

@@ -70,8 +70,8 @@ pub(crate) struct Demo {
 #[derive(Debug, Args)]
 pub(crate) struct New {
     /// The kind of filter: notch, lowpass, highpass, bandpass, bandstop, peak, comb, dc-blocker, all-pass,
-    /// leaky-integrator, resonator, placed, coefficients; with taps: multiband, points, differentiator, hilbert,
-    /// half-band, mth-band, raised-cosine, root-raised-cosine, smoother, average.
+    /// leaky-integrator, resonator, placed, coefficients; with taps: multiband, points, differentiator,
+    /// hilbert, half-band, mth-band, raised-cosine, root-raised-cosine, smoother, average.
     pub(crate) kind: String,
     /// Write it to this file instead of stdout; an existing file is kept.
     #[arg(short, long, value_name = "FILE")]

@@ -1,67 +1,102 @@
 //! The fixed-point side of a design in words.
 
 use crate::Document;
-use mellow_rake::datapath::{Checked, Node, Operation, Reach};
+use mellow_rake::datapath::{Bounds, Checked, Node, Operation, Reach};
 use mellow_rake::implementation::{Arrangement, Implementation, IntegerChoice};
-use mellow_rake::spec::{ArrangementWish, Scaling, Structure};
+use mellow_rake::spec::{ArrangementWish, Scaling, Tables};
 use std::fmt::Write;
 
 /// The fixed-point side of a design.
 pub(super) fn words(implementation: &Implementation) -> Document {
-    let Implementation { fixed, table, checked, .. } = implementation;
-    let cost = checked.cost();
-    let lsb = fixed.output.step();
-    let mut text = Document::of(&format!(
-        "\nOn integers: {}, input {}, output {}, {}, {}\n",
+    let Implementation { fixed, checked, .. } = implementation;
+    let mut page = Document::of(&format!(
+        "\nOn integers: {}, input {}, output {}, {}, {}",
         fixed.structure.as_str(),
         fixed.input,
         fixed.output,
         fixed.rounding,
         fixed.overflow
     ));
-    let structure = fixed.structure;
-    let list = |row: &[i64]| row.iter().map(i64::to_string).collect::<Vec<_>>().join(" ");
     for (key, chosen, why) in fixed.reasons() {
-        text.paragraph(&format!("  {key} {chosen}, chosen: {why}"), 4);
+        page.paragraph(&format!("  {key} {chosen}, chosen: {why}"), 4);
     }
+    coefficients(&mut page, implementation);
+    if let Some(choice) = &implementation.integers {
+        page.append(chosen(choice, implementation));
+    }
+    if let Some(arrangement) = &implementation.arrangement {
+        page.append(arranged(arrangement, fixed.arrangement));
+    }
+    formats(&mut page, implementation);
+    let cost = checked.cost();
+    let _ = writeln!(
+        page,
+        "  per sample {} multiplies, {} adds; accumulator {} bits ({}); {} words of memory",
+        cost.multiplies_per_sample,
+        cost.adds_per_sample,
+        cost.accumulator_bits,
+        if fixed.accumulator.is_some() { "as given" } else { "as proved" },
+        cost.state_words
+    );
+    if !fixed.multiplier {
+        page.lines("  no multiplier: each product is a sum of shifted words");
+    }
+    match checked.facts().bounds() {
+        Ok(bounds) => {
+            levels(&mut page, implementation, bounds);
+            errors(&mut page, implementation, bounds);
+        }
+        Err(why) => page.lines(&format!("  no bound proved: {why}")),
+    }
+    match implementation.predicted_noise() {
+        Ok(noise) => {
+            let rms = noise.rms() / fixed.output.step();
+            page.lines(&format!("  predicted rounding noise: {rms:.2} LSB rms"));
+        }
+        Err(why) => page.paragraph(&format!("  no rounding noise predicted: {why}"), 4),
+    }
+    page
+}
+
+/// Integers in a row.
+fn list(row: &[i64]) -> String {
+    row.iter().map(i64::to_string).collect::<Vec<_>>().join(" ")
+}
+
+/// The integers, each row with the format of its coefficients.
+fn coefficients(page: &mut Document, implementation: &Implementation) {
+    let Implementation { fixed, table, .. } = implementation;
     for (index, row) in table.rows.iter().enumerate() {
         let format = table.format_at(index, 0);
         let of_poles = match table.format_at(index, 3) {
             own if own != format && row.len() == 5 => format!("{own} "),
             _ => String::new(),
         };
-        let _ = match (fixed.structure.is_for_taps(), &row[..]) {
-            (false, [b0, b1, b2, a1, a2]) => {
-                writeln!(text, "  coefficients {format}: b {b0} {b1} {b2}  {of_poles}a {a1} {a2}")
-            }
-            (false, [a11, a12, b1, a21, a22, b2, c1, c2, d]) => writeln!(
-                text,
-                "  coefficients {format}: a {a11} {a12} {a21} {a22}  b {b1} {b2}  c {c1} {c2}  d {d}"
-            ),
-            (false, [a1, a2]) if structure == Structure::AllPassSum => {
-                writeln!(text, "  all-pass {format}: a {a1} {a2}")
-            }
-            (false, [a1]) if structure == Structure::AllPassSum => {
-                writeln!(text, "  all-pass {format}: a {a1}")
-            }
-            (false, taps) => writeln!(text, "  reflection {format}: k {}", list(taps)),
-            (true, taps) => {
+        page.lines(&match (fixed.structure.facts().tables, &row[..]) {
+            (Tables::Taps, taps) => {
                 let largest = taps.iter().map(|tap| tap.unsigned_abs()).max().unwrap_or(0);
                 let zeros = taps.iter().filter(|tap| **tap == 0).count();
                 let count = taps.len();
-                writeln!(text, "  {count} taps {format}: the largest {largest}, {zeros} of them 0")
+                format!("  {count} taps {format}: the largest {largest}, {zeros} of them 0")
             }
-        };
+            (_, [b0, b1, b2, a1, a2]) => {
+                format!("  coefficients {format}: b {b0} {b1} {b2}  {of_poles}a {a1} {a2}")
+            }
+            (_, [a11, a12, b1, a21, a22, b2, c1, c2, d]) => format!(
+                "  coefficients {format}: a {a11} {a12} {a21} {a22}  b {b1} {b2}  c {c1} {c2}  d {d}"
+            ),
+            (Tables::AllPasses, row) => format!("  all-pass {format}: a {}", list(row)),
+            (_, row) => format!("  reflection {format}: k {}", list(row)),
+        });
     }
-    if let Some(choice) = &implementation.integers {
-        text.append(chosen(choice, implementation));
-    }
-    if let Some(arrangement) = &implementation.arrangement {
-        text.append(arranged(arrangement, fixed.arrangement));
-    }
+}
+
+/// The ladder of a lattice and the formats inside, and where they come from.
+fn formats(page: &mut Document, implementation: &Implementation) {
+    let fixed = implementation.fixed;
     if let Some(ladder) = &implementation.ladder {
         for (index, row) in ladder.rows.iter().enumerate() {
-            let _ = writeln!(text, "  ladder {}: v {}", ladder.format_at(index, 0), list(row));
+            let _ = writeln!(page, "  ladder {}: v {}", ladder.format_at(index, 0), list(row));
         }
     }
     if let Some(between) = &implementation.between {
@@ -71,14 +106,12 @@ pub(super) fn words(implementation: &Implementation) -> Document {
             (_, true) => "chosen: the output, which holds the input",
             (_, false) => "chosen: what holds both input and output",
         };
-        let _ = writeln!(text, "  words between sections {} ({how})", between.format);
+        let _ = writeln!(page, "  words between sections {} ({how})", between.format);
     }
     if let Some(products) = fixed.products {
-        let _ = writeln!(
-            text,
-            "  each product brought to {products} before it is added, {}",
-            fixed.rounding
-        );
+        let rounding = fixed.rounding;
+        let _ =
+            writeln!(page, "  each product brought to {products} before it is added, {rounding}");
     }
     if let Some(state) = &implementation.state {
         let how = if state.is_chosen {
@@ -90,84 +123,58 @@ pub(super) fn words(implementation: &Implementation) -> Document {
             "  states {}, which reach {:.4} before roundings ({how})",
             state.format, state.largest
         );
-        text.paragraph(&line, 4);
+        page.paragraph(&line, 4);
     }
+}
+
+/// How large words become before limits, and whether these can act.
+fn levels(page: &mut Document, implementation: &Implementation, bounds: &Bounds) {
+    let Implementation { fixed, table, checked, .. } = implementation;
+    let told = || bounds.reaches.iter().filter(|reach| is_told(checked, reach.node));
+    let is_state = |reach: &&Reach| place(checked, reach.node, implementation).0 == STATES;
+    let (of_states, others): (Vec<&Reach>, Vec<&Reach>) = told().partition(is_state);
+    let size = |reach: &Reach| reach.high.max(-reach.low);
+    // Of many states the one that comes nearest to its end, and one that can act before all that cannot.
+    let worst =
+        of_states.into_iter().max_by(|a, b| b.safe.cmp(&a.safe).then(size(a).total_cmp(&size(b))));
+    for reach in worst.into_iter().chain(others) {
+        let (what, act) = place(checked, reach.node, implementation);
+        let act = if reach.safe { format!("cannot {act}: proved") } else { format!("can {act}") };
+        let is_sum = fixed.structure.facts().tables == Tables::AllPasses;
+        let is_cascade = table.rows.len() > 1 && what == LIMIT && !is_sum;
+        // Where loops are written out there are no passes to count.
+        let section = match (fixed.multiplier, is_cascade) {
+            (false, _) => format!(" at n{}", reach.node.0),
+            (true, true) => format!(" {}", reach.pass + 1),
+            (true, false) => String::new(),
+        };
+        let high = reach.format.maximum() as f64 * reach.format.step();
+        let _ = writeln!(
+            page,
+            "  before the {what}{section} at worst {:.4} to {:.4}, {:.2} of its range; {act}",
+            reach.low,
+            reach.high,
+            size(reach) / high,
+        );
+    }
+    if told().next().is_none() {
+        page.lines("  the output limit cannot act: proved");
+    }
+}
+
+/// How far the output can be from floating point.
+fn errors(page: &mut Document, implementation: &Implementation, bounds: &Bounds) {
     let _ = writeln!(
-        text,
-        "  per sample {} multiplies, {} adds; accumulator {} bits ({}); {} words of memory",
-        cost.multiplies_per_sample,
-        cost.adds_per_sample,
-        cost.accumulator_bits,
-        if fixed.accumulator.is_some() { "as given" } else { "as proved" },
-        cost.state_words
+        page,
+        "  rounding error at the output: {:.1} LSB at most (proved while no limit acts)",
+        bounds.error.largest() / implementation.fixed.output.step()
     );
-    if !fixed.multiplier {
-        text.lines("  no multiplier: each product is a sum of shifted words\n");
+    if bounds.is_cut {
+        let more = implementation.fixed.effort.more();
+        let more =
+            more.map_or(String::new(), |more| format!("; effort = {} tightens them", more.get()));
+        page.lines(&format!("  these bounds hold, and are larger than they need be{more}"));
     }
-    match checked.facts().bounds() {
-        Ok(bounds) => {
-            let count = table.rows.len();
-            let (of_states, others): (Vec<&Reach>, Vec<&Reach>) = bounds
-                .reaches
-                .iter()
-                .filter(|reach| is_told(checked, reach.node))
-                .partition(|reach| place(checked, reach.node, implementation).0 == STATES);
-            let size = |reach: &Reach| reach.high.max(-reach.low);
-            // Of many states the one that comes nearest to its end, and one that can act before all that
-            // cannot.
-            let worst = of_states
-                .into_iter()
-                .max_by(|a, b| b.safe.cmp(&a.safe).then(size(a).total_cmp(&size(b))));
-            for reach in worst.into_iter().chain(others) {
-                let (what, act) = place(checked, reach.node, implementation);
-                let act =
-                    if reach.safe { format!("cannot {act}: proved") } else { format!("can {act}") };
-                let is_cascade = count > 1 && what == LIMIT && structure != Structure::AllPassSum;
-                // Where loops are written out there are no passes to count.
-                let section = match (fixed.multiplier, is_cascade) {
-                    (false, _) => format!(" at n{}", reach.node.0),
-                    (true, true) => format!(" {}", reach.pass + 1),
-                    (true, false) => String::new(),
-                };
-                let high = reach.format.maximum() as f64 * reach.format.step();
-                let _ = writeln!(
-                    text,
-                    "  before the {what}{section} at worst {:.4} to {:.4}, {:.2} of its range; {act}",
-                    reach.low,
-                    reach.high,
-                    reach.high.max(-reach.low) / high,
-                );
-            }
-            if !bounds.reaches.iter().any(|reach| is_told(checked, reach.node)) {
-                let _ = writeln!(text, "  the output limit cannot act: proved");
-            }
-            let _ = writeln!(
-                text,
-                "  rounding error at the output: {:.1} LSB at most (proved while no limit acts)",
-                bounds.error.largest() / lsb
-            );
-            if bounds.is_cut {
-                let more = implementation.fixed.effort.more();
-                let more = more.map_or(String::new(), |more| {
-                    format!("; effort = {} tightens them", more.get())
-                });
-                let _ =
-                    writeln!(text, "  these bounds hold, and are larger than they need be{more}");
-            }
-        }
-        Err(why) => {
-            let _ = writeln!(text, "  no bound proved: {why}");
-        }
-    }
-    match implementation.predicted_noise() {
-        Ok(noise) => {
-            let _ = writeln!(text, "  predicted rounding noise: {:.2} LSB rms", noise.rms() / lsb);
-        }
-        Err(why) => {
-            text.paragraph(&format!("  no rounding noise predicted: {why}"), 4);
-        }
-    }
-    text
 }
 
 /// What came of a search for better integers.

@@ -53,11 +53,13 @@ pub(super) struct Narrow {
     limited: bool,
 }
 
-/// The largest size of a word that may be rounded in machine words: half a step is added before bits are dropped.
+/// The largest size of a word that may be rounded in machine words: half a step is added before bits are
+/// dropped.
 const NARROW: i128 = 1 << 61;
 
 impl Narrow {
-    /// Whether every word of a program, and every product that is rounded by itself, is proved to stay within.
+    /// Whether every word of a program, and every product that is rounded by itself, is proved to stay
+    /// within.
     fn holds(checked: &Checked) -> bool {
         let (datapath, facts) = (checked.datapath(), checked.facts());
         let is_near = |shift: i32| (-61..=61).contains(&shift);
@@ -156,8 +158,8 @@ enum Engine<'a> {
 
 impl<'a> Simulator<'a> {
     /// A simulator in the zero state: by a fast path for direct form I and direct taps whose sums fit machine
-    /// words, else operation by operation, in machine words where all are proved to be such. All give the same
-    /// integers.
+    /// words, else operation by operation, in machine words where all are proved to be such. All give the
+    /// same integers.
     pub fn new(checked: &'a Checked) -> Self {
         let engine = match Fast::new(checked) {
             Some(fast) => Engine::Fast(fast),
@@ -181,8 +183,8 @@ impl<'a> Simulator<'a> {
         matches!(self.engine, Engine::Fast(_))
     }
 
-    /// One sample through the filter; nothing is allocated. An input beyond the input format is first brought to
-    /// its nearest end, as a converter would.
+    /// One sample through the filter; nothing is allocated. An input beyond the input format is first brought
+    /// to its nearest end, as a converter would.
     pub fn step(&mut self, input: i64) -> i64 {
         let format = self.checked.datapath().input;
         let (output, limited) = match &mut self.engine {

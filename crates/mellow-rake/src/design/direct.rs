@@ -278,7 +278,8 @@ fn all_pass(kind: &'static str, title: String, marks: Vec<Mark>, section: Sectio
 ///
 /// |1 − 2r·cos θ·w + r²w²|² = 4r²(cos ω − C)² + (1 − r²)²·sin²θ with C = cos θ·(1 + r²)/(2r): the peak lies
 /// where cos ω = C, half power where cos ω = C ± k, k = sinh a·√(1 − C²/cosh² a) for r = e^{−a}. The distance
-/// Δ of these points fixes k = sin(Δ/2)·√(1 − C²/cos²(Δ/2)), and sinh² a =: S solves S² + S(1 − C² − k²) = k².
+/// Δ of these points fixes k = sin(Δ/2)·√(1 − C²/cos²(Δ/2)), and sinh² a =: S solves S² + S(1 − C² − k²) =
+/// k².
 fn resonator(
     center_hz: f64,
     width_hz: f64,

@@ -162,8 +162,8 @@ const NAMES: [&str; 5] = ["b0", "b1", "b2", "a1", "a2"];
 
 /// Changes every coefficient that is not zero, up and down, and ranks them by what that does.
 ///
-/// `hertz` is where to look, rising; [`adaptive_grid`](crate::response::adaptive_grid) misses no ripple and no null.
-/// Only the section that holds the coefficient is computed anew; nothing is linearized.
+/// `hertz` is where to look, rising; [`adaptive_grid`](crate::response::adaptive_grid) misses no ripple and
+/// no null. Only the section that holds the coefficient is computed anew; nothing is linearized.
 ///
 /// ```
 /// use mellow_rake::quality::{Change, sensitivity};

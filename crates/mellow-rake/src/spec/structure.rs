@@ -42,8 +42,8 @@ pub struct StructureFacts {
     pub name: &'static str,
     /// The tables that it takes.
     pub tables: Tables,
-    /// Whether whole products are added in one accumulator and remembered nowhere, so that each of them may be
-    /// rounded before by itself.
+    /// Whether whole products are added in one accumulator and remembered nowhere, so that each of them may
+    /// be rounded before by itself.
     pub adds_whole_products: bool,
     /// Whether it remembers words of a format of their own.
     pub has_state: bool,
@@ -162,8 +162,8 @@ impl Structure {
         matches!(self.facts().tables, Tables::Taps | Tables::Sections)
     }
 
-    /// Whether whole products are added in one accumulator and remembered nowhere, so that each of them may be
-    /// rounded before by itself.
+    /// Whether whole products are added in one accumulator and remembered nowhere, so that each of them may
+    /// be rounded before by itself.
     pub fn adds_whole_products(self) -> bool {
         self.facts().adds_whole_products
     }
