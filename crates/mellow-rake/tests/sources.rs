@@ -363,7 +363,7 @@ proptest! {
                 a.round(), [5, 10, 20, 50][(b.abs() / 200.0) as usize % 4], (c / 20.0) as i32),
         };
         let text = format!("name = \"any\"\nsample_rate = \"1 kHz\"\nlength = \"{} ms\"\nseed = {seed}\npart \
-            = [{{ kind = \"{}\", {keys}, start = \"{} ms\" }}]\n", 
+            = [{{ kind = \"{}\", {keys}, start = \"{} ms\" }}]\n",
             f.abs() + 100.0, kinds[kind], (g + h).max(0.0) / 8.0);
         if let Ok(plan) = SignalPlan::parse(&text) {
             let whole = plan.start().next_block(1 << 20);
