@@ -3,18 +3,36 @@
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::Once;
+use std::time::SystemTime;
 
-/// The program of an example, as it stands now: the first to ask has all of them built.
+/// When the newest source file of a folder was changed.
+fn changed(at: &Path) -> SystemTime {
+    let of = |entry: std::fs::DirEntry| match entry.path() {
+        path if path.is_dir() => changed(&path),
+        path => path.metadata().and_then(|found| found.modified()).unwrap(),
+    };
+    let all = std::fs::read_dir(at).unwrap().map(|entry| of(entry.unwrap()));
+    all.max().unwrap_or(SystemTime::UNIX_EPOCH)
+}
+
+/// The program of an example. Cargo builds all of them beside all tests; where one test is asked for by name,
+/// what is there may be older than its sources, and is built.
 fn program(name: &str) -> PathBuf {
     static BUILT: Once = Once::new();
-    BUILT.call_once(|| {
-        let mut cargo = Command::new(env!("CARGO"));
-        cargo.args(["build", "--locked", "--quiet", "-p", "mellow-rake", "--examples"]);
-        assert!(cargo.status().unwrap().success());
-    });
     let tests = std::env::current_exe().unwrap();
     let folder = tests.ancestors().nth(2).unwrap().join("examples");
-    folder.join(format!("{name}{}", std::env::consts::EXE_SUFFIX))
+    let program = folder.join(format!("{name}{}", std::env::consts::EXE_SUFFIX));
+    let home = Path::new(env!("CARGO_MANIFEST_DIR"));
+    let sources = ["src", "examples"].map(|folder| changed(&home.join(folder)));
+    let built = program.metadata().and_then(|found| found.modified()).ok();
+    if built.is_none_or(|built| sources.iter().any(|source| *source > built)) {
+        BUILT.call_once(|| {
+            let mut cargo = Command::new(env!("CARGO"));
+            cargo.args(["build", "--locked", "--quiet", "-p", "mellow-rake", "--examples"]);
+            assert!(cargo.status().unwrap().success());
+        });
+    }
+    program
 }
 
 fn told(name: &str) -> String {
