@@ -192,7 +192,7 @@ fn wrapped(text: &str, first: usize, others: usize, columns: usize) -> String {
 /// A line that goes on below, broken between words, its own gaps kept.
 fn continued(text: &str, columns: usize) -> String {
     let indent = text.len() - text.trim_start().len();
-    let below = " ".repeat((indent + 4).min(columns / 2));
+    let below = " ".repeat((indent + 2).min(columns / 2));
     let (mut lines, mut rest) = (String::new(), text.to_owned());
     while rest.chars().count() > columns {
         let start = rest.len() - rest.trim_start().len();
