@@ -15,12 +15,19 @@ pub struct Variant {
 
 /// Why there are no variants.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{wish}: {what}")]
-pub struct VariantError {
-    /// The wish.
-    pub wish: String,
-    /// What is wrong with it, and what would be accepted.
-    pub what: String,
+#[non_exhaustive]
+pub enum VariantError {
+    /// The wish is none.
+    #[error("{wish}: {what}")]
+    Wish {
+        /// The wish.
+        wish: String,
+        /// What is wrong with it, and what would be accepted.
+        what: String,
+    },
+    /// The text of the spec is no TOML.
+    #[error(transparent)]
+    Text(#[from] toml_edit::TomlError),
 }
 
 /// The variants of a spec that `wish`, as `method.order=4,6,8`, asks for.
@@ -38,7 +45,7 @@ pub struct VariantError {
 /// # Ok::<(), mellow_rake_files::VariantError>(())
 /// ```
 pub fn variants(text: &str, wish: &str) -> Result<Vec<Variant>, VariantError> {
-    let wrong = |what: String| VariantError { wish: wish.to_owned(), what };
+    let wrong = |what: String| VariantError::Wish { wish: wish.to_owned(), what };
     let (key, values) = wish
         .split_once('=')
         .ok_or_else(|| wrong("KEY=VALUES is wanted, as method.order=4,6,8".to_owned()))?;
@@ -46,8 +53,7 @@ pub fn variants(text: &str, wish: &str) -> Result<Vec<Variant>, VariantError> {
     if keys.iter().any(|key| key.is_empty()) {
         return Err(wrong(format!("`{key}` is no key; as method.order")));
     }
-    let document: DocumentMut =
-        text.parse().map_err(|error: toml_edit::TomlError| wrong(error.to_string()))?;
+    let document: DocumentMut = text.parse()?;
     let values = parts(values);
     if values.len() > MOST {
         return Err(wrong(format!("{} values; at most {MOST} are compared", values.len())));

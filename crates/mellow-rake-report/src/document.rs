@@ -125,7 +125,8 @@ impl Document {
 
     /// The page as text, its words within so many columns; lines and tables stay whole.
     pub fn text(&self, columns: usize) -> String {
-        self.blocks.iter().map(|block| rendered(block, columns)).collect()
+        let whole: String = self.blocks.iter().map(|block| rendered(block, columns)).collect();
+        whole + &self.begun
     }
 
     /// The page for a terminal of so many columns: lines that are longer go on below, tables that are wider
@@ -145,7 +146,7 @@ impl Document {
             Block::Table { header, rows } => parts(header, rows, columns),
             block => rendered(block, columns),
         };
-        self.blocks.iter().map(fit).collect()
+        self.blocks.iter().map(fit).collect::<String>() + &self.begun
     }
 }
 
@@ -284,5 +285,8 @@ mod tests {
         let _ = writeln!(page, "b\n\nc");
         assert_eq!(page.text(80), "ab\n\nc\n");
         assert_eq!(page.blocks().len(), 3);
+        // A line without an end is not lost.
+        let _ = write!(page, "d");
+        assert!(page.text(80).ends_with("c\nd") && page.fitted(80).ends_with("c\nd"));
     }
 }

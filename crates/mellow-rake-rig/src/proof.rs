@@ -2,7 +2,7 @@
 
 use crate::{Device, RigError, Target};
 use mellow_rake::implementation::Implementation;
-use mellow_rake::verify::{ComparisonResult, Expected, Stimulus, TargetResult, compare};
+use mellow_rake::verify::{ComparisonResult, Stimulus, TargetResult, compare};
 use mellow_rake::write::GeneratedFile;
 
 /// Runs these targets on these stimuli, and compares with the words that are expected. `done` is called after
@@ -11,7 +11,7 @@ pub fn run_targets(
     targets: &[Target],
     implementation: &Implementation,
     files: &[GeneratedFile],
-    inputs: &Expected,
+    inputs: &[(Stimulus, Vec<i64>)],
     done: &dyn Fn(),
 ) -> Vec<TargetResult> {
     let one = |target: &Target| try_target(*target, implementation, files, inputs, done);

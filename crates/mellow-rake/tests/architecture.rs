@@ -71,7 +71,9 @@ fn imports() -> Uses {
                     "Wish" => "spec".to_owned(),
                     _ => name,
                 };
-                if name != room && !name.is_empty() {
+                // Rooms in braces would not be seen.
+                assert!(!name.is_empty(), "{}: {line}", file.display());
+                if name != room {
                     of_room.insert(name);
                 }
             }

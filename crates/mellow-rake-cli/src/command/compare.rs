@@ -7,7 +7,7 @@ use crate::load::{Loaded, read_curve, read_text};
 use crate::print;
 use crate::work::progress;
 use mellow_rake::study::{Compared, Contender};
-use mellow_rake_files::variants;
+use mellow_rake_files::{VariantError, variants};
 use mellow_rake_report::figure::{Scene, View};
 use mellow_rake_report::page::{self, Refused};
 use serde::Serialize;
@@ -85,7 +85,12 @@ fn sources(options: &Compare) -> Result<Vec<Source<'_>>, Failure> {
             }),
             Some(wish) => {
                 let many = options.specs.len() > 1;
-                let wrong = |error| Failure::Call(format!("--vary {error}"));
+                let wrong = |error| match error {
+                    VariantError::Text(error) => {
+                        Failure::Call(format!("{}: {error}", spec.display()))
+                    }
+                    error => Failure::Call(format!("--vary {error}")),
+                };
                 for variant in variants(&shown, wish).map_err(wrong)? {
                     let value = &variant.value;
                     let path = format!("{} with {} = {value}", spec.display(), variant.key);
@@ -120,21 +125,20 @@ fn contenders(options: &Compare) -> Result<(Vec<Contender>, Vec<Refused>), Failu
     let bar = progress(sources.len() as u64, "designing");
     for Source { label, path, text, original, shown } in sources {
         bar.inc(1);
-        let loaded = Loaded::variant(&path, &text, (original, &shown));
-        match loaded.and_then(|loaded| loaded.implementation().map(|_| ()).map(|()| loaded)) {
-            Ok(Loaded { study, .. }) => {
-                let rounded = Contender::rounded(label.clone(), study.clone())
-                    .ok()
-                    .filter(|one| one.is_rounded() && !options.designed);
-                let Some(rounded) = rounded else {
-                    contenders.push(Contender::designed(label, study));
-                    continue;
-                };
+        let study = || -> Result<_, Failure> {
+            let loaded = Loaded::variant(&path, &text, (original, &shown))?;
+            let has_words = loaded.implementation()?.is_some();
+            Ok((loaded.study, has_words && !options.designed))
+        };
+        match study() {
+            Ok((study, true)) => {
                 if against_design && contenders.is_empty() {
+                    let study = study.clone();
                     contenders.push(Contender::designed("designed".to_owned(), study));
                 }
-                contenders.push(rounded);
+                contenders.push(Contender::rounded(label, study));
             }
+            Ok((study, false)) => contenders.push(Contender::designed(label, study)),
             // One value of many may ask for the impossible; a single spec may not.
             Err(failure) if options.vary.is_some() => {
                 refused.push(Refused { label, reason: failure.to_string() });

@@ -15,8 +15,8 @@ pub use plan::Plan;
 pub use quantization::quantization;
 pub use received::received;
 pub use recording::{
-    Density, Excerpt, Trace, before_and_after, density_panel, inspection, liveliest, record_sheet,
-    record_sheet_of, time_panel,
+    Excerpt, Trace, before_and_after, density_panel, inspection, liveliest, record_sheet,
+    time_panel,
 };
 pub use sensitivity::sensitivity;
 pub use subject::Subject;

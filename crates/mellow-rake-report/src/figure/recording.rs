@@ -50,7 +50,7 @@ pub fn record_sheet(
 }
 
 /// A spectrum with marks at places and a mask.
-pub struct Density<'a> {
+struct Density<'a> {
     /// The spectrum.
     pub found: &'a Spectrum,
     /// Frequencies in hertz, and levels in decibels.
@@ -60,7 +60,7 @@ pub struct Density<'a> {
 }
 
 /// The same with a spectrum that is there.
-pub fn record_sheet_of(
+fn record_sheet_of(
     name: &str,
     unit: &str,
     rate: SampleRate,
