@@ -1,5 +1,7 @@
 //! Running the program.
 
+#![allow(dead_code)] // each test uses what it needs
+
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};

@@ -1,0 +1,146 @@
+//! The exit status of every command: 0 where it was done and every check held, 1 where a check failed or
+//! nothing could be checked, 2 where the input or the call is wrong. A status other than 0 says why.
+
+mod common;
+
+use common::{finish, mrake, root, run};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+
+const MODEM: &str = "demo/modem/telemetry.toml";
+const NOTCH: &str = "demo/mooring/pump_hum.toml";
+
+/// Specs and masks that checks fail on.
+fn write_files(folder: &Path) {
+    let write = |name: &str, text: &str| std::fs::write(folder.join(name), text).unwrap();
+    let read = |path: &str| std::fs::read_to_string(root().join(path)).unwrap();
+    // An order below what the template needs.
+    write(
+        "short.toml",
+        "name = \"short\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\npass_edge = \"40 Hz\"\n\
+         stop_edge = \"60 Hz\"\nripple = \"0.1 dB\"\nattenuation = \"60 dB\"\n[method]\ndesign = \
+         \"butterworth\"\norder = 3\n",
+    );
+    // Coefficients of few bits leave the template.
+    write(
+        "coarse.toml",
+        "name = \"coarse\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\npass_edge = \"40 Hz\"\n\
+         stop_edge = \"60 Hz\"\nripple = \"0.1 dB\"\nattenuation = \"60 dB\"\n[method]\ndesign = \
+         \"elliptic\"\norder = \"minimum\"\n[fixed]\ninput = \"s16f15\"\noutput = \
+         \"s16f15\"\ncoefficients = \"s12\"\nstructure = \"direct-form-1\"\nrounding = \
+         \"half-up\"\noverflow = \"saturate\"\n",
+    );
+    // More than 16 bits can have.
+    let notch = read(NOTCH);
+    write("strict.toml", &notch.replace("min_ser = \"60 dB\"", "min_ser = \"200 dB\""));
+    write("low_mask.csv", "frequency_hz,level_db\n1,-200\n400,-200\n");
+    write("high_mask.csv", "frequency_hz,level_db\n1,100\n400,100\n");
+}
+
+/// A call, and the status it ends with. `@` stands for the folder, `%` for the modem's signal.
+type Call = (&'static str, i32);
+
+/// Calls that need no tool from outside.
+const CALLS: [Call; 39] = [
+    ("new notch", 0),
+    ("new notches", 2),
+    ("new notch -o @/short.toml", 2),
+    ("design demo/mooring/pump_hum.toml", 0),
+    ("design @/short.toml", 1),
+    ("design @/missing.toml", 2),
+    ("design demo/mooring/pump_hum.toml --figure @/figure.gif", 2),
+    ("compare demo/mooring/pump_hum.toml demo/breath/breath.toml", 0),
+    ("compare @/short.toml demo/breath/breath.toml", 1),
+    ("compare demo/mooring/pump_hum.toml @/missing.toml", 2),
+    ("sensitivity demo/mooring/pump_hum.toml --trials 20", 0),
+    ("sensitivity demo/mooring/pump_hum.toml --share -1", 2),
+    ("quantize demo/mooring/pump_hum.toml", 0),
+    ("quantize @/coarse.toml", 1),
+    ("quantize @/short.toml", 2),
+    (
+        "signal --rate 1kHz --length 9ms --part kind=\"tone\",frequency=\"87.5Hz\",amplitude=1 -o @/tone.csv",
+        0,
+    ),
+    ("signal --rate 1kHz --length 9ms --part kind=\"tome\" -o @/tone.csv", 2),
+    (
+        "signal --rate 1kHz --length 9ms --part kind=\"tone\",frequency=\"87.5Hz\",amplitude=1 -o @/no/t.csv",
+        2,
+    ),
+    ("inspect demo/mooring/mooring.csv", 0),
+    ("inspect demo/mooring/mooring.csv --mask @/high_mask.csv", 0),
+    ("inspect demo/mooring/mooring.csv --mask @/low_mask.csv", 1),
+    ("inspect @/missing.csv", 2),
+    ("measure demo/mooring/pump_hum.toml --device cat", 0),
+    ("measure demo/mooring/pump_hum.toml --device cat --within 1dB", 1),
+    ("measure demo/mooring/pump_hum.toml --device @/missing", 2),
+    ("measure demo/mooring/pump_hum.toml --device false", 2),
+    ("measure demo/modem/carrier_band.toml --modulated %", 0),
+    ("measure demo/modem/carrier_band.toml --modulated % --error-limit -200dB", 1),
+    ("measure demo/modem/carrier_band.toml --modulated @/missing.toml", 2),
+    ("generate demo/mooring/pump_hum.toml --to c -o @/firmware", 0),
+    ("generate demo/mooring/pump_hum.toml --to cobol -o @/firmware", 2),
+    ("generate @/short.toml --to c -o @/firmware", 2),
+    ("run demo/mooring/pump_hum.toml demo/mooring/mooring.csv -o @/clean.csv", 0),
+    ("run demo/breath/breath.toml demo/mooring/mooring.csv -o @/clean.csv", 2),
+    ("run demo/mooring/pump_hum.toml demo/mooring/mooring.csv -o @/clean.csv --column sea", 2),
+    ("demo moorings -o @/demo", 2),
+    ("verify @/missing.toml", 2),
+    ("verify @/short.toml", 2),
+    ("verify demo/mooring/pump_hum.toml --on c --samples 0", 2),
+];
+
+/// Calls whose status depends on the tools that are there: with the machine's own, and with none.
+const WITH_TOOLS: [(&str, i32, i32); 4] = [
+    ("verify demo/mooring/pump_hum.toml", 0, 1),
+    ("verify @/strict.toml", 1, 1),
+    ("demo mooring -o @/demo", 0, 1),
+    ("verify demo/mooring/pump_hum.toml --on host", 0, 1),
+];
+
+#[test]
+fn every_command_ends_with_its_status() {
+    let folder = tempfile::tempdir().unwrap();
+    write_files(folder.path());
+    let place = folder.path().to_str().unwrap();
+    let mut ends: BTreeMap<&str, BTreeSet<i32>> = BTreeMap::new();
+    let mut hold = |call: &'static str, expected: i32, has_tools: bool| {
+        let arguments: Vec<String> =
+            call.split(' ').map(|word| word.replace('@', place).replace('%', MODEM)).collect();
+        let mut command = mrake();
+        command.args(&arguments);
+        if !has_tools {
+            command.env("PATH", "");
+        }
+        let (status, out, said) = finish(&mut command);
+        assert_eq!(status, expected, "{call} (tools: {has_tools})\n{out}\n{said}");
+        // What is wrong is said on stderr; a check that failed stands in the page.
+        match status {
+            2 => assert!(
+                said.lines().any(|line| line.starts_with("mrake: ") || line.starts_with("error: "))
+            ),
+            1 => assert!(!out.is_empty(), "{call}"),
+            _ => {}
+        }
+        let name = call.split(' ').next().unwrap();
+        ends.entry(name).or_default().insert(status);
+    };
+    for (call, expected) in CALLS {
+        hold(call, expected, true);
+    }
+    for (call, expected, without) in WITH_TOOLS {
+        hold(call, expected, true);
+        hold(call, without, false);
+    }
+    // Every command is here; those that check something, with a check that fails.
+    let (_, help, _) = run(&["--help"]);
+    let commands = help.split("Commands:").nth(1).unwrap().split("Options:").next().unwrap();
+    let names = commands.lines().filter(|line| line.starts_with("  ") && !line.starts_with("   "));
+    let names: BTreeSet<&str> = names.filter_map(|line| line.split_whitespace().next()).collect();
+    for name in names.iter().filter(|name| **name != "help") {
+        let found = ends.get(name).unwrap_or_else(|| panic!("{name} is not tried"));
+        let (_, help, _) = run(&[name, "--help"]);
+        let checks = help.contains("Exit status 1") || *name == "demo";
+        let expected = if checks { BTreeSet::from([0, 1, 2]) } else { BTreeSet::from([0, 2]) };
+        assert_eq!(*found, expected, "{name}");
+    }
+}
