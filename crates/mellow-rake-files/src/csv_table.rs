@@ -31,9 +31,9 @@ impl CsvTable {
 }
 
 /// A name as a field: in quotes where something in it would be taken for more than a letter (RFC 4180), or
-/// the line for a comment.
+/// the line for a comment, or what begins the file for a mark of its encoding.
 pub(crate) fn field(name: &str) -> Cow<'_, str> {
-    match name.is_empty() || name.contains(['"', ',', ';', '\t', '\n', '\r', '#']) {
+    match name.is_empty() || name.contains(['"', ',', ';', '\t', '\n', '\r', '#', '\u{feff}']) {
         true => Cow::Owned(format!("\"{}\"", name.replace('"', "\"\""))),
         false => Cow::Borrowed(name),
     }

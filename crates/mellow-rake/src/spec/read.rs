@@ -1,7 +1,8 @@
 //! Reading a spec: TOML with the place of every key and value.
 
 use super::read_direct;
-use super::read_fir::{self, Wanted, fir_band, fir_kind};
+use super::read_fir::{self, Wanted, fir_band};
+use super::read_fir_kinds::fir_kind;
 use super::read_fixed::fixed;
 use super::read_recursive::{design_word, recursive};
 use super::{
@@ -19,6 +20,15 @@ pub(super) const WORD_FORMS: &str = "a word format in quotes, as \"s16f15\" or \
 pub(crate) const FREQUENCY_FORMS: &str = "a frequency with its unit in quotes, as \"87.5 Hz\", \"2 kHz\", \
      \"628 rad/s\", \"0.25 fs\" (a fraction of the sample rate), \"0.5 pi rad/sample\", \"90 deg\" (an \
      angle per sample)";
+/// More characters than any quantity, word or path of a spec has: what is longer is refused before it is
+/// read, so that no refusal repeats it.
+const MOST_CHARACTERS: usize = 300;
+
+/// The beginning of a text that comes from outside, as much as a message shows.
+fn beginning(text: &str) -> String {
+    text.chars().take(60).collect()
+}
+
 /// A text and the way from a byte offset to its line and column.
 pub(crate) struct Source<'a> {
     text: &'a str,
@@ -71,7 +81,7 @@ impl<'a> Keys<'a> {
         for key in table.keys() {
             let name: &str = key.get_ref();
             if !known.contains(&name) {
-                let shown: String = name.chars().take(60).collect();
+                let shown = beginning(name);
                 let problem = Problem::UnknownKey {
                     nearest: nearest(name, known),
                     accepted: known.join(", "),
@@ -164,10 +174,14 @@ impl<'a> Found<'a> {
     pub(crate) fn wrong_type(&self, accepted: &'static str) -> SpecError {
         let found = match self.value {
             DeValue::String(text) => {
-                format!("the text \"{}\"", text.chars().take(60).collect::<String>())
+                let (count, shown) = (text.chars().count(), beginning(text));
+                match count {
+                    0..=60 => format!("the text \"{shown}\""),
+                    _ => format!("a text of {count} characters, \"{shown} ...\""),
+                }
             }
-            DeValue::Integer(number) => format!("the bare number {}", number.as_str()),
-            DeValue::Float(number) => format!("the bare number {}", number.as_str()),
+            DeValue::Integer(number) => format!("the bare number {}", beginning(number.as_str())),
+            DeValue::Float(number) => format!("the bare number {}", beginning(number.as_str())),
             DeValue::Boolean(value) => format!("{value}"),
             DeValue::Datetime(_) => "a date".to_owned(),
             DeValue::Array(_) => "an array".to_owned(),
@@ -178,7 +192,7 @@ impl<'a> Found<'a> {
 
     pub(crate) fn text(&self, accepted: &'static str) -> Result<&'a str, SpecError> {
         match self.value {
-            DeValue::String(text) => Ok(text),
+            DeValue::String(text) if text.chars().count() <= MOST_CHARACTERS => Ok(text),
             _ => Err(self.wrong_type(accepted)),
         }
     }
@@ -227,7 +241,7 @@ impl<'a> Found<'a> {
         let words: Vec<&'static str> = choices.iter().map(|(word, _)| *word).collect();
         choices.iter().find(|(word, _)| *word == text).map(|(_, choice)| *choice).ok_or_else(|| {
             self.error(Problem::Choice {
-                found: text.chars().take(60).collect(),
+                found: beginning(text),
                 nearest: nearest(text, &words),
                 accepted: words.join(", "),
             })
