@@ -3,7 +3,7 @@
 use crate::arguments::{Drawing, Letters};
 use crate::failure::Failure;
 use crate::print;
-use mellow_rake_figures::{Format, Sheet, SketchStyle, draw, sketch};
+use mellow_rake_figures::{Format, Sheet, SketchStyle, draw};
 use mellow_rake_files::write_whole;
 use mellow_rake_report::Document;
 use mellow_rake_report::figure::{Scene, View};
@@ -49,7 +49,7 @@ pub(crate) fn draw_all(
     };
     for view in drawing.views(&[View::Gain]) {
         page.gap();
-        page.sketch(sketch(&scene.panel(*view), columns(), style)?);
+        page.figure(scene.panel(*view), columns(), style)?;
     }
     Ok(page)
 }

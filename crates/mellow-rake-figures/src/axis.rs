@@ -4,7 +4,7 @@ use plotters::coord::ranged1d::{DefaultFormatting, KeyPointHint, Ranged};
 use std::ops::Range;
 
 /// An axis.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, serde::Serialize)]
 pub struct Axis {
     /// What is shown along it.
     pub name: String,

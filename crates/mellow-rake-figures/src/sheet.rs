@@ -10,7 +10,7 @@ use plotters::prelude::*;
 
 /// A region that a curve was asked to stay out of, in the units of the axes. Ends may be infinite: then it
 /// reaches to the edge of the panel.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, serde::Serialize)]
 pub struct Region {
     /// From and to, along x.
     pub x: (f64, f64),
@@ -19,7 +19,7 @@ pub struct Region {
 }
 
 /// What is drawn of a series of points.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, serde::Serialize)]
 pub enum Shape {
     /// Straight lines between points with rising x.
     Line(Vec<(f64, f64)>),
@@ -39,7 +39,7 @@ pub enum Shape {
 }
 
 /// Values over a field of even cells.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, serde::Serialize)]
 pub struct Cells {
     /// From where to where the columns reach together, along x.
     pub x: (f64, f64),
@@ -52,7 +52,7 @@ pub struct Cells {
 }
 
 /// Something drawn in a panel.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, serde::Serialize)]
 pub struct Series {
     /// Its name in the legend; empty for none. Series of one name in several panels share an entry.
     pub name: String,
@@ -63,7 +63,7 @@ pub struct Series {
 }
 
 /// One panel.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, serde::Serialize)]
 pub struct Panel {
     /// Its title.
     pub title: String,
@@ -108,7 +108,7 @@ impl Panel {
 /// assert!(draw(&sheet, Format::Svg)?.starts_with(b"<svg"));
 /// # Ok::<(), mellow_rake_figures::FigureError>(())
 /// ```
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, serde::Serialize)]
 pub struct Sheet {
     /// What it shows.
     pub title: String,

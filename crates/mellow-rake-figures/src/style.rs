@@ -41,7 +41,7 @@ pub(crate) fn heat(share: f64) -> RGBColor {
 }
 
 /// How a curve is drawn.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize)]
 pub enum Pen {
     /// A wide, light line that another may lie on.
     Under,

@@ -1,6 +1,7 @@
 //! A page as blocks, of which text for a terminal is one rendering.
 
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+use mellow_rake_figures::{FigureError, Panel, SketchStyle, sketch};
 use serde::Serialize;
 use std::fmt;
 
@@ -40,10 +41,13 @@ pub enum Block {
         /// In words.
         text: String,
     },
-    /// A drawing in letters.
-    Sketch {
-        /// Its lines.
-        text: String,
+    /// A figure.
+    Figure {
+        /// Its axes, its template and its curves.
+        panel: Box<Panel>,
+        /// The same drawn in letters, for pages that are text.
+        #[serde(skip)]
+        letters: String,
     },
 }
 
@@ -113,9 +117,19 @@ impl Document {
         self.blocks.push(Block::Verdict { held, text: text.into() });
     }
 
-    /// A drawing in letters.
-    pub fn sketch(&mut self, text: String) {
-        self.blocks.push(Block::Sketch { text });
+    /// A figure, drawn in letters of a style in so many columns where the page is text.
+    ///
+    /// # Errors
+    /// [`FigureError`] where so many columns have no room for it.
+    pub fn figure(
+        &mut self,
+        panel: Panel,
+        columns: usize,
+        style: SketchStyle,
+    ) -> Result<(), FigureError> {
+        let letters = sketch(&panel, columns, style)?;
+        self.blocks.push(Block::Figure { panel: Box::new(panel), letters });
+        Ok(())
     }
 
     /// All blocks of another page.
@@ -169,7 +183,7 @@ fn rendered(block: &Block, columns: usize) -> String {
         Block::Paragraph { text, first, others } => wrapped(text, *first, *others, columns),
         Block::Table { header, rows } => table(header, rows),
         Block::Verdict { text, .. } => wrapped(text, 2, 4, columns),
-        Block::Sketch { text } => text.clone(),
+        Block::Figure { letters, .. } => letters.clone(),
     }
 }
 

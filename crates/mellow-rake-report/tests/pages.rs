@@ -28,7 +28,7 @@ fn holds(page: &Document, kind: &str) {
                 }
                 Block::Table { rows, .. } => rows.len() + 1,
                 Block::Line { .. } => 1,
-                Block::Verdict { .. } | Block::Sketch { .. } => {
+                Block::Verdict { .. } => {
                     // Wrapped as words are.
                     let mut end = at + 1;
                     while end < lines.len() && lines[end].starts_with("    ") {
@@ -36,6 +36,7 @@ fn holds(page: &Document, kind: &str) {
                     }
                     end - at
                 }
+                Block::Figure { letters, .. } => letters.lines().count(),
                 _ => panic!("a block that is not known"),
             };
             if let Block::Paragraph { .. } = block {

@@ -233,7 +233,7 @@ fn a_change_in_the_generated_text_is_caught() {
         };
         for answer in device.run(stimulus, &expected).unwrap() {
             let comparison = compare(&expected, &answer.words);
-            let Mismatch { sample, expected: e, found } = comparison.first.expect(from);
+            let Mismatch { sample, expected: e, found, .. } = comparison.first.expect(from);
             assert!(e != found && e == Some(expected[sample]), "{from}");
             assert!(answer.own_mismatches.is_none_or(|count| count == comparison.differing));
         }

@@ -276,9 +276,9 @@ fn words_of_its_own(
 ) -> Datapath {
     let mut found = datapath;
     let table = &found.tables[0];
-    let lift = table.lifts.iter().flatten().copied().max().unwrap_or(0);
+    let exponent = table.exponents.iter().flatten().copied().max().unwrap_or(0);
     let line = found.lines.iter().map(|line| line.format.width()).max().unwrap_or(0);
-    let is_narrow = table.format.width() + lift + line < 62;
+    let is_narrow = table.format.width() + exponent + line < 62;
     if is_narrow && below(noise, 3) == 0 {
         let fraction = found.output.fraction() + noise.integer(-1, 12) as i32;
         let format = WordFormat::new(true, 64, fraction).unwrap();

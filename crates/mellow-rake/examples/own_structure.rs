@@ -13,7 +13,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     // Five bits of fraction more than the input are remembered, so that a 32nd of it is not lost; and a whole
     // bit, as a rounding may pass full scale by half a step.
     let (input, memory) = ("s16f15".parse()?, "s22f20".parse()?);
-    let term = |sign, word, halvings| Term::Word { sign, word: Node(word), halvings };
+    let term =
+        |sign, word, binary_point_shift| Term::Word { sign, word: Node(word), binary_point_shift };
     let operations = vec![
         Operation::Input,
         Operation::Tap { line, row, age: 1 },

@@ -43,12 +43,13 @@
 //! # Ok::<(), mellow_rake::study::StudyError>(())
 //! ```
 //!
-//! A [`study`] is what front ends call. The rooms behind it stand in the order of the work: [`units`],
-//! [`window`] and [`spec`] say what is asked for, [`design`] makes a [`filter`] of it, [`response`] says what
-//! that does and [`quality`] how it compares with what was asked, [`convert`] gives it other forms, [`fixed`]
-//! has the words it will run on, [`implementation`] puts it on a [`datapath`], the one exact program on
-//! integers that everything else reads: the simulator, the bounds, and the writers in [`write`](mod@write).
-//! [`signal`] makes what it is tried on from [`random`] numbers, [`verify`] compares.
+//! The [`tutorial`] goes on from here, step by step. A [`study`] is what front ends call. The rooms behind it
+//! stand in the order of the work: [`units`], [`window`] and [`spec`] say what is asked for, [`design`] makes
+//! a [`filter`] of it, [`response`] says what that does and [`quality`] how it compares with what was asked,
+//! [`convert`] gives it other forms, [`fixed`] has the words it will run on, [`implementation`] puts it on a
+//! [`datapath`], the one exact program on integers that everything else reads: the simulator, the bounds, and
+//! the writers in [`write`](mod@write). [`signal`] makes what it is tried on from [`random`] numbers,
+//! [`verify`] compares.
 //!
 //! This crate computes. It touches no files, processes, terminals or clocks, and gives the same bytes on
 //! every machine: transcendental functions come from `libm`, sums have a fixed order, random signals have
@@ -70,6 +71,7 @@ pub mod response;
 pub mod signal;
 pub mod spec;
 pub mod study;
+pub mod tutorial;
 pub mod units;
 pub mod verify;
 pub mod window;

@@ -160,17 +160,18 @@ fn noise_of_rounded_products_is_as_predicted() {
 /// A row with a fraction of its own is the row of longer integers with zeros at their end, in every
 /// structure.
 #[test]
-fn a_lifted_row_is_a_longer_one() {
+fn a_row_with_exponents_is_a_longer_one() {
     let rows = vec![
         vec![0.01, 0.02, 0.01, -1.2, 0.5],
         vec![0.3, -0.1, 0.2, -0.3, 0.4],
         vec![0.04, 0.01, 0.02, 0.05, 0.06],
     ];
     let groups = [0..2, 2..5];
-    let lifted = round_groups(&rows, "s12".parse().unwrap(), &groups, 15).unwrap();
-    assert_eq!(lifted.lifts, [[0, 0, 6, 6, 6], [4; 5], [1; 5]]);
-    let longer = |row: usize| (0..5).map(|k| lifted.rows[row][k] << lifted.lift(row, k)).collect();
-    let format = WordFormat::new(true, 12 + 6, lifted.format.fraction()).unwrap();
+    let scaled = round_groups(&rows, "s12".parse().unwrap(), &groups, 15).unwrap();
+    assert_eq!(scaled.exponents, [[0, 0, 6, 6, 6], [4; 5], [1; 5]]);
+    let longer =
+        |row: usize| (0..5).map(|k| scaled.rows[row][k] << scaled.exponent(row, k)).collect();
+    let format = WordFormat::new(true, 12 + 6, scaled.format.fraction()).unwrap();
     let plain = RoundedTable::new(format, (0..3).map(longer).collect());
     let word: WordFormat = "s16f14".parse().unwrap();
     for overflow in [Overflow::Saturate, Overflow::Wrap] {
@@ -187,7 +188,7 @@ fn a_lifted_row_is_a_longer_one() {
                 direct_form_2_transposed(table, sections).unwrap(),
             ]
         };
-        for (one, other) in all(&lifted).into_iter().zip(all(&plain)) {
+        for (one, other) in all(&scaled).into_iter().zip(all(&plain)) {
             let (one, other) = (one.check().unwrap(), other.check().unwrap());
             let input = noise(word, 4000, 11);
             assert_eq!(run(&one, &input), run(&other, &input));
@@ -200,7 +201,7 @@ fn a_lifted_row_is_a_longer_one() {
     for (row, values) in rows.iter().enumerate() {
         for (column, value) in values.iter().enumerate() {
             let apart = |table: &RoundedTable| (table.value(row, column) - value).abs();
-            assert!(apart(&lifted) <= apart(&common));
+            assert!(apart(&scaled) <= apart(&common));
         }
     }
 }

@@ -2,72 +2,63 @@
 //! the reference, sample by sample and in blocks.
 
 use mellow_rake::datapath::Simulator;
-use mellow_rake::filter::{Form, Section, Sections, Taps};
-use mellow_rake::fixed::{Overflow, Rounding, WordFormat};
-use mellow_rake::implementation::implement;
 use mellow_rake::random::NoiseSource;
-use mellow_rake::spec::{Fixed, Structure};
+use mellow_rake::spec::Structure;
 use proptest::prelude::*;
+use std::collections::BTreeSet;
 
-fn one_of<T: Copy>(noise: &mut NoiseSource, all: &[T]) -> T {
-    all[noise.integer(0, all.len() as i64 - 1) as usize]
-}
+#[path = "common/filters.rs"]
+mod filters;
 
-/// A filter of some sections, or of taps that mirror.
-fn form(noise: &mut NoiseSource, structure: Structure) -> Form {
-    let mut number = |reach: f64| reach * (2.0 * noise.uniform() - 1.0);
-    if structure.is_for_taps() {
-        let half: Vec<f64> = (0..5).map(|k| if k % 2 == 0 { number(0.4) } else { 0.0 }).collect();
-        let mirrored = half.iter().copied().chain([0.5]).chain(half.iter().rev().copied());
-        return Form::from(Taps(mirrored.collect()));
-    }
-    let mut section = || {
-        let (radius, place) = (0.5 + number(0.45), number(0.95));
-        let b = [number(0.5), number(0.5), number(0.5)];
-        Section { b, a: [-2.0 * radius * place, radius * radius] }
-    };
-    Form::from(Sections((0..2).map(|_| section()).collect()))
-}
+use filters::{any_filter, any_word, one_of};
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 600, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 900, failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn every_engine_gives_the_integers_of_the_reference(seed: u64) {
         let mut noise = NoiseSource::new(seed);
         let structure = one_of(&mut noise, &Structure::ALL);
-        let form = form(&mut noise, structure);
-        let width = noise.integer(4, 40) as u32;
-        let input = WordFormat::new(true, width, width as i32 - 1).unwrap();
-        let mut fixed = Fixed::new(structure, input);
-        fixed.coefficients.width = noise.integer(6, 32) as u32;
-        fixed.rounding = one_of(&mut noise, &Rounding::ALL);
-        fixed.overflow = one_of(&mut noise, &[Overflow::Saturate, Overflow::Wrap]);
-        fixed.multiplier = noise.integer(0, 5) > 0;
-        if structure.adds_whole_products() && noise.integer(0, 2) == 0 {
-            let bits = width + 4;
-            fixed.products = WordFormat::new(true, bits, width as i32).ok();
-        }
-        let Ok(filter) = implement(&form, fixed) else { return Ok(()) };
-        let [low, high] = [input.minimum(), input.maximum()].map(|end| end as i64);
-        let mut word = || match noise.integer(0, 9) {
-            0 => low,
-            1 => high,
-            2 => 0,
-            // Beyond the format: brought to its end.
-            3 => high.saturating_mul(3),
-            _ => noise.integer(low, high),
-        };
-        let words: Vec<i64> = (0..200).map(|_| word()).collect();
+        let Some(filter) = any_filter(&mut noise, structure) else { return Ok(()) };
+        let input = filter.checked.datapath().input;
+        let words: Vec<i64> = (0..700).map(|_| any_word(&mut noise, input, true)).collect();
         let mut reference = Simulator::reference(&filter.checked);
         let expected = reference.run(&words);
         let (mut whole, mut single) =
             (Simulator::new(&filter.checked), Simulator::new(&filter.checked));
-        let blocks: Vec<i64> = words.chunks(7).flat_map(|block| whole.run(block)).collect();
+        // Blocks of one, short ones, and longer ones than any window of memory.
+        let (mut blocks, mut rest) = (Vec::new(), &words[..]);
+        while !rest.is_empty() {
+            let length = one_of(&mut noise, &[1, 7, 40, 256, 300]).min(rest.len());
+            let (block, others) = rest.split_at(length);
+            blocks.extend(whole.run(block));
+            rest = others;
+        }
         let steps: Vec<i64> = words.iter().map(|x| single.step(*x)).collect();
         prop_assert_eq!(&expected, &blocks, "{}", structure.as_str());
         prop_assert_eq!(&expected, &steps, "{}", structure.as_str());
         prop_assert_eq!(reference.limited_samples(), whole.limited_samples());
         prop_assert_eq!(reference.limited_samples(), single.limited_samples());
     }
+}
+
+/// Every structure runs in machine words where its words are short: none is known to the simulator by name.
+#[test]
+fn short_words_run_in_machine_words() {
+    let mut noise = NoiseSource::new(1);
+    let mut fast = BTreeSet::new();
+    for _ in 0..40 {
+        for structure in Structure::ALL {
+            let Some(filter) = any_filter(&mut noise, structure) else { continue };
+            if Simulator::new(&filter.checked).is_fast() {
+                fast.insert(structure.as_str());
+            } else {
+                let widest =
+                    filter.checked.datapath().input.width() + filter.fixed.coefficients.width;
+                assert!(widest > 24, "{}: {:?}", structure.as_str(), filter.fixed);
+            }
+        }
+    }
+    let all = BTreeSet::from_iter(Structure::ALL.map(|structure| structure.as_str()));
+    assert_eq!(fast, all);
 }

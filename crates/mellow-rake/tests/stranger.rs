@@ -7,11 +7,16 @@ use mellow_rake::datapath::{
 use mellow_rake::design::notch;
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients, round_groups};
 use mellow_rake::random::NoiseSource;
+use mellow_rake::spec::Structure;
 use mellow_rake::units::SampleRate;
+use proptest::prelude::*;
 
+#[path = "common/filters.rs"]
+mod filters;
 #[path = "common/reader.rs"]
 mod reader;
 
+use filters::{any_filter, any_word, one_of};
 use reader::Reader;
 
 fn assert_equal(checked: &Checked, name: &str) {
@@ -71,5 +76,24 @@ fn a_stranger_builds_the_same_filter_from_the_json_alone() {
                 assert_equal(&short.check().unwrap(), &name);
             }
         }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Random filters of every structure, in random words.
+    #[test]
+    fn a_stranger_builds_any_filter(seed: u64) {
+        let mut noise = NoiseSource::new(seed);
+        let structure = one_of(&mut noise, &Structure::ALL);
+        let Some(filter) = any_filter(&mut noise, structure) else { return Ok(()) };
+        let description = describe(&filter.checked);
+        let mut stranger = Reader::new(&serde_json::to_value(description).unwrap());
+        let input = filter.checked.datapath().input;
+        let words: Vec<i64> = (0..300).map(|_| any_word(&mut noise, input, false)).collect();
+        let found: Vec<i128> = words.iter().map(|x| stranger.step((*x).into())).collect();
+        let expected = Simulator::new(&filter.checked).run(&words);
+        prop_assert_eq!(expected.into_iter().map(i128::from).collect::<Vec<_>>(), found);
     }
 }

@@ -47,7 +47,7 @@ fn value_text(value: &FormValue) -> Document {
             numbers(&mut page, "D", &[found.d]);
         }
         FormValue::AllPassSum(found) => {
-            let AllPassSum { sign, factor, first, second } = found;
+            let AllPassSum { sign, factor, first, second, .. } = found;
             let (sign, minus) =
                 (if *sign > 0.0 { '+' } else { '-' }, if *factor < 0.0 { "-" } else { "" });
             let _ = writeln!(

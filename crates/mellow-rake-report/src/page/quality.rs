@@ -51,9 +51,10 @@ fn of_weight(rows: &[QualityRow]) -> Vec<QualityRow> {
     let mut all: Vec<QualityRow> = rows.iter().filter(|row| !is_error(row)).cloned().collect();
     if let Some(worst) = worst {
         // The same row for the designed and the rounded filter, wherever each errs most.
-        let worst =
-            QualityRow { asked: Wished::Nothing, place: Place::Everywhere, ..worst.clone() };
-        all.insert(first, QualityRow { words: "largest error of all bands", ..worst });
+        let mut worst = worst.clone();
+        (worst.asked, worst.place) = (Wished::Nothing, Place::Everywhere);
+        worst.words = "largest error of all bands";
+        all.insert(first, worst);
     }
     all
 }

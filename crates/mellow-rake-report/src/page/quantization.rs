@@ -129,7 +129,7 @@ fn structures_text(structures: &[StructureFigures]) -> Document {
 }
 
 fn noise_text(noise: &NoiseFigures) -> Document {
-    let NoiseFigures { words, constant_input_error_lsb, converter } = noise;
+    let NoiseFigures { words, constant_input_error_lsb, converter, .. } = noise;
     let row = |name: &str, predicted: Option<f64>, measured: Option<f64>| {
         vec![name.to_owned(), number(predicted, 3), number(measured, 3)]
     };
@@ -423,7 +423,7 @@ fn quieter_text(structure: &str, found: &Quieter) -> String {
             wide.width()
         ));
     }
-    if let Some(LowerRate { factor, noise_rms_lsb }) = found.at_lower_rate {
+    if let Some(LowerRate { factor, noise_rms_lsb, .. }) = found.at_lower_rate {
         ways.push(format!(
             "after the rate was lowered {factor} times, the same words and structure leave {noise_rms_lsb:.2}"
         ));
@@ -470,12 +470,12 @@ pub fn impossible(found: &Impossible) -> Document {
         let bound = number(row.error_bound_lsb, 0);
         ways.push(does(row, format!("errs by {bound} LSB at most, noise not predicted")));
     }
-    if let [LowerRate { factor, noise_rms_lsb }, rest @ ..] = &found.at_lower_rates[..] {
+    if let [LowerRate { factor, noise_rms_lsb, .. }, rest @ ..] = &found.at_lower_rates[..] {
         let mut way = format!(
             "{structure} in these words does it after the rate was lowered {factor} times, and leaves \
                 {noise_rms_lsb:.2} LSB"
         );
-        if let Some(LowerRate { factor, noise_rms_lsb }) = rest.last() {
+        if let Some(LowerRate { factor, noise_rms_lsb, .. }) = rest.last() {
             way.push_str(&format!(" ({factor} times: {noise_rms_lsb:.2})"));
         }
         ways.push(way);

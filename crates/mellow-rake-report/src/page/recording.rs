@@ -28,7 +28,7 @@ pub struct Inspected<'a> {
 
 /// How a spectrum stands to a mask.
 pub fn mask(margin: &MaskMargin) -> String {
-    let MaskMargin { margin_db, at_hz, level_db, allowed_db, points, above } = margin;
+    let MaskMargin { margin_db, at_hz, level_db, allowed_db, points, above, .. } = margin;
     let verdict = match above {
         0 => format!("below the mask by {margin_db:.1} dB or more"),
         above => {

@@ -179,7 +179,7 @@ fn errors(page: &mut Document, implementation: &Implementation, bounds: &Bounds)
 
 /// What came of a search for better integers.
 fn chosen(choice: &IntegerChoice, filter: &Implementation) -> Document {
-    let IntegerChoice { nearest, found, tried, changed } = *choice;
+    let IntegerChoice { nearest, found, tried, changed, .. } = *choice;
     let count: usize = filter.table.rows.iter().map(Vec::len).sum();
     let digits = filter.fixed.integers.digits;
     let few = digits.map_or(String::new(), |most| format!(" of at most {most} signed digits"));

@@ -8,6 +8,7 @@ use std::f64::consts::PI;
 /// What a conversion lost.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Loss {
     /// The largest change of the complex response, over its peak.
     pub response: f64,
@@ -19,6 +20,7 @@ pub struct Loss {
 /// A filter in another form, with what the way there lost.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Converted<T> {
     /// The new form.
     pub form: T,

@@ -8,6 +8,7 @@ use num_complex::Complex64;
 /// H(z) = constant + Σ sections, each (b0 + b1 z⁻¹)/(1 + a1 z⁻¹ + a2 z⁻²).
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Parallel {
     /// The direct share.
     pub constant: f64,
@@ -182,6 +183,7 @@ pub fn from_all_pass_sum(sum: &AllPassSum) -> Result<Converted<ZerosPolesGain>, 
 /// H(z) = (A₁(z) ± A₂(z))/2 with two stable all-passes; the other sign gives the complement.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct AllPassSum {
     /// The first branch.
     pub first: Vec<Section>,

@@ -22,6 +22,7 @@ use num_complex::Complex64;
 
 /// The levels that a word can reach, for any input in range and any rounding errors.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct Reach {
     /// The limit or sum whose incoming word is meant.
     pub node: Node,
@@ -40,6 +41,7 @@ pub struct Reach {
 
 /// The range of the output error caused by all roundings together.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct ErrorBound {
     /// The lowest error as a value (fixed point minus the same filter without roundings).
     pub low: f64,
@@ -56,6 +58,7 @@ impl ErrorBound {
 
 /// What is proved about levels and errors.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Bounds {
     /// Every place where a word could be changed by an overflow.
     pub reaches: Vec<Reach>,
@@ -197,6 +200,7 @@ fn end(format: WordFormat, high: bool) -> f64 {
 
 /// The worst input that there is: the sequence that drives a path to its bound.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct WorstCase {
     /// The input, in integers of the input format.
     pub input: Vec<i64>,

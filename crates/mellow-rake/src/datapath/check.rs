@@ -12,6 +12,7 @@ use std::collections::BTreeMap;
 
 /// What is known about the word of an accumulator.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct SumFact {
     /// The largest size that any partial sum, in any order, can have.
     pub partial: i128,
@@ -27,6 +28,7 @@ pub struct SumFact {
 
 /// What is known about a limit.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct LimitFact {
     /// The smallest integer that the word before the limit can hold by its own arithmetic.
     pub low: i128,
@@ -255,7 +257,7 @@ fn source_format(
 }
 
 fn check_tables(datapath: &Datapath) -> Result<(), DatapathError> {
-    for Table { name, format, lifts, rows, .. } in &datapath.tables {
+    for Table { name, format, exponents, rows, .. } in &datapath.tables {
         let columns = rows.first().map_or(0, Vec::len);
         let what = if columns == 0 {
             "it has no coefficients"
@@ -263,12 +265,12 @@ fn check_tables(datapath: &Datapath) -> Result<(), DatapathError> {
             "its rows differ in length"
         } else if rows.iter().flatten().any(|value| !format.holds((*value).into())) {
             "a coefficient lies outside its format"
-        } else if !lifts.is_empty()
-            && (lifts.len() != rows.len() || lifts.iter().any(|row| row.len() != columns))
+        } else if !exponents.is_empty()
+            && (exponents.len() != rows.len() || exponents.iter().any(|row| row.len() != columns))
         {
-            "it has more or fewer lifts than coefficients"
-        } else if lifts.iter().flatten().any(|lift| lift + format.width() > 63) {
-            "a lifted coefficient needs more than 63 bits"
+            "it has more or fewer exponents than coefficients"
+        } else if exponents.iter().flatten().any(|exponent| exponent + format.width() > 63) {
+            "a coefficient with its exponent needs more than 63 bits"
         } else {
             continue;
         };

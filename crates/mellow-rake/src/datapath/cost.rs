@@ -7,6 +7,7 @@ use crate::fixed::signed_digits;
 /// Operations per sample and memory of a datapath, before any target makes something better of it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Cost {
     /// Products per sample.
     pub multiplies_per_sample: usize,
@@ -118,7 +119,7 @@ impl Checked {
 impl Term {
     /// A word as it is.
     pub(super) fn word(sign: Sign, word: Node) -> Term {
-        Term::Word { sign, word, halvings: 0 }
+        Term::Word { sign, word, binary_point_shift: 0 }
     }
 
     /// Number of products in the term.

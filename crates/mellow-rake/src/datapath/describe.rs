@@ -9,6 +9,7 @@ use crate::fixed::{Overflow, Rounding, WordFormat};
 /// A datapath as plain data. Field names are those of the JSON.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Description {
     /// The format of the input word.
     pub input: WordFormat,
@@ -35,6 +36,7 @@ pub(crate) const TRANSFER_FUNCTION: &str = "H(z) = (b0 + b1 z^-1 + ...)/(1 + a1 
 /// A table of coefficients.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct TableDescription {
     /// Its name.
     pub name: &'static str,
@@ -43,7 +45,7 @@ pub struct TableDescription {
     /// For each coefficient, by how many bits its fraction is smaller than that of the format; left out where
     /// none is.
     #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Vec::is_empty"))]
-    pub lifts: Vec<Vec<u32>>,
+    pub exponents: Vec<Vec<u32>>,
     /// The integers.
     pub rows: Vec<Vec<i64>>,
 }
@@ -51,6 +53,7 @@ pub struct TableDescription {
 /// A delay line.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct LineDescription {
     /// Its name.
     pub name: &'static str,
@@ -65,6 +68,7 @@ pub struct LineDescription {
 /// One operation.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Step {
     /// Its number.
     pub node: u32,
@@ -147,6 +151,7 @@ pub enum TermDescription {
 /// What is done to each product of a sum before it is added.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct ProductsDescription {
     /// Bits that each product drops; zeros that are appended, if negative.
     pub product_shift_right: i32,
@@ -169,7 +174,7 @@ pub fn describe(checked: &Checked) -> Description {
             .map(|t| TableDescription {
                 name: t.name,
                 format: t.format,
-                lifts: t.lifts.clone(),
+                exponents: t.exponents.clone(),
                 rows: t.rows.clone(),
             })
             .collect(),
@@ -255,10 +260,12 @@ impl Describer<'_> {
     fn term(&self, term: &Term, fraction: i32) -> TermDescription {
         let datapath = self.checked.datapath();
         match term {
-            Term::Word { sign, word, halvings } => TermDescription::Word {
+            Term::Word { sign, word, binary_point_shift } => TermDescription::Word {
                 sign: mark(*sign),
                 word: word.0,
-                shift_left: fraction - self.checked.fractions()[word.0 as usize] - halvings,
+                shift_left: fraction
+                    - self.checked.fractions()[word.0 as usize]
+                    - binary_point_shift,
             },
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let product = datapath.tables[table.0].format.fraction()

@@ -39,9 +39,9 @@ pub fn dump(checked: &Checked) -> String {
             };
             let integers: Vec<String> = row.iter().map(i64::to_string).collect();
             let _ = write!(text, "{name}: {}", integers.join(" "));
-            if let Some(lifts) = table.lifts.get(index) {
-                let lifts: Vec<String> = lifts.iter().map(u32::to_string).collect();
-                let _ = write!(text, ", lifted by {}", lifts.join(" "));
+            if let Some(exponents) = table.exponents.get(index) {
+                let exponents: Vec<String> = exponents.iter().map(u32::to_string).collect();
+                let _ = write!(text, ", exponents {}", exponents.join(" "));
             }
             text.push('\n');
         }

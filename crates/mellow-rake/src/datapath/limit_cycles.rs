@@ -11,6 +11,7 @@ use std::collections::HashSet;
 
 /// An oscillation without input.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct LimitCycle {
     /// The largest size of the output in it, in steps of the output word.
     pub amplitude: i64,
@@ -39,6 +40,7 @@ pub enum CycleSearch {
 
 /// What was found.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct LimitCycles {
     /// How.
     pub search: CycleSearch,
@@ -292,6 +294,7 @@ pub fn zero_input_cycles_among(checked: &Checked, sections: usize) -> Option<Lim
 
 /// What became of states of any size without an input.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct OverflowSearch {
     /// Random states, as large as the formats allow, from which it was started.
     pub starts: u64,

@@ -27,6 +27,7 @@ pub enum Drive {
 
 /// A rounding operation as a source of error.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct RoundingSource {
     /// The operation.
     pub node: Node,
@@ -81,8 +82,8 @@ impl Arithmetic for Linear {
     fn add(&mut self, sum: f64, sign: Sign, term: f64, _: u32) -> f64 {
         if sign == Sign::Plus || self.absolute { sum + term } else { sum - term }
     }
-    fn halve(&mut self, word: f64, halvings: i32) -> f64 {
-        libm::scalbn(word, -halvings)
+    fn shift_point(&mut self, word: f64, binary_point_shift: i32) -> f64 {
+        libm::scalbn(word, -binary_point_shift)
     }
     fn close_sum(&mut self, at: Place, sum: f64, _: WordFormat) -> f64 {
         self.disturbed(at, sum)

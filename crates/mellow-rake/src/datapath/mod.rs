@@ -25,8 +25,8 @@
 //!
 //! **Products** are exact; widths and fractions add up. One factor is always a coefficient, so without its
 //! roundings and limits every datapath is a linear filter. A coefficient may have a fraction smaller than
-//! that of its table: its integer counts 2 to the power of the difference, its *lift*. A dot product may name
-//! a rounding that each of its products goes through before it is added ([`RoundedProducts`]).
+//! that of its table: its integer counts 2 to the power of the difference, its *exponent*. A dot product may
+//! name a rounding that each of its products goes through before it is added ([`RoundedProducts`]).
 //!
 //! **Sums** ([`Operation::Accumulate`]) are order-free. Every term is brought to the fraction of the
 //! accumulator by an exact shift to the left (a term of larger fraction is an error), the terms
@@ -58,11 +58,12 @@ mod check;
 mod cost;
 mod describe;
 mod dump;
+mod equations;
 mod error;
 mod factors;
-mod fast;
 mod limit_cycles;
 mod linear;
+mod machine_words;
 mod narrow;
 mod noise;
 mod range;
@@ -167,7 +168,7 @@ pub struct Table {
     pub format: WordFormat,
     /// For each coefficient, by how many bits its fraction is smaller than that of the format; empty where
     /// none is.
-    pub lifts: Vec<Vec<u32>>,
+    pub exponents: Vec<Vec<u32>>,
     /// The integers.
     pub rows: Vec<Vec<i64>>,
 }
@@ -175,24 +176,24 @@ pub struct Table {
 impl Table {
     /// Rounded coefficients as a table of a program.
     pub(crate) fn of(name: &'static str, holds: Coefficients, rounded: &RoundedTable) -> Table {
-        let RoundedTable { format, lifts, rows } = rounded.clone();
-        Table { name, holds, format, lifts, rows }
+        let RoundedTable { format, exponents, rows } = rounded.clone();
+        Table { name, holds, format, exponents, rows }
     }
 
     /// By how many bits the fraction of a coefficient is smaller than that of the format.
-    pub fn lift(&self, row: usize, column: usize) -> u32 {
-        self.lifts.get(row).and_then(|row| row.get(column)).copied().unwrap_or(0)
+    pub fn exponent(&self, row: usize, column: usize) -> u32 {
+        self.exponents.get(row).and_then(|row| row.get(column)).copied().unwrap_or(0)
     }
 
-    /// The lift of a column, where it is the same in all rows.
-    pub fn common_lift(&self, column: usize) -> Option<u32> {
-        let first = self.lift(0, column);
-        (1..self.rows.len()).all(|row| self.lift(row, column) == first).then_some(first)
+    /// The exponent of a column, where it is the same in all rows.
+    pub fn common_exponent(&self, column: usize) -> Option<u32> {
+        let first = self.exponent(0, column);
+        (1..self.rows.len()).all(|row| self.exponent(row, column) == first).then_some(first)
     }
 
     /// A coefficient as an integer of the finest fraction: the one that products are made with.
     pub fn coefficient(&self, row: usize, column: usize) -> i64 {
-        self.rows[row][column] << self.lift(row, column)
+        self.rows[row][column] << self.exponent(row, column)
     }
 }
 
@@ -227,9 +228,9 @@ pub enum Term {
         sign: Sign,
         /// The word.
         word: Node,
-        /// How often it is halved, without losing a bit: its fraction counts as so many bits larger. Below
-        /// zero it is doubled.
-        halvings: i32,
+        /// By how many places the binary point moves to the left: the same integer counts as so many times
+        /// halved, and no bit is lost. Below zero it moves to the right.
+        binary_point_shift: i32,
     },
     /// Σ table\[table_row\]\[column + k\] · line\[line_row\]\[age + k\] for k = 0 … count − 1.
     Dot {

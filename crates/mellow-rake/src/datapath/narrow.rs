@@ -136,27 +136,3 @@ fn reaches(checked: &Checked, sums: &[(Node, WordFormat, usize)]) -> BTreeMap<No
     }
     found
 }
-
-impl Datapath {
-    /// The same program with accumulators of 64 bits: what two programs that differ by the widths of sums
-    /// only have in common.
-    pub(super) fn with_widest_sums(&self) -> Datapath {
-        let mut datapath = self.clone();
-        let widen = |operations: &mut [(Node, Operation)]| {
-            for (_, operation) in operations {
-                if let Operation::Accumulate { format, .. } = operation
-                    && let Ok(wide) = WordFormat::new(true, 64, format.fraction())
-                {
-                    *format = wide;
-                }
-            }
-        };
-        widen(&mut datapath.body.operations);
-        for (_, operation) in &mut datapath.body.operations {
-            if let Operation::Repeat { body, .. } = operation {
-                widen(&mut body.operations);
-            }
-        }
-        datapath
-    }
-}

@@ -28,6 +28,7 @@ use rustfft::FftPlanner;
 
 /// The predicted rounding noise at the output.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct NoisePrediction {
     /// The mean of the error, as a value.
     pub mean: f64,

@@ -77,8 +77,8 @@ fn residues(datapath: &Datapath, fractions: &[i32]) -> BTreeMap<Node, (i128, i12
             }
             Operation::Accumulate { terms, .. } => {
                 let [
-                    Term::Word { sign: Sign::Plus, word, halvings: 0 },
-                    Term::Word { sign: Sign::Minus, word: rounded, halvings: 0 },
+                    Term::Word { sign: Sign::Plus, word, binary_point_shift: 0 },
+                    Term::Word { sign: Sign::Minus, word: rounded, binary_point_shift: 0 },
                 ] = &terms[..]
                 else {
                     continue;

@@ -490,8 +490,8 @@ impl<'a> Reading<'a> {
     ) -> Option<()> {
         let signed = |sign: Sign| if sign == Sign::Minus { -factor } else { factor };
         match term {
-            Term::Word { sign, word, halvings } => {
-                let shift = fraction - self.fractions[word.0 as usize] - halvings;
+            Term::Word { sign, word, binary_point_shift } => {
+                let shift = fraction - self.fractions[word.0 as usize] - binary_point_shift;
                 let scale = 1i128.checked_shl(u32::try_from(shift).ok()?)?;
                 let factor = signed(*sign).checked_mul(scale)?;
                 self.expand(Place { node: *word, ..at }, factor, to)

@@ -189,8 +189,8 @@ impl Writing<'_> {
         terms: &mut Vec<Term>,
     ) -> Result<(), DatapathError> {
         match *term {
-            Term::Word { sign, word, halvings } => {
-                terms.push(Term::Word { sign, word: self.words[&word], halvings });
+            Term::Word { sign, word, binary_point_shift } => {
+                terms.push(Term::Word { sign, word: self.words[&word], binary_point_shift });
             }
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let format = self.checked.datapath().lines[line.0].format;
@@ -283,7 +283,7 @@ impl Product {
         let (word, fraction) = (self.word, self.fraction);
         signed_digit_powers(self.coefficient).into_iter().map(move |(power, is_minus)| {
             let sign = if is_minus == (sign == Sign::Minus) { Sign::Plus } else { Sign::Minus };
-            Term::Word { sign, word, halvings: fraction - power as i32 }
+            Term::Word { sign, word, binary_point_shift: fraction - power as i32 }
         })
     }
 

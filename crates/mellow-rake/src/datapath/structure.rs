@@ -157,10 +157,10 @@ impl<'a> Structure<'a> {
         inside: Option<Loop>,
     ) -> Result<i32, DatapathError> {
         match term {
-            Term::Word { word, halvings, .. } => {
+            Term::Word { word, binary_point_shift, .. } => {
                 let fraction = self.word(node, *word)?;
-                let wide = (-128..=128).contains(halvings);
-                let found = fraction.saturating_add(*halvings);
+                let wide = (-128..=128).contains(binary_point_shift);
+                let found = fraction.saturating_add(*binary_point_shift);
                 let expected = fraction;
                 if wide {
                     Ok(found)

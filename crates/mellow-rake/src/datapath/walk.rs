@@ -24,8 +24,8 @@ pub(super) trait Arithmetic {
     /// `sum ± term · 2^shift`
     fn add(&mut self, sum: Self::Word, sign: Sign, term: Self::Word, shift: u32) -> Self::Word;
     fn close_sum(&mut self, at: Place, sum: Self::Word, format: WordFormat) -> Self::Word;
-    /// A word whose fraction counts as larger by some bits: the same integer.
-    fn halve(&mut self, word: Self::Word, _halvings: i32) -> Self::Word {
+    /// A word whose binary point moves to the left by some places: the same integer.
+    fn shift_point(&mut self, word: Self::Word, _places: i32) -> Self::Word {
         word
     }
     /// Drops `shift` bits, or appends `-shift` zeros.
@@ -187,10 +187,11 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
 
     fn add_term(&mut self, at: Place, sum: A::Word, term: &Term, fraction: i32) -> A::Word {
         match term {
-            Term::Word { sign, word, halvings } => {
-                let shift = (fraction - self.fractions[word.0 as usize] - halvings) as u32;
+            Term::Word { sign, word, binary_point_shift } => {
+                let shift =
+                    (fraction - self.fractions[word.0 as usize] - binary_point_shift) as u32;
                 let word = self.value(*word);
-                let word = self.arithmetic.halve(word, *halvings);
+                let word = self.arithmetic.shift_point(word, *binary_point_shift);
                 self.arithmetic.add(sum, *sign, word, shift)
             }
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {

@@ -52,8 +52,8 @@ impl Datapath {
         let rounded = Some(RoundedProducts { fraction: format.fraction(), rounding });
         self.each_sum(|_, terms, sum| {
             let word = |term: &Term| match term {
-                Term::Word { word, halvings, .. } => {
-                    Some(fractions[word.0 as usize].saturating_add(*halvings))
+                Term::Word { word, binary_point_shift, .. } => {
+                    Some(fractions[word.0 as usize].saturating_add(*binary_point_shift))
                 }
                 _ => None,
             };

@@ -12,6 +12,7 @@ use num_complex::Complex64;
 /// What is known of a filter that follows directly from a few numbers.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct DirectChoice {
     /// The kind, as in the spec file.
     pub kind: &'static str,
@@ -26,6 +27,7 @@ pub struct DirectChoice {
 /// A point of the response.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Mark {
     /// Where, in hertz.
     pub hertz: f64,
@@ -131,128 +133,26 @@ fn between(hertz: f64, rate: SampleRate) -> Result<f64, DesignError> {
     }
 }
 
+/// A filter before it is known to be stable: its title, the points that the wish fixes, assumptions.
+type Closed = (String, Vec<Mark>, Vec<String>, ZerosPolesGain);
+
 /// Designs a filter that follows directly from a few numbers.
 pub(super) fn direct(wish: &DirectWish, rate: SampleRate) -> Result<Direct, DesignError> {
     let kind = wish.kind();
-    let nyquist = rate.nyquist();
     let (title, marks, assumptions, filter) = match wish {
-        DirectWish::Peak { center_hz, width_hz } => {
-            let shape = second_order(*center_hz, *width_hz, rate)?;
-            // H(z) = (1 − A(z))/2 where the notch is (1 + A(z))/2.
-            let gain = shape.beta / (1.0 + shape.beta);
-            let filter =
-                ZerosPolesGain { zeros: vec![real(1.0), real(-1.0)], poles: shape.poles, gain };
-            let mut marks = vec![mark(*center_hz, Asked::GainDb(0.0))];
-            marks.extend(shape.edges_hz.map(|hz| mark(hz, Asked::GainDb(HALF_POWER_DB))));
-            marks.extend([0.0, nyquist].map(|hz| mark(hz, Asked::Null)));
-            let title = format!(
-                "second-order peak at {center_hz} Hz, {width_hz} Hz between the -3 dB points"
-            );
-            (title, marks, Vec::new(), filter)
-        }
-        DirectWish::Comb { fundamental_hz, widths_hz } => {
-            let mut filter = ZerosPolesGain { zeros: Vec::new(), poles: Vec::new(), gain: 1.0 };
-            let mut marks = Vec::new();
-            for (k, width) in (1u32..).zip(widths_hz) {
-                let center = fundamental_hz * f64::from(k);
-                let one = notch(center, *width, rate)?.zeros_poles;
-                filter.zeros.extend(one.zeros);
-                filter.poles.extend(one.poles);
-                filter.gain *= one.gain;
-                marks.push(mark(center, Asked::Null));
-            }
-            marks.extend([0.0, nyquist].map(|hz| mark(hz, Asked::GainDb(0.0))));
-            let title = format!(
-                "comb of {} notches at the harmonics of {fundamental_hz} Hz",
-                widths_hz.len()
-            );
-            let note = "each width is that of its notch alone; where notches stand close, neighbours move \
-                the -3 dB points";
-            (title, marks, vec![note.to_owned()], filter)
-        }
-        DirectWish::DcBlocker { cutoff_hz } => {
-            let t = libm::tan(between(*cutoff_hz, rate)? / 2.0);
-            // A first-order Butterworth high-pass.
-            let pole = (1.0 - t) / (1.0 + t);
-            let filter = ZerosPolesGain {
-                zeros: vec![real(1.0)],
-                poles: vec![real(pole)],
-                gain: 1.0 / (1.0 + t),
-            };
-            let marks = vec![
-                mark(0.0, Asked::Null),
-                mark(*cutoff_hz, Asked::GainDb(HALF_POWER_DB)),
-                mark(nyquist, Asked::GainDb(0.0)),
-            ];
-            (format!("DC blocker, -3 dB at {cutoff_hz} Hz"), marks, Vec::new(), filter)
-        }
+        DirectWish::Peak { center_hz, width_hz } => peak(*center_hz, *width_hz, rate)?,
+        DirectWish::Comb { fundamental_hz, widths_hz } => comb(*fundamental_hz, widths_hz, rate)?,
+        DirectWish::DcBlocker { cutoff_hz } => dc_blocker(*cutoff_hz, rate)?,
         DirectWish::AllPassFirst { center_hz } => {
-            let t = libm::tan(between(*center_hz, rate)? / 2.0);
-            let c = (t - 1.0) / (t + 1.0);
-            let section = Section { b: [c, 1.0, 0.0], a: [c, 0.0] };
-            let marks = [0.0, *center_hz, nyquist].map(|hz| mark(hz, Asked::GainDb(0.0)));
-            let mut marks = marks.to_vec();
-            marks.push(mark(*center_hz, Asked::PhaseDegrees(-90.0)));
-            let title = format!("first-order all-pass, -90 degrees at {center_hz} Hz");
+            let (title, marks, section) = first_order_all_pass(*center_hz, rate)?;
             return Ok(all_pass(kind, title, marks, section));
         }
         DirectWish::AllPassSecond { center_hz, width_hz } => {
-            let shape = second_order(*center_hz, *width_hz, rate)?;
-            let (a1, a2) = (shape.a1, shape.a2);
-            let section = Section { b: [a2, a1, 1.0], a: [a1, a2] };
-            let mut marks = vec![mark(*center_hz, Asked::PhaseDegrees(-180.0))];
-            for (hz, phase) in shape.edges_hz.into_iter().zip([-90.0, -270.0]) {
-                marks.push(mark(hz, Asked::PhaseDegrees(phase)));
-            }
-            marks.push(mark(*center_hz, Asked::GainDb(0.0)));
-            let title = format!(
-                "second-order all-pass, -180 degrees at {center_hz} Hz, -90 and -270 {width_hz} Hz apart"
-            );
+            let (title, marks, section) = second_order_all_pass(*center_hz, *width_hz, rate)?;
             return Ok(all_pass(kind, title, marks, section));
         }
-        DirectWish::LeakyIntegrator(leak) => {
-            let (pole, rest, title, marks) = match leak {
-                Leak::Cutoff(cutoff_hz) => {
-                    let s = libm::sin(between(*cutoff_hz, rate)? / 2.0);
-                    // p² − 2p(2 − cos ω) + 1 = 0, with q = 1 − cos ω
-                    let q = 2.0 * s * s;
-                    let rest = libm::sqrt(q * (q + 2.0)) - q;
-                    let marks = vec![mark(*cutoff_hz, Asked::GainDb(HALF_POWER_DB))];
-                    (1.0 - rest, rest, format!("leaky integrator, -3 dB at {cutoff_hz} Hz"), marks)
-                }
-                Leak::TimeConstant(samples) => {
-                    if !(*samples > 0.0 && samples.is_finite()) {
-                        let accepted = "a time above 0".to_owned();
-                        let (key, found) = ("want.time_constant", *samples);
-                        return Err(DirectError::Range { key, found, accepted }.into());
-                    }
-                    let rest = -libm::expm1(-1.0 / samples);
-                    let title = format!("leaky integrator, time constant {samples} samples");
-                    (1.0 - rest, rest, title, Vec::new())
-                }
-            };
-            let filter =
-                ZerosPolesGain { zeros: vec![real(0.0)], poles: vec![real(pole)], gain: rest };
-            let mut marks = marks;
-            marks.push(mark(0.0, Asked::GainDb(0.0)));
-            (title, marks, vec!["gain 1 at 0 Hz: y = (1 - p) x + p y".to_owned()], filter)
-        }
-        DirectWish::Resonator { center_hz, width_hz } => {
-            let (pole, edges_hz, gain) = resonator(*center_hz, *width_hz, rate)?;
-            let zeros = vec![real(0.0); 2];
-            let filter = ZerosPolesGain { zeros, poles: vec![pole, pole.conj()], gain };
-            let mut marks = vec![mark(*center_hz, Asked::GainDb(0.0))];
-            marks.extend(edges_hz.map(|hz| mark(hz, Asked::GainDb(HALF_POWER_DB))));
-            let title = format!(
-                "two-pole resonator at {center_hz} Hz, {width_hz} Hz between the -3 dB points"
-            );
-            (
-                title,
-                marks,
-                vec!["gain 1 at the peak; no zeros but at the origin".to_owned()],
-                filter,
-            )
-        }
+        DirectWish::LeakyIntegrator(leak) => leaky_integrator(leak, rate)?,
+        DirectWish::Resonator { center_hz, width_hz } => two_poles(*center_hz, *width_hz, rate)?,
         DirectWish::Placed { zeros, poles, calibration } => {
             return placed(zeros, poles, *calibration, rate);
         }
@@ -264,6 +164,129 @@ pub(super) fn direct(wish: &DirectWish, rate: SampleRate) -> Result<Direct, Desi
     }
     let form = Form::Sections(Sections::from_zeros_poles(&filter));
     Ok((DirectChoice { kind, title, marks, assumptions }, Some(filter), form))
+}
+
+/// Half power at two edges, nothing at 0 Hz and Nyquist.
+fn peak(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<Closed, DesignError> {
+    let shape = second_order(center_hz, width_hz, rate)?;
+    // H(z) = (1 − A(z))/2 where the notch is (1 + A(z))/2.
+    let gain = shape.beta / (1.0 + shape.beta);
+    let filter = ZerosPolesGain { zeros: vec![real(1.0), real(-1.0)], poles: shape.poles, gain };
+    let mut marks = vec![mark(center_hz, Asked::GainDb(0.0))];
+    marks.extend(shape.edges_hz.map(|hz| mark(hz, Asked::GainDb(HALF_POWER_DB))));
+    marks.extend([0.0, rate.nyquist()].map(|hz| mark(hz, Asked::Null)));
+    let title =
+        format!("second-order peak at {center_hz} Hz, {width_hz} Hz between the -3 dB points");
+    Ok((title, marks, Vec::new(), filter))
+}
+
+/// A notch at every harmonic.
+fn comb(fundamental_hz: f64, widths_hz: &[f64], rate: SampleRate) -> Result<Closed, DesignError> {
+    let mut filter = ZerosPolesGain { zeros: Vec::new(), poles: Vec::new(), gain: 1.0 };
+    let mut marks = Vec::new();
+    for (k, width) in (1u32..).zip(widths_hz) {
+        let center = fundamental_hz * f64::from(k);
+        let one = notch(center, *width, rate)?.zeros_poles;
+        filter.zeros.extend(one.zeros);
+        filter.poles.extend(one.poles);
+        filter.gain *= one.gain;
+        marks.push(mark(center, Asked::Null));
+    }
+    marks.extend([0.0, rate.nyquist()].map(|hz| mark(hz, Asked::GainDb(0.0))));
+    let title =
+        format!("comb of {} notches at the harmonics of {fundamental_hz} Hz", widths_hz.len());
+    let note = "each width is that of its notch alone; where notches stand close, neighbours move \
+        the -3 dB points";
+    Ok((title, marks, vec![note.to_owned()], filter))
+}
+
+/// A first-order Butterworth high-pass.
+fn dc_blocker(cutoff_hz: f64, rate: SampleRate) -> Result<Closed, DesignError> {
+    let t = libm::tan(between(cutoff_hz, rate)? / 2.0);
+    let pole = (1.0 - t) / (1.0 + t);
+    let filter =
+        ZerosPolesGain { zeros: vec![real(1.0)], poles: vec![real(pole)], gain: 1.0 / (1.0 + t) };
+    let marks = vec![
+        mark(0.0, Asked::Null),
+        mark(cutoff_hz, Asked::GainDb(HALF_POWER_DB)),
+        mark(rate.nyquist(), Asked::GainDb(0.0)),
+    ];
+    Ok((format!("DC blocker, -3 dB at {cutoff_hz} Hz"), marks, Vec::new(), filter))
+}
+
+/// A turn by a quarter at the centre.
+fn first_order_all_pass(
+    center_hz: f64,
+    rate: SampleRate,
+) -> Result<(String, Vec<Mark>, Section), DesignError> {
+    let t = libm::tan(between(center_hz, rate)? / 2.0);
+    let c = (t - 1.0) / (t + 1.0);
+    let section = Section { b: [c, 1.0, 0.0], a: [c, 0.0] };
+    let marks = [0.0, center_hz, rate.nyquist()].map(|hz| mark(hz, Asked::GainDb(0.0)));
+    let mut marks = marks.to_vec();
+    marks.push(mark(center_hz, Asked::PhaseDegrees(-90.0)));
+    let title = format!("first-order all-pass, -90 degrees at {center_hz} Hz");
+    Ok((title, marks, section))
+}
+
+/// A turn by a half at the centre, by a quarter at both edges.
+fn second_order_all_pass(
+    center_hz: f64,
+    width_hz: f64,
+    rate: SampleRate,
+) -> Result<(String, Vec<Mark>, Section), DesignError> {
+    let shape = second_order(center_hz, width_hz, rate)?;
+    let (a1, a2) = (shape.a1, shape.a2);
+    let section = Section { b: [a2, a1, 1.0], a: [a1, a2] };
+    let mut marks = vec![mark(center_hz, Asked::PhaseDegrees(-180.0))];
+    for (hz, phase) in shape.edges_hz.into_iter().zip([-90.0, -270.0]) {
+        marks.push(mark(hz, Asked::PhaseDegrees(phase)));
+    }
+    marks.push(mark(center_hz, Asked::GainDb(0.0)));
+    let title = format!(
+        "second-order all-pass, -180 degrees at {center_hz} Hz, -90 and -270 {width_hz} Hz apart"
+    );
+    Ok((title, marks, section))
+}
+
+/// One pole near 1.
+fn leaky_integrator(leak: &Leak, rate: SampleRate) -> Result<Closed, DesignError> {
+    let (pole, rest, title, marks) = match leak {
+        Leak::Cutoff(cutoff_hz) => {
+            let s = libm::sin(between(*cutoff_hz, rate)? / 2.0);
+            // p² − 2p(2 − cos ω) + 1 = 0, with q = 1 − cos ω
+            let q = 2.0 * s * s;
+            let rest = libm::sqrt(q * (q + 2.0)) - q;
+            let marks = vec![mark(*cutoff_hz, Asked::GainDb(HALF_POWER_DB))];
+            (1.0 - rest, rest, format!("leaky integrator, -3 dB at {cutoff_hz} Hz"), marks)
+        }
+        Leak::TimeConstant(samples) => {
+            if !(*samples > 0.0 && samples.is_finite()) {
+                let accepted = "a time above 0".to_owned();
+                let (key, found) = ("want.time_constant", *samples);
+                return Err(DirectError::Range { key, found, accepted }.into());
+            }
+            let rest = -libm::expm1(-1.0 / samples);
+            let title = format!("leaky integrator, time constant {samples} samples");
+            (1.0 - rest, rest, title, Vec::new())
+        }
+    };
+    let filter = ZerosPolesGain { zeros: vec![real(0.0)], poles: vec![real(pole)], gain: rest };
+    let mut marks = marks;
+    marks.push(mark(0.0, Asked::GainDb(0.0)));
+    Ok((title, marks, vec!["gain 1 at 0 Hz: y = (1 - p) x + p y".to_owned()], filter))
+}
+
+/// Two poles and no zeros but at the origin.
+fn two_poles(center_hz: f64, width_hz: f64, rate: SampleRate) -> Result<Closed, DesignError> {
+    let (pole, edges_hz, gain) = resonator(center_hz, width_hz, rate)?;
+    let zeros = vec![real(0.0); 2];
+    let filter = ZerosPolesGain { zeros, poles: vec![pole, pole.conj()], gain };
+    let mut marks = vec![mark(center_hz, Asked::GainDb(0.0))];
+    marks.extend(edges_hz.map(|hz| mark(hz, Asked::GainDb(HALF_POWER_DB))));
+    let title =
+        format!("two-pole resonator at {center_hz} Hz, {width_hz} Hz between the -3 dB points");
+    Ok((title, marks, vec!["gain 1 at the peak; no zeros but at the origin".to_owned()], filter))
 }
 
 /// An all-pass keeps its section as it is: numerator and denominator mirror each other bit by bit.
@@ -402,122 +425,136 @@ fn placed(
     Ok((DirectChoice { kind: "placed", title, marks, assumptions }, Some(filter), form))
 }
 
+/// A given filter: its title, its roots if it has any but taps, itself.
+type Given = (String, Option<ZerosPolesGain>, Form);
+
 fn given(coefficients: &Coefficients) -> Result<Direct, DesignError> {
-    let shape = |what: &str| DesignError::from(DirectError::Shape { what: what.to_owned() });
-    let all_finite = |values: &[f64]| values.iter().all(|value| value.is_finite());
     let mut assumptions = vec![
         "feedback is subtracted: y[n] = sum of b[k] x[n-k] less sum of a[k] y[n-k]".to_owned(),
     ];
     let (title, filter, form) = match coefficients {
         Coefficients::File(path) => return Err(DirectError::NotRead { path: path.clone() }.into()),
-        Coefficients::Taps(taps) => {
-            if taps.is_empty() || taps.len() > LARGEST_TAPS || !all_finite(taps) {
-                return Err(shape(&format!("taps must be 1 to {LARGEST_TAPS} finite numbers")));
-            }
-            let title = format!("{} taps as given", taps.len());
-            (title, None, Form::Taps(Taps(taps.clone())))
-        }
-        Coefficients::Polynomials { b, a } => {
-            let finite = all_finite(b) && all_finite(a);
-            if b.is_empty() || a.is_empty() || !finite || a[0] == 0.0 {
-                return Err(shape("b and a must be finite numbers with a[0] other than 0"));
-            }
-            if a[1..].iter().all(|a| *a == 0.0) {
-                let taps = b.iter().map(|b| b / a[0]).collect();
-                return given(&Coefficients::Taps(taps));
-            }
-            if b.len().max(a.len()) > 49 {
-                return Err(shape(
-                    "b and a may have 49 numbers at most; sections have no such limit",
-                ));
-            }
-            let found = from_polynomials(&Polynomials { b: b.clone(), a: a.clone() });
-            let found = found.map_err(|why| {
-                // Poles that are not fixed by their coefficients, or that were not found; else it is the
-                // zeros.
-                let of_poles = matches!(why, ConvertError::LosesPoles { .. });
-                let key =
-                    if of_poles || polynomial_roots(a).is_err() { "want.a" } else { "want.b" };
-                DirectError::Convert { key, why }
-            })?;
-            assumptions.push(format!(
-                "split into sections: the response changed by {:.1e} of its peak, rounding of the given \
-                 numbers can move poles by {:.1e} of their distance from the circle",
-                found.loss.response, found.loss.poles
-            ));
-            let title = format!("b ({} numbers) and a ({}) as given", b.len(), a.len());
-            stable(
-                &found.form,
-                "were the signs of a meant the other way round (feedback = \"added\")?",
-            )?;
-            let sections = Sections::from_zeros_poles(&found.form);
-            (title, Some(found.form), Form::Sections(sections))
-        }
-        Coefficients::Sections(rows) => {
-            if rows.is_empty() || rows.len() > 64 || !all_finite(rows.as_flattened()) {
-                return Err(shape(
-                    "sections must be 1 to 64 rows of 6 finite numbers: b0 b1 b2 a0 a1 a2",
-                ));
-            }
-            if rows.iter().any(|row| row[3] == 0.0) {
-                return Err(shape("a0 of a section is 0; each row is b0 b1 b2 a0 a1 a2"));
-            }
-            let section = |&[b0, b1, b2, a0, a1, a2]: &[f64; 6]| Section {
-                b: [b0 / a0, b1 / a0, b2 / a0],
-                a: [a1 / a0, a2 / a0],
-            };
-            let sections = Sections(rows.iter().map(section).collect());
-            let filter = ZerosPolesGain::from_sections(&sections);
-            if !sections.is_stable() {
-                let radius = filter.pole_radius();
-                let why = "were the signs of a meant the other way round (feedback = \"added\")?";
-                return Err(DirectError::Unstable { radius, why }.into());
-            }
-            assumptions.push("sections stay in the given order with the given gains".to_owned());
-            let count = rows.len();
-            let title =
-                if count == 1 { "one section".to_owned() } else { format!("{count} sections") };
-            (format!("{title} as given"), Some(filter), Form::Sections(sections))
-        }
+        Coefficients::Taps(taps) => given_taps(taps)?,
+        Coefficients::Polynomials { b, a } => given_polynomials(b, a, &mut assumptions)?,
+        Coefficients::Sections(rows) => given_sections(rows, &mut assumptions)?,
         Coefficients::ZerosPoles { zeros, poles, gain } => {
-            let finite = |z: &Complex64| z.re.is_finite() && z.im.is_finite();
-            if !zeros.iter().chain(poles).all(finite) || !gain.is_finite() || *gain == 0.0 {
-                return Err(shape(
-                    "zeros, poles and gain must be finite and the gain other than 0",
-                ));
-            }
-            if zeros.len().max(poles.len()) > 128 {
-                return Err(shape("zeros and poles may be 128 at most"));
-            }
-            let (Some(zeros), Some(mut poles)) =
-                (crate::filter::paired(zeros.clone()), crate::filter::paired(poles.clone()))
-            else {
-                return Err(shape(
-                    "zeros and poles that are not real must come in conjugate pairs",
-                ));
-            };
-            if zeros.len() > poles.len() {
-                assumptions.push(
-                    "poles at the origin stand for the delay that more zeros than poles need"
-                        .to_owned(),
-                );
-                poles.resize(zeros.len(), real(0.0));
-            } else if zeros.len() < poles.len() {
-                let delay = poles.len() - zeros.len();
-                assumptions.push(format!(
-                    "{delay} zeros fewer than poles: the filter answers {delay} samples late"
-                ));
-            }
-            let filter = ZerosPolesGain { zeros, poles, gain: *gain };
-            let title =
-                format!("{} zeros and {} poles as given", filter.zeros.len(), filter.poles.len());
-            stable(&filter, "poles must lie inside the unit circle")?;
-            let sections = Sections::from_zeros_poles(&filter);
-            (title, Some(filter), Form::Sections(sections))
+            given_roots(zeros, poles, *gain, &mut assumptions)?
         }
     };
     let choice = DirectChoice { kind: "coefficients", title, marks: Vec::new(), assumptions };
     Ok((choice, filter, form))
+}
+
+fn shape(what: &str) -> DesignError {
+    DirectError::Shape { what: what.to_owned() }.into()
+}
+
+fn all_finite(values: &[f64]) -> bool {
+    values.iter().all(|value| value.is_finite())
+}
+
+fn given_taps(taps: &[f64]) -> Result<Given, DesignError> {
+    if taps.is_empty() || taps.len() > LARGEST_TAPS || !all_finite(taps) {
+        return Err(shape(&format!("taps must be 1 to {LARGEST_TAPS} finite numbers")));
+    }
+    let title = format!("{} taps as given", taps.len());
+    Ok((title, None, Form::Taps(Taps(taps.to_vec()))))
+}
+
+/// Numerator and denominator, split into sections.
+fn given_polynomials(
+    b: &[f64],
+    a: &[f64],
+    assumptions: &mut Vec<String>,
+) -> Result<Given, DesignError> {
+    let finite = all_finite(b) && all_finite(a);
+    if b.is_empty() || a.is_empty() || !finite || a[0] == 0.0 {
+        return Err(shape("b and a must be finite numbers with a[0] other than 0"));
+    }
+    if a[1..].iter().all(|a| *a == 0.0) {
+        let taps: Vec<f64> = b.iter().map(|b| b / a[0]).collect();
+        return given_taps(&taps);
+    }
+    if b.len().max(a.len()) > 49 {
+        return Err(shape("b and a may have 49 numbers at most; sections have no such limit"));
+    }
+    let found = from_polynomials(&Polynomials { b: b.to_vec(), a: a.to_vec() });
+    let found = found.map_err(|why| {
+        // Poles that are not fixed by their coefficients, or that were not found; else it is the
+        // zeros.
+        let of_poles = matches!(why, ConvertError::LosesPoles { .. });
+        let key = if of_poles || polynomial_roots(a).is_err() { "want.a" } else { "want.b" };
+        DirectError::Convert { key, why }
+    })?;
+    assumptions.push(format!(
+        "split into sections: the response changed by {:.1e} of its peak, rounding of the given \
+         numbers can move poles by {:.1e} of their distance from the circle",
+        found.loss.response, found.loss.poles
+    ));
+    let title = format!("b ({} numbers) and a ({}) as given", b.len(), a.len());
+    stable(&found.form, "were the signs of a meant the other way round (feedback = \"added\")?")?;
+    let sections = Sections::from_zeros_poles(&found.form);
+    Ok((title, Some(found.form), Form::Sections(sections)))
+}
+
+fn given_sections(rows: &[[f64; 6]], assumptions: &mut Vec<String>) -> Result<Given, DesignError> {
+    if rows.is_empty() || rows.len() > 64 || !all_finite(rows.as_flattened()) {
+        return Err(shape("sections must be 1 to 64 rows of 6 finite numbers: b0 b1 b2 a0 a1 a2"));
+    }
+    if rows.iter().any(|row| row[3] == 0.0) {
+        return Err(shape("a0 of a section is 0; each row is b0 b1 b2 a0 a1 a2"));
+    }
+    let section = |&[b0, b1, b2, a0, a1, a2]: &[f64; 6]| Section {
+        b: [b0 / a0, b1 / a0, b2 / a0],
+        a: [a1 / a0, a2 / a0],
+    };
+    let sections = Sections(rows.iter().map(section).collect());
+    let filter = ZerosPolesGain::from_sections(&sections);
+    if !sections.is_stable() {
+        let radius = filter.pole_radius();
+        let why = "were the signs of a meant the other way round (feedback = \"added\")?";
+        return Err(DirectError::Unstable { radius, why }.into());
+    }
+    assumptions.push("sections stay in the given order with the given gains".to_owned());
+    let count = rows.len();
+    let title = if count == 1 { "one section".to_owned() } else { format!("{count} sections") };
+    Ok((format!("{title} as given"), Some(filter), Form::Sections(sections)))
+}
+
+fn given_roots(
+    zeros: &[Complex64],
+    poles: &[Complex64],
+    gain: f64,
+    assumptions: &mut Vec<String>,
+) -> Result<Given, DesignError> {
+    let finite = |z: &Complex64| z.re.is_finite() && z.im.is_finite();
+    if !zeros.iter().chain(poles).all(finite) || !gain.is_finite() || gain == 0.0 {
+        return Err(shape("zeros, poles and gain must be finite and the gain other than 0"));
+    }
+    if zeros.len().max(poles.len()) > 128 {
+        return Err(shape("zeros and poles may be 128 at most"));
+    }
+    let (Some(zeros), Some(mut poles)) =
+        (crate::filter::paired(zeros.to_vec()), crate::filter::paired(poles.to_vec()))
+    else {
+        return Err(shape("zeros and poles that are not real must come in conjugate pairs"));
+    };
+    if zeros.len() > poles.len() {
+        assumptions.push(
+            "poles at the origin stand for the delay that more zeros than poles need".to_owned(),
+        );
+        poles.resize(zeros.len(), real(0.0));
+    } else if zeros.len() < poles.len() {
+        let delay = poles.len() - zeros.len();
+        assumptions.push(format!(
+            "{delay} zeros fewer than poles: the filter answers {delay} samples late"
+        ));
+    }
+    let filter = ZerosPolesGain { zeros, poles, gain };
+    let title = format!("{} zeros and {} poles as given", filter.zeros.len(), filter.poles.len());
+    stable(&filter, "poles must lie inside the unit circle")?;
+    let sections = Sections::from_zeros_poles(&filter);
+    Ok((title, Some(filter), Form::Sections(sections)))
 }
 
 fn stable(filter: &ZerosPolesGain, why: &'static str) -> Result<(), DesignError> {

@@ -12,6 +12,7 @@ use num_complex::Complex64;
 /// The all-passes that were fitted.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct EqualizerChoice {
     /// Second-order all-pass sections.
     pub sections: usize,

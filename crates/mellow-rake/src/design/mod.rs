@@ -61,6 +61,7 @@ impl Choice {
 
 /// A filter as designed, with the choices that led to it.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Design {
     /// What was decided before anything was computed.
     pub choice: Choice,

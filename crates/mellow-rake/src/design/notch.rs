@@ -7,6 +7,7 @@ use num_complex::Complex64;
 
 /// What a notch is to be.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct NotchChoice {
     /// The frequency of the null, in hertz.
     pub center_hz: f64,
@@ -21,6 +22,7 @@ pub struct NotchChoice {
 
 /// A notch as designed.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct NotchDesign {
     /// What it is to be.
     pub choice: NotchChoice,

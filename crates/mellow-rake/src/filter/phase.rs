@@ -11,6 +11,7 @@ const DEPTH: u32 = 16;
 
 /// A zero or pole as seen from the unit circle.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct Landmark {
     /// Its angle, 0 to π radians per sample.
     pub omega: f64,

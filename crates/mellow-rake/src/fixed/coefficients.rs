@@ -76,7 +76,7 @@ pub struct RoundedTable {
     pub format: WordFormat,
     /// For each coefficient, by how many bits its fraction is smaller than that of the format; empty where
     /// none is.
-    pub lifts: Vec<Vec<u32>>,
+    pub exponents: Vec<Vec<u32>>,
     /// The integers, row by row.
     pub rows: Vec<Vec<i64>>,
 }
@@ -84,17 +84,17 @@ pub struct RoundedTable {
 impl RoundedTable {
     /// Integers of one format.
     pub fn new(format: WordFormat, rows: Vec<Vec<i64>>) -> Self {
-        RoundedTable { format, lifts: Vec::new(), rows }
+        RoundedTable { format, exponents: Vec::new(), rows }
     }
 
     /// By how many bits the fraction of a coefficient is smaller than that of the format.
-    pub fn lift(&self, row: usize, column: usize) -> u32 {
-        self.lifts.get(row).and_then(|row| row.get(column)).copied().unwrap_or(0)
+    pub fn exponent(&self, row: usize, column: usize) -> u32 {
+        self.exponents.get(row).and_then(|row| row.get(column)).copied().unwrap_or(0)
     }
 
     /// The format of a coefficient.
     pub fn format_at(&self, row: usize, column: usize) -> WordFormat {
-        self.format.coarser(self.lift(row, column))
+        self.format.coarser(self.exponent(row, column))
     }
 
     /// The value of a coefficient.
@@ -110,8 +110,9 @@ impl RoundedTable {
     /// One row by itself; `None` where there is none.
     pub fn row(&self, row: usize) -> Option<RoundedTable> {
         let rows = vec![self.rows.get(row)?.clone()];
-        let lifts = self.lifts.get(row).map(|lifts| vec![lifts.clone()]).unwrap_or_default();
-        Some(RoundedTable { format: self.format, lifts, rows })
+        let exponents =
+            self.exponents.get(row).map(|exponents| vec![exponents.clone()]).unwrap_or_default();
+        Some(RoundedTable { format: self.format, exponents, rows })
     }
 }
 
@@ -239,10 +240,15 @@ pub fn round_groups(
     let finest = fractions.iter().flatten().copied().max().unwrap_or(common.format.fraction());
     let format = WordFormat::new(asked.signed, asked.width, finest)
         .map_err(|_| QuantizeError::Form { found: asked.to_string() })?;
-    let lift = |fraction: &i32| (finest - fraction) as u32;
-    let lifts: Vec<Vec<u32>> = fractions.iter().map(|row| row.iter().map(lift).collect()).collect();
-    let lifts = if lifts.iter().flatten().all(|lift| *lift == 0) { Vec::new() } else { lifts };
-    Ok(RoundedTable { format, lifts, rows: integers })
+    let exponent = |fraction: &i32| (finest - fraction) as u32;
+    let exponents: Vec<Vec<u32>> =
+        fractions.iter().map(|row| row.iter().map(exponent).collect()).collect();
+    let exponents = if exponents.iter().flatten().all(|exponent| *exponent == 0) {
+        Vec::new()
+    } else {
+        exponents
+    };
+    Ok(RoundedTable { format, exponents, rows: integers })
 }
 
 /// The nearest integer to `value · 2^fraction`, ties to even, as an exact f64.

@@ -8,6 +8,7 @@ use crate::spec::Fixed;
 
 /// The format of the words that go from section to section.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct ChosenBetween {
     /// The format.
     pub format: WordFormat,

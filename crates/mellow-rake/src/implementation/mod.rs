@@ -52,6 +52,7 @@ pub struct Implementation {
 
 /// What is expected of the errors of an implementation.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Predictions {
     /// What its roundings are expected to add on white noise of half scale, or why that is not predicted.
     pub noise: Result<NoisePrediction, NotPredicted>,

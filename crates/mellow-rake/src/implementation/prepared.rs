@@ -47,7 +47,7 @@ impl Prepared {
                 Fractions::PerSection => [0..columns, columns..columns],
                 Fractions::ZerosAndPoles => [0..3, 3..columns],
             };
-            round_groups(rows, fixed.coefficients, &groups, most_lift(&fixed))
+            round_groups(rows, fixed.coefficients, &groups, most_exponent(&fixed))
         };
         let sections = match designed {
             Form::Taps(_) if !structure.is_for_taps() => {
@@ -284,7 +284,7 @@ impl Prepared {
 
 /// By how many bits fractions may differ: what an accumulator of 64 bits has left for sums of five products
 /// of these words.
-fn most_lift(fixed: &Fixed) -> u32 {
+fn most_exponent(fixed: &Fixed) -> u32 {
     let data = fixed.input.width().max(fixed.carried().width());
     let data = fixed.state.map_or(data + 4, |state| data.max(state.width()));
     (64 - 4u32).saturating_sub(data + fixed.coefficients.width).min(32)

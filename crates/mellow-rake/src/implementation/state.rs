@@ -8,6 +8,7 @@ use crate::spec::{Fixed, Tables};
 
 /// The format of states.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct ChosenState {
     /// The format.
     pub format: WordFormat,

@@ -10,6 +10,7 @@ use crate::units::SampleRate;
 /// What one family costs and does for a template.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct FamilyFigures {
     /// The family.
     pub family: Family,

@@ -10,6 +10,7 @@ use crate::units::level::decibels;
 /// What a filter turned out to be.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct GeneralMeasures {
     /// Points that the wish fixes, with what was found there.
     pub marks: Vec<MarkMeasure>,
@@ -28,6 +29,7 @@ pub struct GeneralMeasures {
 /// A point of the response as it was found.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct MarkMeasure {
     /// What was asked.
     #[cfg_attr(feature = "serde", serde(flatten))]
@@ -40,6 +42,7 @@ pub struct MarkMeasure {
 /// How far the amplitude of a band is from what was desired.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct BandDeviation {
     /// The band.
     #[cfg_attr(feature = "serde", serde(flatten))]

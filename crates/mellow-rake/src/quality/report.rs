@@ -11,6 +11,7 @@ use crate::units::{Level, SampleRate};
 
 /// What one filter does, designed or rounded, and what it costs.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Report {
     /// Measured on the gain.
     pub measures: Measures,

@@ -3,6 +3,7 @@
 /// A quantity that was measured, beside what was asked for.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct QualityRow {
     /// A name for programs; rows of two sides (lower, upper) share one.
     pub key: &'static str,

@@ -34,6 +34,7 @@ impl Change {
 /// What a change of one coefficient does, up or down, whichever is worse.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct CoefficientSensitivity {
     /// "b0" … "a2", or "h" for a tap.
     pub name: &'static str,
@@ -60,6 +61,7 @@ pub struct CoefficientSensitivity {
 /// The coefficients of a filter by what a change of each does, worst first.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Sensitivity {
     /// By how much each was changed.
     pub change: Change,
@@ -292,6 +294,7 @@ fn poles_moved(before: &Section, after: &Section) -> f64 {
 /// What filters with all coefficients off at random do.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct ToleranceBand {
     /// The largest change of each coefficient.
     pub change: Change,

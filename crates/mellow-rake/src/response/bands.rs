@@ -19,6 +19,7 @@ pub struct Bands {
 /// What a filter turned out to be.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct BandMeasures {
     /// Largest less smallest gain in the pass-band, in decibels.
     pub passband_ripple_db: Option<f64>,

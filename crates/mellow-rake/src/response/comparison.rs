@@ -46,6 +46,7 @@ pub fn largest_gain_difference_db(
 /// Where two responses differ most.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct ResponseDifference {
     /// The gain of the first less that of the second, as a ratio of the largest gain of the second that was
     /// seen.
@@ -97,6 +98,7 @@ pub fn largest_response_difference(
 /// How far a filter is from a reference curve.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Deviation {
     /// The deviation of the filter from the curve with the largest size, in decibels: above zero where the
     /// filter lets more through.

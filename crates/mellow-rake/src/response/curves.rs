@@ -7,6 +7,7 @@ use crate::units::level::decibels;
 /// What a filter does over frequency. All vectors have the length of `hertz`.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct FrequencyCurves {
     /// Frequencies in hertz, rising.
     pub hertz: Vec<f64>,
@@ -73,6 +74,7 @@ fn wrapped(degrees: f64) -> f64 {
 /// The straight line nearest to a phase.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct LinearPart {
     /// Its slope as a delay, in samples.
     pub delay_samples: f64,

@@ -8,6 +8,7 @@ use crate::units::level::decibels;
 /// What a notch turned out to be.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct NotchMeasures {
     /// Gain at the centre that was asked for, in decibels; `None` for an exact zero.
     pub center_gain_db: Option<f64>,

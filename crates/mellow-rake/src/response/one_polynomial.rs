@@ -9,6 +9,7 @@ use crate::fixed::{CoefficientFormat, round_coefficients};
 
 /// The poles of a filter whose denominator is one polynomial in words.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct OnePolynomial {
     /// Its degree.
     pub order: usize,

@@ -7,6 +7,7 @@ use num_complex::Complex64;
 
 /// A pole of a designed filter and the one that it became.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct PoleMove {
     /// Where it was designed; of a pair the one above the real axis.
     pub from: Complex64,

@@ -20,6 +20,7 @@ pub enum RootKind {
 /// A zero or pole, or a conjugate pair by its upper one.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct RootMeasures {
     /// Zero or pole.
     pub kind: RootKind,

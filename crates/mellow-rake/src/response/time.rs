@@ -6,6 +6,7 @@ use crate::units::SampleRate;
 /// Numbers read off the impulse and step response of a filter in f64.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct TimeMeasures {
     /// How far the step response goes beyond its final value, in percent of the final value's size; where
     /// that is below a quarter of the largest swing (high-pass and band-pass filters), the swing to the other

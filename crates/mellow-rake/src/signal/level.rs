@@ -3,6 +3,7 @@
 /// Levels of a recording, in its own unit.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Levels {
     /// The lowest sample.
     pub lowest: f64,

@@ -7,6 +7,7 @@ use std::f64::consts::TAU;
 /// A line of a spectrum.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct SpectralLine {
     /// Its frequency in hertz, between the points of the grid.
     pub hertz: f64,

@@ -21,6 +21,7 @@ pub struct Mask {
 /// How far a spectrum stays below a mask.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct MaskMargin {
     /// The least distance below the mask, in decibels; negative where it is above.
     pub margin_db: f64,

@@ -6,6 +6,7 @@ use crate::window::Window;
 
 /// Spectra of pieces one after the other.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Spectrogram {
     /// The middle of each piece, in seconds from the first sample.
     pub seconds: Vec<f64>,

@@ -11,6 +11,7 @@ use rustfft::FftPlanner;
 
 /// A measured transfer function.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct TransferEstimate {
     /// Frequencies in hertz, from 0 to the Nyquist frequency.
     pub hertz: Vec<f64>,
@@ -35,6 +36,7 @@ pub struct TransferEstimate {
 /// How far a measured transfer function is from a filter, where the measurement knows something.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct TransferDeviation {
     /// Points with a good coherence, but for the first two, which the mean that was taken off spoils.
     pub good_points: usize,

@@ -9,6 +9,7 @@ use num_complex::Complex64;
 /// The error vectors of a modulated signal: received symbols less those that were sent, over the root of the
 /// mean square of these.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct VectorError {
     /// Symbols that were compared.
     pub symbols: usize,
@@ -31,6 +32,7 @@ pub struct VectorError {
 /// One carrier.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct CarrierError {
     /// Its frequency in hertz.
     pub hertz: f64,

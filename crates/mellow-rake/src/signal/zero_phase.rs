@@ -5,6 +5,7 @@ use num_complex::Complex64;
 
 /// A recording filtered forward and backward.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct ZeroPhase {
     /// The samples, in step with the input.
     pub samples: Vec<f64>,

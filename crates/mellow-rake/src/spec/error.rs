@@ -7,6 +7,7 @@ use crate::units::QuantityError;
 /// Something wrong in a spec, with its place.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[error("{}: {problem}", place(*.line, *.column, .key))]
+#[non_exhaustive]
 pub struct SpecError {
     /// Line, from 1; 0 of a wish that was said without a text.
     pub line: usize,

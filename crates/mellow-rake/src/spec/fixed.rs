@@ -6,6 +6,7 @@ use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 
 /// Which words of a filter were not given and so were chosen when the spec was read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
 pub struct ChosenWords {
     /// The output: as the input.
     pub output: bool,

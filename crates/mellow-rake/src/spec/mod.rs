@@ -16,6 +16,8 @@ mod read_direct;
 #[cfg(feature = "spec-file")]
 mod read_fir;
 #[cfg(feature = "spec-file")]
+mod read_fir_kinds;
+#[cfg(feature = "spec-file")]
 mod read_fixed;
 #[cfg(feature = "spec-file")]
 mod read_recursive;

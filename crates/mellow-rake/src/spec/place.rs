@@ -28,6 +28,7 @@ use toml::de::{DeTable, DeValue};
 /// # Ok::<(), mellow_rake::spec::SpecError>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct SpecPlace {
     /// Line, from 1.
     pub line: usize,

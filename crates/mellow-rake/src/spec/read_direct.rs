@@ -191,6 +191,45 @@ fn placed(wanted: &Wanted<'_, '_>) -> Result<DirectWish, SpecError> {
     Ok(DirectWish::Placed { zeros, poles, calibration: Calibration { level, at_hz } })
 }
 
+/// Rows of six numbers; the sign is that of the feedback.
+fn sections(keys: &Keys<'_>, sign: f64) -> Result<Coefficients, SpecError> {
+    let forms = "rows of six numbers b0 b1 b2 a0 a1 a2, as [[0.5, 0, 0, 1, -0.5, 0]]";
+    let found = keys.need("sections", forms)?;
+    let row = |value| {
+        let one = found.element(value);
+        let values: Result<Vec<f64>, SpecError> =
+            one.array(forms)?.iter().map(|value| one.element(value).number(forms)).collect();
+        let values = values?;
+        let [b0, b1, b2, a0, a1, a2] = values[..] else {
+            let found = format!("{} numbers", values.len());
+            return Err(one.error(Problem::Range { found, accepted: forms.to_owned() }));
+        };
+        Ok([b0, b1, b2, a0, sign * a1, sign * a2])
+    };
+    found.array(forms)?.iter().map(row).collect::<Result<_, _>>().map(Coefficients::Sections)
+}
+
+/// Zeros and poles with the factor in front.
+fn zeros_poles(keys: &Keys<'_>) -> Result<Coefficients, SpecError> {
+    let forms = "pairs [real, imaginary] in the z-plane, conjugates included, as [[-1, 0]]";
+    let roots = |key: &'static str| -> Result<Vec<Complex64>, SpecError> {
+        let Some(found) = keys.find(key) else {
+            return Ok(Vec::new());
+        };
+        let root = |value| {
+            let one = found.element(value);
+            let [re, im] = one.array(forms)? else {
+                return Err(one.wrong_type(forms));
+            };
+            Ok(Complex64::new(one.element(re).number(forms)?, one.element(im).number(forms)?))
+        };
+        found.array(forms)?.iter().map(root).collect()
+    };
+    let (zeros, poles) = (roots("zeros")?, roots("poles")?);
+    let gain = keys.find("gain").map_or(Ok(1.0), |found| found.number("the factor in front"))?;
+    Ok(Coefficients::ZerosPoles { zeros, poles, gain })
+}
+
 fn coefficients(wanted: &Wanted<'_, '_>) -> Result<Coefficients, SpecError> {
     let known = ["b", "a", "sections", "zeros", "poles", "gain", "taps", "file", "feedback"];
     let keys = wanted.keys(&known)?;
@@ -231,53 +270,8 @@ fn coefficients(wanted: &Wanted<'_, '_>) -> Result<Coefficients, SpecError> {
             a.iter_mut().skip(1).for_each(|a| *a *= sign);
             Ok(Coefficients::Polynomials { b, a })
         }
-        "sections" => {
-            let forms = "rows of six numbers b0 b1 b2 a0 a1 a2, as [[0.5, 0, 0, 1, -0.5, 0]]";
-            let found = keys.need("sections", forms)?;
-            let row = |value| {
-                let one = found.element(value);
-                let values: Result<Vec<f64>, SpecError> = one
-                    .array(forms)?
-                    .iter()
-                    .map(|value| one.element(value).number(forms))
-                    .collect();
-                let values = values?;
-                let [b0, b1, b2, a0, a1, a2] = values[..] else {
-                    let found = format!("{} numbers", values.len());
-                    return Err(one.error(Problem::Range { found, accepted: forms.to_owned() }));
-                };
-                Ok([b0, b1, b2, a0, sign * a1, sign * a2])
-            };
-            found
-                .array(forms)?
-                .iter()
-                .map(row)
-                .collect::<Result<_, _>>()
-                .map(Coefficients::Sections)
-        }
-        "zeros" => {
-            let forms = "pairs [real, imaginary] in the z-plane, conjugates included, as [[-1, 0]]";
-            let roots = |key: &'static str| -> Result<Vec<Complex64>, SpecError> {
-                let Some(found) = keys.find(key) else {
-                    return Ok(Vec::new());
-                };
-                let root = |value| {
-                    let one = found.element(value);
-                    let [re, im] = one.array(forms)? else {
-                        return Err(one.wrong_type(forms));
-                    };
-                    Ok(Complex64::new(
-                        one.element(re).number(forms)?,
-                        one.element(im).number(forms)?,
-                    ))
-                };
-                found.array(forms)?.iter().map(root).collect()
-            };
-            let (zeros, poles) = (roots("zeros")?, roots("poles")?);
-            let gain =
-                keys.find("gain").map_or(Ok(1.0), |found| found.number("the factor in front"))?;
-            Ok(Coefficients::ZerosPoles { zeros, poles, gain })
-        }
+        "sections" => sections(&keys, sign),
+        "zeros" => zeros_poles(&keys),
         "taps" => list("taps", numbers)?
             .map(Coefficients::Taps)
             .ok_or_else(|| keys.missing("taps", numbers)),

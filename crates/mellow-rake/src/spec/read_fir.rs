@@ -2,9 +2,7 @@
 
 use super::read::{FREQUENCY_FORMS, Found, Keys, below_nyquist};
 use super::read_recursive::{PAIR_FORMS, edge_keys, edges, levels};
-use super::{
-    FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, Problem, SpecError, WishedBand,
-};
+use super::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, Problem, SpecError};
 use crate::effort::Effort;
 use crate::filter::BandKind;
 use crate::units::{Frequency, Level, SampleRate};
@@ -94,7 +92,7 @@ impl<'a> Wanted<'a, '_> {
     }
 
     /// Two rising frequencies from zero to Nyquist, both included.
-    fn stretch(&self, found: &Found<'_>) -> Result<[f64; 2], SpecError> {
+    pub(super) fn stretch(&self, found: &Found<'_>) -> Result<[f64; 2], SpecError> {
         let values = found.array(PAIR_FORMS)?;
         let [low, high] = values else {
             let found_text = format!("{} values", values.len());
@@ -188,15 +186,16 @@ pub(super) fn whole(
 }
 
 /// What `[method]` says.
-struct Method<'a> {
-    keys: Option<Keys<'a>>,
-    design: Option<&'static str>,
+pub(super) struct Method<'a> {
+    pub(super) keys: Option<Keys<'a>>,
+    pub(super) design: Option<&'static str>,
     taps: Option<usize>,
     phase: Phase,
     unity_gain: bool,
 }
 
-fn method<'a>(wanted: &Wanted<'a, '_>) -> Result<Method<'a>, SpecError> {
+/// Reads it.
+pub(super) fn method<'a>(wanted: &Wanted<'a, '_>) -> Result<Method<'a>, SpecError> {
     let keys = wanted.top.table("method", "method.", &METHOD_KEYS)?;
     let mut method =
         Method { keys: None, design: None, taps: None, phase: Phase::Linear, unity_gain: false };
@@ -275,7 +274,7 @@ fn window(
 
 impl Method<'_> {
     /// The method with its parameters.
-    fn finish(
+    pub(super) fn finish(
         self,
         wanted: &Wanted<'_, '_>,
         shape: FirShape,
@@ -415,184 +414,4 @@ pub(super) fn fir_band(wanted: &Wanted<'_, '_>, kind: BandKind) -> Result<FirWis
     let shape = FirShape::Band { kind, edges, ripple_db, attenuation_db };
     let default = FirMethod::Equiripple { weights: Vec::new() };
     method.finish(wanted, shape, attenuation_db, default)
-}
-
-/// A kind that has taps whatever the method.
-pub(super) fn fir_kind(wanted: &Wanted<'_, '_>, kind: &'static str) -> Result<FirWish, SpecError> {
-    let method = method(wanted)?;
-    let rate = wanted.rate;
-    let level = |keys: &Keys<'_>| -> Result<Option<f64>, SpecError> {
-        Ok(levels(keys)?.1.map(Level::decibels))
-    };
-    let equiripple = FirMethod::Equiripple { weights: Vec::new() };
-    let (shape, attenuation, default) = match kind {
-        "multiband" => (multiband(wanted)?, None, equiripple),
-        "points" => {
-            let keys = wanted.keys(&["points"])?;
-            let forms =
-                "pairs of a frequency and a gain, as [[\"0 Hz\", \"1 x\"], [\"10 Hz\", \"0.5 x\"]]";
-            let found = keys.need("points", forms)?;
-            let mut points: Vec<(f64, f64)> = Vec::new();
-            for value in found.array(forms)? {
-                let pair = found.element(value);
-                let [frequency, gain] = pair.array(forms)? else {
-                    return Err(pair.wrong_type(forms));
-                };
-                let place = pair.element(frequency);
-                let hertz = wanted.upto_nyquist(&place)?;
-                if points.last().is_some_and(|(before, _)| *before >= hertz) {
-                    return Err(place.error(Problem::Range {
-                        found: format!("{hertz} Hz"),
-                        accepted: "rising frequencies".to_owned(),
-                    }));
-                }
-                points.push((hertz, ratio(&pair.element(gain))?));
-            }
-            if points.len() < 2 {
-                let found_text = format!("{} points", points.len());
-                return Err(found.error(Problem::Range {
-                    found: found_text,
-                    accepted: "2 or more".to_owned(),
-                }));
-            }
-            let default = FirMethod::FrequencySampling { transition_samples: Vec::new() };
-            (FirShape::Points(points), None, default)
-        }
-        "differentiator" => {
-            let keys = wanted.keys(&["pass_edge", "attenuation"])?;
-            let found = keys.need("pass_edge", FREQUENCY_FORMS)?;
-            let pass_hz = wanted.upto_nyquist(&found)?;
-            if pass_hz == 0.0 {
-                let accepted = "a frequency above 0 Hz".to_owned();
-                return Err(found.error(Problem::Range { found: "0 Hz".to_owned(), accepted }));
-            }
-            (FirShape::Differentiator { pass_hz }, level(&keys)?, equiripple)
-        }
-        "hilbert" => {
-            let keys = wanted.keys(&["pass_edges", "attenuation"])?;
-            let found = keys.need("pass_edges", PAIR_FORMS)?;
-            let pass_hz = wanted.stretch(&found)?;
-            if pass_hz[0] == 0.0 {
-                return Err(found.error(Problem::Range {
-                    found: "0 Hz".to_owned(),
-                    accepted: "above 0 Hz: at 0 Hz there is nothing to turn".to_owned(),
-                }));
-            }
-            (FirShape::Hilbert { pass_hz }, level(&keys)?, equiripple)
-        }
-        "half-band" | "mth-band" => {
-            let mut known = vec!["pass_edge", "attenuation"];
-            let mut factor = 2;
-            if kind == "mth-band" {
-                known.push("factor");
-            }
-            let keys = wanted.keys(&known)?;
-            if kind == "mth-band" {
-                let forms = "which tap of each is zero, a whole number from 2 on";
-                factor = whole(&keys, "factor", forms, 2..=1000)?
-                    .ok_or_else(|| keys.missing("factor", forms))?;
-            }
-            let pass_hz = match keys.find("pass_edge") {
-                None => None,
-                Some(found) => {
-                    let pass = wanted.within(&found)?;
-                    let cutoff = rate.nyquist() / factor as f64;
-                    if pass >= cutoff {
-                        return Err(found.error(Problem::Range {
-                            found: format!("{pass} Hz"),
-                            accepted: format!("below fs/{}, {cutoff} Hz", 2 * factor),
-                        }));
-                    }
-                    Some(pass)
-                }
-            };
-            let needs_edge = !matches!(method.design, Some("window"));
-            if pass_hz.is_none() && needs_edge {
-                return Err(keys.missing("pass_edge", FREQUENCY_FORMS));
-            }
-            (FirShape::MthBand { factor, pass_hz }, level(&keys)?, equiripple)
-        }
-        "raised-cosine" | "root-raised-cosine" => {
-            let keys = wanted.keys(&["symbol_rate", "rolloff"])?;
-            let forms = "symbols per second as a frequency, as \"2 kHz\"";
-            let found = keys.need("symbol_rate", forms)?;
-            let symbol_rate_hz = found.parse::<Frequency>(forms)?.hertz(rate);
-            let rolloff = number_in(&keys, "rolloff", "a plain number from 0 to 1", &(0.0..=1.0))?
-                .ok_or_else(|| {
-                    keys.missing("rolloff", "a plain number from 0 to 1, as rolloff = 0.25")
-                })?;
-            let widest = symbol_rate_hz * (1.0 + rolloff) / 2.0;
-            if !(symbol_rate_hz > 0.0 && widest <= rate.nyquist()) {
-                return Err(found.error(Problem::Range {
-                    found: format!("{symbol_rate_hz} Hz, a band up to {widest} Hz"),
-                    accepted: format!(
-                        "above 0 Hz, and up to {} Hz at this rolloff",
-                        rate.hertz() / (1.0 + rolloff)
-                    ),
-                }));
-            }
-            let root = kind == "root-raised-cosine";
-            (FirShape::RaisedCosine { symbol_rate_hz, rolloff, root }, None, FirMethod::ClosedForm)
-        }
-        "smoother" => {
-            wanted.keys(&[])?;
-            let missing =
-                || wanted.top.missing("method", "a table [method] with taps = 11 and degree = 3");
-            let keys = method.keys.as_ref().ok_or_else(missing)?;
-            let degree = whole(keys, "degree", "the degree of the polynomial", 0..=60)?
-                .ok_or_else(|| {
-                    keys.missing("degree", "the degree of the polynomial, as degree = 3")
-                })?;
-            let derivative =
-                whole(keys, "derivative", "which derivative, 0 for the value", 0..=degree)?
-                    .unwrap_or(0);
-            (FirShape::Smoother { degree, derivative }, None, FirMethod::ClosedForm)
-        }
-        _ => {
-            wanted.keys(&[])?;
-            (FirShape::Average, None, FirMethod::ClosedForm)
-        }
-    };
-    method.finish(wanted, shape, attenuation, default)
-}
-
-fn multiband(wanted: &Wanted<'_, '_>) -> Result<FirShape, SpecError> {
-    let keys = wanted.keys(&["bands"])?;
-    let forms =
-        "tables [[want.bands]] with edges = [\"0 Hz\", \"8 Hz\"], level = \"1 x\" and weight = 1";
-    let found = keys.need("bands", forms)?;
-    let mut bands: Vec<WishedBand> = Vec::new();
-    for value in found.array(forms)? {
-        let one = found.element(value);
-        let DeValue::Table(table) = one.value else {
-            return Err(one.wrong_type(forms));
-        };
-        let known = ["edges", "level", "weight"];
-        let keys = Keys::new(wanted.top.source(), table, "want.bands.", one.start(), &known)?;
-        let edges = keys.need("edges", PAIR_FORMS)?;
-        let edges_hz = wanted.stretch(&edges)?;
-        if bands.last().is_some_and(|before| before.edges_hz[1] >= edges_hz[0]) {
-            return Err(edges.error(Problem::Range {
-                found: format!("{} Hz", edges_hz[0]),
-                accepted: "a beginning above the end of the band before".to_owned(),
-            }));
-        }
-        let found = keys.need("level", "a gain, as \"1 x\", or two for a sloping band")?;
-        let level = match found.value {
-            DeValue::Array(_) => {
-                let [low, high] = found.array(forms)? else {
-                    return Err(found.wrong_type("one gain, or two for a sloping band"));
-                };
-                [ratio(&found.element(low))?, ratio(&found.element(high))?]
-            }
-            _ => [ratio(&found)?; 2],
-        };
-        let weight =
-            number_in(&keys, "weight", "a number above 0", &(1e-12..=1e12))?.unwrap_or(1.0);
-        bands.push(WishedBand { edges_hz, level, weight });
-    }
-    if bands.is_empty() {
-        return Err(keys.missing("bands", forms));
-    }
-    Ok(FirShape::Multiband(bands))
 }

@@ -15,6 +15,7 @@ use crate::units::SampleRate;
 /// A filter that takes a line out of a recording, and what it did to that recording.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct LineRemedy {
     /// Index of the line.
     pub line: usize,

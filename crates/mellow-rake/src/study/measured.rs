@@ -16,6 +16,7 @@ pub const GOOD_COHERENCE: f64 = 0.9;
 /// What was measured, and how far it is from the filter that is meant.
 #[derive(Debug, Clone)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct MeasuredResponse {
     /// The name of the spec.
     pub name: String,
@@ -61,6 +62,7 @@ pub struct MeasuredResponse {
 /// One tone through a program, after the start-up, beside what the filter does to it.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct MeasuredTone {
     /// Its frequency.
     pub hertz: f64,

@@ -48,6 +48,7 @@ pub struct Received {
 /// Error vectors as figures.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct ErrorRecord {
     /// The root of the mean square, as a ratio.
     pub rms: f64,

@@ -3,6 +3,7 @@
 /// The first sample at which two outputs differ.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Mismatch {
     /// Its index, from 0.
     pub sample: usize,
@@ -15,6 +16,7 @@ pub struct Mismatch {
 /// Two outputs compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Comparison {
     /// Samples that were compared.
     pub samples: usize,

@@ -9,6 +9,7 @@ use crate::spec::ConverterWish;
 /// The noise of an implementation at its output, in steps of the output word (LSB).
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct WordNoise {
     /// Root mean square that its roundings are expected to add; `None` where nothing could be proved.
     pub predicted_rms_lsb: Option<f64>,
@@ -102,6 +103,7 @@ pub fn constant_input_error(implementation: &Implementation, level: i64, samples
 
 /// What a converter before a filter leaves at its output, as rms values.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct ConverterNoise {
     /// Of the rounding of its readings: a twelfth of a squared step through the filter's energy.
     pub rounding_rms: f64,

@@ -8,6 +8,7 @@ use crate::units::Level;
 /// All that was found out.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Proof {
     /// The simulator against floating point, stimulus by stimulus.
     pub stimuli: Vec<StimulusResult>,
@@ -26,6 +27,7 @@ pub struct Proof {
 /// The simulator against floating point on one stimulus.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct StimulusResult {
     /// Which.
     pub name: &'static str,

@@ -9,6 +9,7 @@ use crate::units::level::decibels;
 /// output word (LSB).
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct ReferenceError {
     /// Largest error.
     pub largest_lsb: f64,

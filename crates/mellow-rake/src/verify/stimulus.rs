@@ -6,6 +6,7 @@ use crate::random::NoiseSource;
 
 /// An input signal with a name, in integers of the input format.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Stimulus {
     /// What it is.
     pub name: &'static str,

@@ -211,9 +211,9 @@ impl Reader {
         let integer = |value: &Value| i128::from(value.as_i64().unwrap());
         let tables = all("tables").iter().map(|table| {
             let rows = table["rows"].as_array().unwrap().iter().enumerate().map(|(index, row)| {
-                let lift = |k: usize| table["lifts"][index][k].as_u64().unwrap_or(0);
+                let exponent = |k: usize| table["exponents"][index][k].as_u64().unwrap_or(0);
                 let columns = row.as_array().unwrap().iter().enumerate();
-                columns.map(|(k, value)| integer(value) << lift(k)).collect()
+                columns.map(|(k, value)| integer(value) << exponent(k)).collect()
             });
             rows.collect()
         });

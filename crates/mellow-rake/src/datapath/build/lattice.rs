@@ -32,11 +32,11 @@ impl Sums {
         incoming: WordFormat,
     ) -> Result<Self, BuildError> {
         let LatticeTables { reflection, ladder } = tables;
-        let lifted = |(row, integers): (usize, &Vec<i64>)| {
+        let scaled = |(row, integers): (usize, &Vec<i64>)| {
             let each = integers.iter().enumerate();
-            each.map(|(k, value)| vec![value << reflection.lift(row, k)]).collect::<Vec<_>>()
+            each.map(|(k, value)| vec![value << reflection.exponent(row, k)]).collect::<Vec<_>>()
         };
-        let rows = reflection.rows.iter().enumerate().flat_map(lifted).collect();
+        let rows = reflection.rows.iter().enumerate().flat_map(scaled).collect();
         let single = RoundedTable::new(reflection.format, rows);
         let state = words.state;
         let arriving = [largest(state), largest(incoming)];

@@ -172,7 +172,7 @@ impl SumSize {
                 let largest =
                     word.minimum().abs().max(word.maximum()).saturating_mul(1i128 << shift);
                 columns.clone().fold(size, |size, column| {
-                    let c = i128::from(row[column].unsigned_abs()) << table.lift(index, column);
+                    let c = i128::from(row[column].unsigned_abs()) << table.exponent(index, column);
                     size.saturating_add(c.saturating_mul(largest))
                 })
             })

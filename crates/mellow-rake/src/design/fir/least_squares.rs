@@ -54,6 +54,7 @@ impl Normal {
 
 /// Taps of least square error.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct LeastSquares {
     /// The taps.
     pub taps: Vec<f64>,

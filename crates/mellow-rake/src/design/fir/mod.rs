@@ -9,6 +9,7 @@ mod exchange;
 pub(crate) mod ideal;
 mod least_squares;
 mod minimum_phase;
+mod reference;
 mod shapes;
 mod smallest;
 mod task;

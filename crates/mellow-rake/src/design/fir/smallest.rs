@@ -1,6 +1,7 @@
 //! The smallest number of taps that does.
 
-use super::exchange::{Point, compare};
+use super::exchange::compare;
+use super::reference::Point;
 use super::task::Task;
 use super::{ExchangeError, FirError, LARGEST_LEAST_SQUARES};
 use crate::effort::Effort;

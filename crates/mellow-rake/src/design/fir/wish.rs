@@ -12,6 +12,7 @@ use crate::units::SampleRate;
 /// What was decided about a finite impulse response, and what the method found.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct FirChoice {
     /// The kind, as in the spec file.
     pub kind: &'static str,

@@ -55,6 +55,7 @@ pub struct IirWish {
 /// What was decided: everything that the design then follows from.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct IirChoice {
     /// What is let through.
     pub kind: BandKind,

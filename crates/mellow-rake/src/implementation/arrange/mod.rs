@@ -9,6 +9,7 @@ use grid::Grid;
 
 /// How the sections of a cascade were arranged.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Arrangement {
     /// For each place in the cascade, the section of the design whose poles stand there, from 0.
     pub poles: Vec<usize>,

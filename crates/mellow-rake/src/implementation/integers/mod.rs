@@ -18,6 +18,7 @@ use model::Model;
 
 /// What came of choosing integers.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct IntegerChoice {
     /// How much of what the goal allows the nearest integers (with as many digits) use: 1 is all of it.
     pub nearest: f64,

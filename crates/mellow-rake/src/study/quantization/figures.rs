@@ -48,6 +48,7 @@ pub struct Quantization {
 /// A change of the spec that was tried, and what it leaves of the template; `None` where it is not possible.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Remedy {
     /// Keys and their new values, as in a spec file.
     pub change: String,
@@ -65,6 +66,7 @@ impl Remedy {
 /// A coefficient and what one LSB of it does.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Sensitive {
     /// "b0" to "a2", or "h" for a tap.
     pub name: &'static str,
@@ -79,6 +81,7 @@ pub struct Sensitive {
 /// Noise on white noise of half scale, and what constant inputs leave.
 #[derive(Debug, Clone)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct NoiseFigures {
     /// Predicted and measured.
     #[cfg_attr(feature = "serde", serde(flatten))]
@@ -93,6 +96,7 @@ pub struct NoiseFigures {
 /// What a converter leaves at the output, and what the filter adds to that.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct ConverterFigures {
     /// Bits of a reading.
     pub bits: u32,
@@ -107,6 +111,7 @@ pub struct ConverterFigures {
 /// How far rounding moved a pole.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct MovedPole {
     /// The angle of the designed pole as a frequency, in hertz.
     pub hz: f64,
@@ -121,6 +126,7 @@ pub struct MovedPole {
 /// What the coefficient words would do to a filter as one fraction.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct PolynomialFigures {
     /// Its order.
     pub order: usize,
@@ -139,6 +145,7 @@ pub struct PolynomialFigures {
 /// What a section does without an input, while no limit acts; `None` where no bound is proved.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct SectionOscillations {
     /// From 1.
     pub section: usize,
@@ -165,6 +172,7 @@ pub struct SectionOscillations {
 /// What a section does when it is left with words as large as they can be.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct OverflowOscillations {
     /// States run.
     pub starts: u64,
@@ -183,6 +191,7 @@ pub struct OverflowOscillations {
 /// The filter in another structure with the same words; no figures where it is not possible.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct StructureFigures {
     /// The structure.
     pub structure: &'static str,
@@ -203,6 +212,7 @@ pub struct StructureFigures {
 /// Bits that are enough: the fewest, and those from which on every width is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Width {
     /// The fewest.
     pub fewest: Option<u32>,
@@ -213,6 +223,7 @@ pub struct Width {
 /// A filter in words of other widths.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct Sweep {
     /// Whose width is swept.
     pub of: &'static str,
@@ -229,6 +240,7 @@ pub struct Sweep {
 /// A sweep in one structure.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct StructureSweep {
     /// The structure.
     pub structure: &'static str,
@@ -243,6 +255,7 @@ pub struct StructureSweep {
 /// A filter in words of one width; no figures where it is not possible.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct SweepRow {
     /// The width.
     pub bits: u32,
@@ -266,6 +279,7 @@ pub struct SweepRow {
 
 /// What leaves less noise than a filter whose poles amplify its roundings.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Quieter {
     /// Its noise, rms in LSB.
     pub noise_rms_lsb: f64,
@@ -282,6 +296,7 @@ pub struct Quieter {
 /// By how many times the rate is lowered, and the noise that the same words leave then.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
 pub struct LowerRate {
     /// A power of two.
     pub factor: u32,

@@ -112,11 +112,13 @@ impl Study {
         // The last bit of a coefficient whose fraction is smaller is the larger one.
         let column =
             |name: &str| ["b0", "b1", "b2", "a1", "a2"].iter().position(|one| *one == name);
-        let lift = |index: usize, name: &str| filter.table.lift(index, column(name).unwrap_or(0));
+        let exponent =
+            |index: usize, name: &str| filter.table.exponent(index, column(name).unwrap_or(0));
         let all = found.coefficients.iter().map(|one| Sensitive {
             name: one.name,
             index: one.index,
-            response_change: one.response_change * libm::exp2(f64::from(lift(one.index, one.name))),
+            response_change: one.response_change
+                * libm::exp2(f64::from(exponent(one.index, one.name))),
             at_hz: one.at_hz,
         });
         all.reduce(|most, one| if one.response_change > most.response_change { one } else { most })

@@ -179,9 +179,10 @@ impl Statements<'_> {
             }
             Operation::Product { table, row, column, word } => {
                 let coefficient = self.coefficient(*table, *row, &column.to_string());
-                let (word, lift) = (self.word(*word), self.lift(*table, *row, *column, kind));
+                let (word, exponent) =
+                    (self.word(*word), self.exponent(*table, *row, *column, kind));
                 self.line(&format!(
-                    "const {kind} {name} = ({kind}){coefficient}{lift} * ({kind}){word}; /* {format} */"
+                    "const {kind} {name} = ({kind}){coefficient}{exponent} * ({kind}){word}; /* {format} */"
                 ));
             }
             Operation::Accumulate { terms, format } => self.accumulate(node, terms, *format)?,
@@ -230,7 +231,7 @@ impl Statements<'_> {
         let sum_type = signed.unwrap_or(Arithmetic::Modular).max(Arithmetic::of(format));
         let sum_type = match sum_type {
             Arithmetic::Narrow => sum_type,
-            _ if format.width() <= 32 && self.lifts_are_short() => Arithmetic::ModularNarrow,
+            _ if format.width() <= 32 && self.exponents_are_short() => Arithmetic::ModularNarrow,
             _ => sum_type,
         };
         let product = Arithmetic::holding(fact.product.max(pair));
@@ -277,10 +278,10 @@ impl Statements<'_> {
         Ok(())
     }
 
-    /// Whether every lift of a coefficient is one that a type of 32 bits can make.
-    fn lifts_are_short(&self) -> bool {
+    /// Whether every exponent of a coefficient is one that a type of 32 bits can make.
+    fn exponents_are_short(&self) -> bool {
         let tables = self.checked.datapath().tables.iter();
-        tables.flat_map(|table| table.lifts.iter().flatten()).all(|lift| *lift < 32)
+        tables.flat_map(|table| table.exponents.iter().flatten()).all(|exponent| *exponent < 32)
     }
 
     /// A sum of signed digits, from the largest power of two downward: the sum is doubled between them
@@ -290,9 +291,11 @@ impl Statements<'_> {
         let mut words: Vec<(i32, Sign, Node)> = terms
             .iter()
             .filter_map(|term| match term {
-                Term::Word { sign, word, halvings } => {
-                    Some((fraction - self.format(*word).fraction() - halvings, *sign, *word))
-                }
+                Term::Word { sign, word, binary_point_shift } => Some((
+                    fraction - self.format(*word).fraction() - binary_point_shift,
+                    *sign,
+                    *word,
+                )),
                 _ => None,
             })
             .collect();
@@ -318,18 +321,18 @@ impl Statements<'_> {
 
     /// The factor that brings a coefficient to the fraction of its table. Loops over columns have one for
     /// all: `column` is the first.
-    fn lift(&self, index: TableIndex, row: Row, column: usize, one: &str) -> String {
+    fn exponent(&self, index: TableIndex, row: Row, column: usize, one: &str) -> String {
         let table = &self.checked.datapath().tables[index.0];
         let bits = match row {
-            Row::Fixed(row) => Some(table.lift(row, column)),
-            Row::Pass => table.common_lift(column),
+            Row::Fixed(row) => Some(table.exponent(row, column)),
+            Row::Pass => table.common_exponent(column),
         };
         match bits {
             Some(0) => String::new(),
             Some(bits) => format!(" * (({one})1 << {bits})"),
             None => {
                 let place = self.place(table.rows.len(), row, &column.to_string());
-                format!(" * (({one})1 << {}_{}_lift{place})", self.name, table.name)
+                format!(" * (({one})1 << {}_{}_exponent{place})", self.name, table.name)
             }
         }
     }
@@ -381,8 +384,8 @@ impl Statements<'_> {
         };
         let (before, behind) = rounder;
         match term {
-            Term::Word { sign, word, halvings } => {
-                let bits = fraction - self.format(*word).fraction() - halvings;
+            Term::Word { sign, word, binary_point_shift } => {
+                let bits = fraction - self.format(*word).fraction() - binary_point_shift;
                 // A word is as wide as any sum that it is added to.
                 let word = self.cast(*word, sum_type);
                 self.line(&format!("{sum} {} {word}{};", mark(*sign), shifted(bits)));
@@ -398,9 +401,9 @@ impl Statements<'_> {
                 let write_one = |this: &mut Self, column: usize, age: usize| {
                     let coefficient = this.coefficient(*table, *table_row, &column.to_string());
                     let word = this.tap(*line, *line_row, age);
-                    let lift = this.lift(*table, *table_row, column, product_type.name());
+                    let exponent = this.exponent(*table, *table_row, column, product_type.name());
                     this.line(&format!(
-                        "{sum} {sign} {before}{cast}{coefficient}{lift} * {cast}{word}{shift};"
+                        "{sum} {sign} {before}{cast}{coefficient}{exponent} * {cast}{word}{shift};"
                     ));
                 };
                 if age == 0 {
@@ -418,10 +421,10 @@ impl Statements<'_> {
                 };
                 let coefficient = self.coefficient(*table, *table_row, &at(column));
                 let word = self.remembered(*line, *line_row, &at(age - 1));
-                let lift = self.lift(*table, *table_row, column, product_type.name());
+                let exponent = self.exponent(*table, *table_row, column, product_type.name());
                 self.line(&format!("for (int k = 0; k < {count}; k++) {{"));
                 self.line(&format!(
-                    "    {sum} {sign} {before}{cast}{coefficient}{lift} * {cast}{word}{shift};"
+                    "    {sum} {sign} {before}{cast}{coefficient}{exponent} * {cast}{word}{shift};"
                 ));
                 self.line("}");
             }
@@ -439,14 +442,14 @@ impl Statements<'_> {
 
     /// A folded product: the first pair by itself where it has the word of this sample, the others in a loop.
     fn fold(&mut self, sum: &str, fold: &Fold, (before, kind): (&str, &str), shift: &str) {
-        let (cast, lift) =
-            (format!("({kind})"), self.lift(fold.table, fold.table_row, fold.column, kind));
+        let (cast, exponent) =
+            (format!("({kind})"), self.exponent(fold.table, fold.table_row, fold.column, kind));
         let Fold { table, table_row, line, line_row, stride, .. } = *fold;
         let sign = if fold.second == Sign::Plus { "+" } else { "-" };
         let put = |this: &mut Self, indent: &str, column: &str, one: &str, other: &str| {
             let coefficient = this.coefficient(table, table_row, column);
             this.line(&format!(
-                "{indent}{sum} += {before}{cast}{coefficient}{lift} * ({cast}{one} {sign} \
+                "{indent}{sum} += {before}{cast}{coefficient}{exponent} * ({cast}{one} {sign} \
                     {cast}{other}){shift};"
             ));
         };

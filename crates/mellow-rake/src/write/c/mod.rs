@@ -140,7 +140,7 @@ impl Writer<'_> {
                 Coefficients::Shaping => "/* k1, k2: how often remembered errors are added */\n",
             });
             text.push_str(&self.table(table));
-            text.push_str(&self.lifts(table));
+            text.push_str(&self.exponents(table));
         }
         let _ = writeln!(text, "void {name}_init(struct {name} *filter)\n{{");
         text.push_str(&self.clear());
@@ -190,21 +190,21 @@ impl Writer<'_> {
 
     /// Where coefficients have fractions of their own that a loop must look up: the table of how many bits
     /// each lacks.
-    fn lifts(&self, table: &Table) -> String {
+    fn exponents(&self, table: &Table) -> String {
         let columns = table.rows[0].len();
-        if (0..columns).all(|column| table.common_lift(column).is_some()) {
+        if (0..columns).all(|column| table.common_exponent(column).is_some()) {
             return String::new();
         }
         let rows: Vec<String> = table
-            .lifts
+            .exponents
             .iter()
             .map(|row| row.iter().map(u32::to_string).collect::<Vec<_>>().join(", "))
             .map(|row| format!("    {{ {row} }},\n"))
             .collect();
         format!(
             "/* so many bits the fraction of each coefficient is smaller than that of the table: it counts \
-                2^lift times */\n\
-             static const uint8_t {}_{}_lift{} = {{\n{}}};\n\n",
+                2^exponent times */\n\
+             static const uint8_t {}_{}_exponent{} = {{\n{}}};\n\n",
             self.symbols.base(),
             table.name,
             dimensions(table.rows.len(), columns),

@@ -1,7 +1,7 @@
 //! The combinational part: the program itself.
 
 use super::super::number::verilog_integer;
-use super::{LIFT_BITS, constant_name};
+use super::{EXPONENT_BITS, constant_name};
 use crate::datapath::{
     Block, Checked, Fold, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
 };
@@ -170,7 +170,7 @@ impl Statements<'_> {
             }
             Operation::Product { table, row, column, word } => {
                 let coefficient = format!("{name}_c");
-                let table_format = self.lifted(*table);
+                let table_format = self.scaled_format(*table);
                 self.declare(&coefficient, table_format.width());
                 let value = self.coefficient(*table, *row, *column, "");
                 self.take_coefficient(&coefficient, *table, (*row, *column), &value);
@@ -263,15 +263,16 @@ impl Statements<'_> {
     fn term(&mut self, sum: &str, index: usize, term: &Term, format: WordFormat) {
         let (width, fraction) = (format.width(), format.fraction());
         match term {
-            Term::Word { sign, word, halvings } => {
+            Term::Word { sign, word, binary_point_shift } => {
                 let vector = self.node(*word);
-                let shift = fraction - self.checked.facts().format(*word).fraction() - halvings;
+                let shift =
+                    fraction - self.checked.facts().format(*word).fraction() - binary_point_shift;
                 let word = vector.shifted(shift as u32, width);
                 self.line(&format!("{sum} = {sum} {} {word};", mark(*sign)));
             }
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 let datapath = self.checked.datapath();
-                let table_format = self.lifted(*table);
+                let table_format = self.scaled_format(*table);
                 let line_format = datapath.lines[line.0].format;
                 let product_width = table_format.width() + line_format.width();
                 let parts = ["c", "w", "p"].map(|part| format!("{sum}_{part}{index}"));
@@ -324,7 +325,7 @@ impl Statements<'_> {
     /// A folded product: the first pair by itself where it has the word of this sample, the others in a loop.
     fn fold(&mut self, sum: &str, index: usize, fold: &Fold, format: WordFormat) {
         let datapath = self.checked.datapath();
-        let table_format = self.lifted(fold.table);
+        let table_format = self.scaled_format(fold.table);
         let line_format = datapath.lines[fold.line.0].format;
         let pair_width = line_format.width() + 1;
         let product_width = table_format.width() + pair_width;
@@ -489,15 +490,15 @@ impl Statements<'_> {
     }
 
     /// The format that holds the coefficients of all rows of a table at its finest fraction.
-    fn lifted(&self, index: TableIndex) -> WordFormat {
+    fn scaled_format(&self, index: TableIndex) -> WordFormat {
         let table = &self.checked.datapath().tables[index.0];
-        let most = table.lifts.iter().flatten().copied().max().unwrap_or(0);
+        let most = table.exponents.iter().flatten().copied().max().unwrap_or(0);
         let format = table.format;
         WordFormat::new(format.is_signed(), format.width() + most, format.fraction())
-            .expect("checked: lifted coefficients have at most 63 bits")
+            .expect("checked: coefficients with their exponents have at most 63 bits")
     }
 
-    /// Gives a variable of the lifted format a coefficient.
+    /// Gives a variable of the format with room for exponents a coefficient.
     fn take_coefficient(
         &mut self,
         variable: &str,
@@ -507,26 +508,26 @@ impl Statements<'_> {
     ) {
         let table = &self.checked.datapath().tables[index.0];
         let (format, name) = (table.format, constant_name(table));
-        if table.lifts.is_empty() {
+        if table.exponents.is_empty() {
             self.line(&format!("{variable} = {value};"));
             return;
         }
         // Named first, so that its sign can be repeated.
         let plain = format!("{variable}_i");
-        let wide = self.lifted(index).width();
+        let wide = self.scaled_format(index).width();
         let extended = Vector::new(plain.clone(), format).at(wide);
-        let lift = match row {
+        let exponent = match row {
             Row::Pass => {
-                let place = Self::place(row, table.rows[0].len(), column, "", LIFT_BITS as u32);
-                format!("{name}_LIFT{place}")
+                let place = Self::place(row, table.rows[0].len(), column, "", EXPONENT_BITS as u32);
+                format!("{name}_EXPONENT{place}")
             }
-            Row::Fixed(row) => table.lift(row, column).to_string(),
+            Row::Fixed(row) => table.exponent(row, column).to_string(),
         };
         if !self.out.variables.iter().any(|(known, _)| *known == plain) {
             self.declare(&plain, format.width());
         }
         self.line(&format!("{plain} = {value};"));
-        self.line(&format!("{variable} = {extended} << {lift};"));
+        self.line(&format!("{variable} = {extended} << {exponent};"));
     }
 
     fn limit(&mut self, node: Node, word: Node, format: WordFormat, overflow: Overflow) {

@@ -68,7 +68,7 @@ fn module(checked: &Checked, name: &str) -> String {
     );
     for table in tables {
         text.push_str(&constants(table));
-        text.push_str(&lifts(table));
+        text.push_str(&exponents(table));
     }
     text.push_str("\n    // Memory: row by row, the newest word lowest.\n");
     for line in lines.iter().filter(|line| line.depth > 0) {
@@ -110,21 +110,21 @@ fn bits(line: &Line) -> usize {
     line.rows * line.depth * line.format.width() as usize
 }
 
-/// Bits in which a lift is written: those of the largest there can be.
-const LIFT_BITS: usize = 6;
+/// Bits in which an exponent is written: those of the largest there can be.
+const EXPONENT_BITS: usize = 6;
 
 /// Where coefficients have fractions of their own: how many bits each lacks.
-fn lifts(table: &Table) -> String {
-    if table.lifts.is_empty() || table.rows.len() < 2 {
+fn exponents(table: &Table) -> String {
+    if table.exponents.is_empty() || table.rows.len() < 2 {
         return String::new();
     }
-    let lift = |lift: &u32| verilog_integer((*lift).into(), LIFT_BITS as u32);
-    let words: Vec<String> = table.lifts.iter().flatten().rev().map(lift).collect();
+    let exponent = |exponent: &u32| verilog_integer((*exponent).into(), EXPONENT_BITS as u32);
+    let words: Vec<String> = table.exponents.iter().flatten().rev().map(exponent).collect();
     let lines: Vec<String> = words.chunks(8).map(|chunk| chunk.join(", ")).collect();
     format!(
         "    // likewise: so many bits the fraction of each is smaller than that of the table\n    \
-         wire [{}:0] {}_LIFT = {{\n        {}\n    }};\n",
-        LIFT_BITS * words.len() - 1,
+         wire [{}:0] {}_EXPONENT = {{\n        {}\n    }};\n",
+        EXPONENT_BITS * words.len() - 1,
         constant_name(table),
         lines.join(",\n        ")
     )
