@@ -5,8 +5,8 @@
 #![allow(clippy::disallowed_methods)]
 
 use mellow_rake::datapath::{
-    Datapath, DatapathError, LineIndex, Node, Operation, Row, SectionWords, Simulator, TableIndex,
-    Term, direct_form_1, fir_direct,
+    Block, Datapath, DatapathError, LineIndex, Node, Operation, Row, SectionWords, Sign, Simulator,
+    TableIndex, Term, direct_form_1, fir_direct,
 };
 use mellow_rake::design::notch;
 use mellow_rake::filter::{Decay, Difference, Sections};
@@ -256,5 +256,69 @@ fn broken_programs_are_refused() {
         change(&mut datapath);
         let error = datapath.check().unwrap_err().to_string();
         assert!(error.contains(expected), "{error}");
+    }
+}
+
+/// A program of some operations, numbered as they stand, whose last word goes out.
+fn program(input: WordFormat, output: WordFormat, operations: Vec<Operation>) -> Datapath {
+    let result = Node(operations.len() as u32 - 1);
+    let operations = (0..).map(Node).zip(operations).collect();
+    let body = Block { operations, result };
+    Datapath { input, output, tables: Vec::new(), lines: Vec::new(), body }
+}
+
+fn word(sign: Sign, node: u32) -> Term {
+    Term::Word { sign, word: Node(node), binary_point_shift: 0 }
+}
+
+/// Paths that cancel in the linear model do so no longer once a limit between them acts: y = (x − l) + l − x
+/// is nothing, but where the first limit l acts, that of x − l acts, too, and what is left of it reaches y.
+#[test]
+fn a_limit_that_acts_makes_others_act() {
+    let format = |text: &str| text.parse::<WordFormat>().unwrap();
+    let limit = |node: u32, to: &str| Operation::Limit {
+        word: Node(node),
+        format: format(to),
+        overflow: Overflow::Saturate,
+    };
+    let sum = |terms: Vec<Term>| Operation::Accumulate { terms, format: format("s16f0") };
+    let operations = vec![
+        Operation::Input,
+        limit(0, "s4f0"),
+        sum(vec![word(Sign::Plus, 0), word(Sign::Minus, 1)]),
+        limit(2, "s4f0"),
+        sum(vec![word(Sign::Plus, 3), word(Sign::Plus, 1), word(Sign::Minus, 0)]),
+        limit(4, "s2f0"),
+    ];
+    let (input, output) = (format("s8f0"), format("s2f0"));
+    let checked = program(input, output, operations).check().unwrap();
+    for node in [1, 3, 5] {
+        assert!(checked.facts().limit(Node(node)).unwrap().acts, "n{node}");
+    }
+    // And it does: 7 is left of 100, 7 of the 93 that are missing.
+    assert_eq!(Simulator::new(&checked).run(&[7, 100]), [0, -2]);
+}
+
+/// What a rounding leaves over, in a sum of a finer fraction than the word: as many zeros stand behind it.
+#[test]
+fn what_a_rounding_leaves_is_told_in_steps_of_its_sum() {
+    let format = |text: &str| text.parse::<WordFormat>().unwrap();
+    for rounding in Rounding::ALL {
+        for fraction in 8..12 {
+            let sum = WordFormat::new(true, 24, fraction).unwrap();
+            let terms = vec![word(Sign::Plus, 0), word(Sign::Minus, 1)];
+            let operations = vec![
+                Operation::Input,
+                Operation::Round { word: Node(0), fraction: 5, rounding },
+                Operation::Accumulate { terms, format: sum },
+            ];
+            let checked = program(format("s9f8"), sum, operations).check().unwrap();
+            let fact = checked.facts().sum(Node(2)).unwrap();
+            let inputs: Vec<i64> = (-256..256).collect();
+            let found = Simulator::reference(&checked).run(&inputs);
+            let ends =
+                [found.iter().min(), found.iter().max()].map(|end| i128::from(*end.unwrap()));
+            assert_eq!(ends, [fact.low, fact.high], "{rounding}, fraction {fraction}");
+        }
     }
 }

@@ -163,13 +163,18 @@ pub(super) fn bounds(
             safe: *low >= end(*format, false) && *high <= end(*format, true),
         })
         .collect();
-    let acting: Vec<usize> = (0..reaches.len()).filter(|&i| !reaches[i].safe).collect();
-    for index in acting {
+    // A limit that may act disturbs others, which then may act too, and may disturb words that the first does
+    // not reach: paths can cancel in the linear model that no longer cancel once a limit between them acts.
+    let mut acting: Vec<usize> = (0..reaches.len()).filter(|&i| !reaches[i].safe).collect();
+    while let Some(index) = acting.pop() {
         let place = places[index];
         model = model.driven_by(Drive::After { node: place.node, pass: place.pass });
         let gains = decay.norms(&mut model);
-        for (reach, gain) in reaches.iter_mut().zip(&gains) {
-            reach.safe &= gain.is_zero();
+        for (other, (reach, gain)) in reaches.iter_mut().zip(&gains).enumerate() {
+            if reach.safe && !gain.is_zero() {
+                reach.safe = false;
+                acting.push(other);
+            }
         }
     }
     let gain = gains.into_iter().next_back().unwrap_or_default();

@@ -75,7 +75,7 @@ fn residues(datapath: &Datapath, fractions: &[i32]) -> BTreeMap<Node, (i128, i12
                 let dropped = fractions[word.0 as usize] - fraction;
                 roundings.insert(node, (*word, dropped, *rounding));
             }
-            Operation::Accumulate { terms, .. } => {
+            Operation::Accumulate { terms, format } => {
                 let [
                     Term::Word { sign: Sign::Plus, word, binary_point_shift: 0 },
                     Term::Word { sign: Sign::Minus, word: rounded, binary_point_shift: 0 },
@@ -83,10 +83,14 @@ fn residues(datapath: &Datapath, fractions: &[i32]) -> BTreeMap<Node, (i128, i12
                 else {
                     continue;
                 };
+                // A sum of a finer fraction than the word has its zeros behind what is left.
+                let appended = format.fraction() - fractions[word.0 as usize];
                 if let Some((of, dropped @ 0..=100, rounding)) = roundings.get(rounded)
                     && of == word
+                    && (0..=20).contains(&appended)
                 {
-                    found.insert(node, rounding.left_over(*dropped as u32));
+                    let (low, high) = rounding.left_over(*dropped as u32);
+                    found.insert(node, (low << appended, high << appended));
                 }
             }
             _ => {}

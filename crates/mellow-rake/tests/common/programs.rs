@@ -1,0 +1,282 @@
+//! Random programs that no builder makes: words, products, sums, roundings, limits, delay lines and a loop,
+//! in any order that has a meaning.
+
+#![allow(dead_code)] // each test uses what it needs
+
+use mellow_rake::datapath::{
+    Block, Coefficients, Datapath, Fold, Line, LineIndex, Node, Operation, RoundedProducts, Row,
+    Sign, Table, TableIndex, Term,
+};
+use mellow_rake::fixed::{Overflow, Rounding, WordFormat};
+use mellow_rake::random::NoiseSource;
+
+const LINES: [&str; 4] = ["l0", "l1", "l2", "l3"];
+const TABLES: [&str; 2] = ["c0", "c1"];
+/// The longest dot product of all.
+const COLUMNS: usize = 4;
+const DEPTH: usize = 4;
+
+fn signed(width: u32, fraction: i32) -> WordFormat {
+    WordFormat::new(true, width, fraction).expect("a width from 1 to 64")
+}
+
+pub(crate) struct Programs<'a> {
+    pub(crate) noise: &'a mut NoiseSource,
+    datapath: Datapath,
+    next: u32,
+}
+
+/// A word with its fraction.
+#[derive(Clone, Copy)]
+struct Word {
+    node: Node,
+    fraction: i32,
+}
+
+/// A line that waits for its word, and whether it has it.
+#[derive(Clone, Copy)]
+struct Waiting {
+    line: usize,
+    is_stored: bool,
+}
+
+impl Programs<'_> {
+    fn below(&mut self, count: i64) -> i64 {
+        self.noise.integer(0, count - 1)
+    }
+
+    fn one_of<T: Copy>(&mut self, all: &[T]) -> T {
+        all[self.below(all.len() as i64) as usize]
+    }
+
+    fn rounding(&mut self) -> Rounding {
+        self.one_of(&Rounding::ALL)
+    }
+
+    fn overflow(&mut self) -> Overflow {
+        self.one_of(&[Overflow::Saturate, Overflow::Wrap])
+    }
+
+    fn sign(&mut self) -> Sign {
+        self.one_of(&[Sign::Plus, Sign::Minus])
+    }
+
+    fn push(&mut self, operations: &mut Vec<(Node, Operation)>, operation: Operation) -> Node {
+        let node = Node(self.next);
+        // Numbers rise; they need not be next to each other.
+        self.next += 1 + u32::from(self.below(8) == 0);
+        operations.push((node, operation));
+        node
+    }
+
+    /// A word rounded and limited to a format.
+    fn bring(
+        &mut self,
+        operations: &mut Vec<(Node, Operation)>,
+        word: Word,
+        to: WordFormat,
+    ) -> Node {
+        let mut node = word.node;
+        if word.fraction != to.fraction() {
+            let rounding = self.rounding();
+            let round = Operation::Round { word: node, fraction: to.fraction(), rounding };
+            node = self.push(operations, round);
+        }
+        let overflow = self.overflow();
+        self.push(operations, Operation::Limit { word: node, format: to, overflow })
+    }
+
+    /// A dot product or a folded one with the words of a line.
+    fn products(&mut self, waiting: Waiting, row: Row) -> (Term, i32) {
+        let table = TableIndex(self.below(self.datapath.tables.len() as i64) as usize);
+        let line = LineIndex(waiting.line);
+        let own = self.datapath.tables[table.0].format.fraction()
+            + self.datapath.lines[line.0].format.fraction();
+        let products = (self.below(4) == 0)
+            .then(|| RoundedProducts { fraction: own - 2, rounding: Rounding::HalfEven });
+        let fraction = products.map_or(own, |products| products.fraction);
+        let least = i64::from(!waiting.is_stored);
+        if self.below(4) == 0 {
+            // From both ends of the line, or nearly.
+            let (age, mirror) = (least as usize, DEPTH);
+            let stride = 1 + self.below(2) as usize;
+            let most = (mirror - age - 1) / (2 * stride) + 1;
+            let (count, second) = (1 + self.below(most as i64) as usize, self.sign());
+            let (column, table_row, line_row) = (0, row, row);
+            let fold = Fold {
+                second,
+                table,
+                table_row,
+                column,
+                line,
+                line_row,
+                age,
+                mirror,
+                stride,
+                count,
+                products,
+            };
+            return (Term::Folded(fold), fraction);
+        }
+        let age = (least + self.below(DEPTH as i64 + 1 - least)) as usize;
+        let count = 1 + self.below((DEPTH + 1 - age).min(COLUMNS) as i64) as usize;
+        let column = self.below((COLUMNS - count + 1) as i64) as usize;
+        let (sign, table_row, line_row) = (self.sign(), row, row);
+        let dot =
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count, products };
+        (dot, fraction)
+    }
+
+    /// A sum of some words and products.
+    fn sum(&mut self, words: &[Word], waiting: &[Waiting], row: Row) -> (Operation, i32) {
+        let mut terms = Vec::new();
+        let mut finest = i32::MIN;
+        for _ in 0..1 + self.below(4) {
+            let (term, fraction) = if waiting.is_empty() || self.below(2) == 0 {
+                let Word { node: word, fraction } = self.one_of(words);
+                let binary_point_shift = self.one_of(&[0, 0, 0, 1, 3, -2]);
+                let sign = self.sign();
+                (Term::Word { sign, word, binary_point_shift }, fraction + binary_point_shift)
+            } else {
+                let line = self.one_of(waiting);
+                self.products(line, row)
+            };
+            finest = finest.max(fraction);
+            terms.push(term);
+        }
+        let fraction = finest + self.below(2) as i32;
+        // Some are too narrow, and wrap.
+        let width = self.one_of(&[12, 24, 32, 40, 40]);
+        (Operation::Accumulate { terms, format: signed(width, fraction) }, fraction)
+    }
+
+    /// Operations in a block, and a word of it. Every line of the block is given its word.
+    fn block(
+        &mut self,
+        mut words: Vec<Word>,
+        operations: &mut Vec<(Node, Operation)>,
+        lines: &[usize],
+        row: Row,
+    ) -> Word {
+        let mut waiting: Vec<Waiting> =
+            lines.iter().map(|line| Waiting { line: *line, is_stored: false }).collect();
+        for _ in 0..4 + self.below(8) {
+            let word = self.one_of(&words);
+            let (operation, fraction) = match self.below(6) {
+                0 => {
+                    let table = self.below(self.datapath.tables.len() as i64) as usize;
+                    let column = self.below(COLUMNS as i64) as usize;
+                    let own = self.datapath.tables[table].format.fraction();
+                    let table = TableIndex(table);
+                    let product = Operation::Product { table, row, column, word: word.node };
+                    (product, own + word.fraction)
+                }
+                1 if !waiting.is_empty() => {
+                    let of = self.one_of(&waiting);
+                    let least = i64::from(!of.is_stored);
+                    let age = (least + self.below(DEPTH as i64 + 1 - least)) as usize;
+                    let fraction = self.datapath.lines[of.line].format.fraction();
+                    (Operation::Tap { line: LineIndex(of.line), row, age }, fraction)
+                }
+                2 => {
+                    let fraction = word.fraction - self.one_of(&[-2, 1, 3, 6]);
+                    let rounding = self.rounding();
+                    (Operation::Round { word: word.node, fraction, rounding }, fraction)
+                }
+                3 => {
+                    let format = signed(self.one_of(&[4, 8, 12, 20]), word.fraction);
+                    let overflow = self.overflow();
+                    (Operation::Limit { word: word.node, format, overflow }, word.fraction)
+                }
+                4 if waiting.iter().any(|line| !line.is_stored) => {
+                    let at = waiting.iter().position(|line| !line.is_stored).unwrap_or(0);
+                    let line = &mut waiting[at];
+                    line.is_stored = true;
+                    let line = LineIndex(line.line);
+                    let format = self.datapath.lines[line.0].format;
+                    let word = self.bring(operations, word, format);
+                    (Operation::Store { line, row, word }, format.fraction())
+                }
+                _ => self.sum(&words, &waiting, row),
+            };
+            let node = self.push(operations, operation);
+            words.push(Word { node, fraction });
+        }
+        for Waiting { line, .. } in waiting.into_iter().filter(|line| !line.is_stored) {
+            let format = self.datapath.lines[line].format;
+            let word = self.one_of(&words[words.len() / 2..]);
+            let word = self.bring(operations, word, format);
+            let store = Operation::Store { line: LineIndex(line), row, word };
+            let node = self.push(operations, store);
+            words.push(Word { node, fraction: format.fraction() });
+        }
+        let (sum, fraction) = self.sum(&words, &[], row);
+        Word { node: self.push(operations, sum), fraction }
+    }
+
+    /// A loop over some words, each pass with a row of its own.
+    fn repeat(
+        &mut self,
+        word: Word,
+        operations: &mut Vec<(Node, Operation)>,
+        lines: &[usize],
+        passes: usize,
+    ) -> Word {
+        let format = signed(self.one_of(&[8, 12, 16]), 7);
+        let first = self.bring(operations, word, format);
+        let repeat = Node(self.next);
+        self.next += 1;
+        let mut inner = Vec::new();
+        let carried = self.push(&mut inner, Operation::Carried);
+        let words = vec![Word { node: carried, fraction: format.fraction() }];
+        let last = self.block(words, &mut inner, lines, Row::Pass);
+        let result = self.bring(&mut inner, last, format);
+        let body = Block { operations: inner, result };
+        operations.push((repeat, Operation::Repeat { passes, first, body }));
+        Word { node: repeat, fraction: format.fraction() }
+    }
+}
+
+/// A random program, most of which pass the check.
+pub(crate) fn any_program(noise: &mut NoiseSource) -> Datapath {
+    let formats: Vec<WordFormat> =
+        (0..6).map(|_| signed(noise.integer(4, 14) as u32, noise.integer(0, 12) as i32)).collect();
+    let is_looped = noise.integer(0, 1) == 1;
+    let passes = if is_looped { noise.integer(1, 3) as usize } else { 1 };
+    let inner = usize::from(is_looped) * 2;
+    let line = |(index, name): (usize, &&'static str)| {
+        let rows = if index < inner { passes } else { 1 };
+        Line { name, format: formats[index], rows, depth: DEPTH }
+    };
+    let lines = LINES.iter().enumerate().map(line).collect();
+    let mut table = |name: &&'static str| {
+        let width = noise.integer(3, 8) as u32;
+        let format = signed(width, noise.integer(0, 8) as i32);
+        let (low, high) = (format.minimum() as i64, format.maximum() as i64);
+        let mut row =
+            |ends: (i64, i64)| (0..COLUMNS).map(|_| noise.integer(ends.0, ends.1)).collect();
+        let rows: Vec<Vec<i64>> = (0..passes).map(|_| row((low, high))).collect();
+        let exponents: Vec<Vec<i64>> = (0..passes).map(|_| row((0, 3))).collect();
+        let exponents =
+            exponents.into_iter().map(|row| row.into_iter().map(|e| e as u32).collect());
+        let exponents = if width % 2 == 0 { exponents.collect() } else { Vec::new() };
+        Table { name, holds: Coefficients::Taps, format, exponents, rows }
+    };
+    let tables = TABLES.iter().map(&mut table).collect();
+    let (input, output) = (formats[4], formats[5]);
+    let body = Block { operations: Vec::new(), result: Node(0) };
+    let datapath = Datapath { input, output, tables, lines, body };
+    let mut programs = Programs { noise, datapath, next: 0 };
+    let mut operations = Vec::new();
+    let node = programs.push(&mut operations, Operation::Input);
+    let mut word = Word { node, fraction: input.fraction() };
+    if is_looped {
+        word = programs.repeat(word, &mut operations, &[0, 1], passes);
+    }
+    let words = vec![Word { node, fraction: input.fraction() }, word];
+    let outer: Vec<usize> = (inner..LINES.len()).collect();
+    let last = programs.block(words, &mut operations, &outer, Row::Fixed(0));
+    let result = programs.bring(&mut operations, last, output);
+    let body = Block { operations, result };
+    Datapath { body, ..programs.datapath }
+}

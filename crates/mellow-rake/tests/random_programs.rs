@@ -1,0 +1,227 @@
+//! Programs that nobody wrote for anything: whatever passes the check means the same to the simulator in
+//! machine words, to the one operation by operation, and to a stranger who has the JSON alone; and what the
+//! check says is proved of them is so.
+
+use mellow_rake::datapath::{Checked, Datapath, Operation, Sign, Simulator, Term, describe, dump};
+use mellow_rake::random::NoiseSource;
+use proptest::prelude::*;
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+#[path = "common/filters.rs"]
+mod filters;
+#[path = "common/programs.rs"]
+mod programs;
+#[path = "common/reader.rs"]
+mod reader;
+
+use filters::any_word;
+use programs::any_program;
+use reader::Reader;
+
+fn read(checked: &Checked) -> Reader {
+    Reader::new(&serde_json::to_value(describe(checked)).unwrap())
+}
+
+/// The same program in real numbers, without roundings and limits: what it is a filter of.
+struct Ideal<'a> {
+    datapath: &'a Datapath,
+    /// Line by line, row by row, the newest first; and the words of this sample.
+    lines: Vec<Vec<Vec<f64>>>,
+    now: Vec<Vec<f64>>,
+    words: HashMap<u32, f64>,
+}
+
+impl<'a> Ideal<'a> {
+    fn new(datapath: &'a Datapath) -> Self {
+        let lines = &datapath.lines;
+        Ideal {
+            datapath,
+            lines: lines.iter().map(|line| vec![vec![0.0; line.depth]; line.rows]).collect(),
+            now: lines.iter().map(|line| vec![0.0; line.rows]).collect(),
+            words: HashMap::new(),
+        }
+    }
+
+    fn step(&mut self, input: f64) -> f64 {
+        let body = &self.datapath.body;
+        self.block(&body.operations, input, 0.0, 0);
+        for (rows, now) in self.lines.iter_mut().zip(&self.now) {
+            for (row, word) in rows.iter_mut().zip(now) {
+                row.rotate_right(1);
+                row[0] = *word;
+            }
+        }
+        self.words[&body.result.0]
+    }
+
+    fn tap(&self, line: usize, row: usize, age: usize) -> f64 {
+        if age == 0 { self.now[line][row] } else { self.lines[line][row][age - 1] }
+    }
+
+    fn coefficient(&self, table: usize, row: usize, column: usize) -> f64 {
+        let table = &self.datapath.tables[table];
+        table.coefficient(row, column) as f64 * (-f64::from(table.format.fraction())).exp2()
+    }
+
+    fn block(
+        &mut self,
+        operations: &[(mellow_rake::datapath::Node, Operation)],
+        input: f64,
+        carried: f64,
+        pass: usize,
+    ) {
+        for (node, operation) in operations {
+            let word = match operation {
+                Operation::Input => input,
+                Operation::Carried => carried,
+                Operation::Tap { line, row, age } => self.tap(line.0, row.at(pass), *age),
+                Operation::Product { table, row, column, word } => {
+                    self.coefficient(table.0, row.at(pass), *column) * self.words[&word.0]
+                }
+                Operation::Accumulate { terms, .. } => {
+                    terms.iter().map(|term| self.term(term, pass)).sum()
+                }
+                Operation::Round { word, .. } | Operation::Limit { word, .. } => {
+                    self.words[&word.0]
+                }
+                Operation::Store { line, row, word } => {
+                    let word = self.words[&word.0];
+                    self.now[line.0][row.at(pass)] = word;
+                    word
+                }
+                Operation::Repeat { passes, first, body } => {
+                    let mut carried = self.words[&first.0];
+                    for pass in 0..*passes {
+                        self.block(&body.operations, input, carried, pass);
+                        carried = self.words[&body.result.0];
+                    }
+                    carried
+                }
+            };
+            self.words.insert(node.0, word);
+        }
+    }
+
+    fn term(&self, term: &Term, pass: usize) -> f64 {
+        let signed = |sign: &Sign, value: f64| if *sign == Sign::Plus { value } else { -value };
+        match term {
+            Term::Word { sign, word, binary_point_shift } => {
+                signed(sign, self.words[&word.0] * (-f64::from(*binary_point_shift)).exp2())
+            }
+            Term::Dot { sign, table, table_row, column, line, line_row, age, count, .. } => {
+                let product = |k: usize| {
+                    self.coefficient(table.0, table_row.at(pass), column + k)
+                        * self.tap(line.0, line_row.at(pass), age + k)
+                };
+                signed(sign, (0..*count).map(product).sum())
+            }
+            Term::Folded(fold) => {
+                let tap = |age: usize| self.tap(fold.line.0, fold.line_row.at(pass), age);
+                let product = |k: usize| {
+                    let (one, other) =
+                        (tap(fold.age + fold.stride * k), tap(fold.mirror - fold.stride * k));
+                    self.coefficient(fold.table.0, fold.table_row.at(pass), fold.column + k)
+                        * (one + signed(&fold.second, other))
+                };
+                (0..fold.count).map(product).sum()
+            }
+        }
+    }
+}
+
+/// How many were checked, ran in machine words, were proved to have bounds, never limit anything.
+static SEEN: [AtomicUsize; 4] = [const { AtomicUsize::new(0) }; 4];
+
+fn count(kind: usize, holds: bool) {
+    SEEN[kind].fetch_add(usize::from(holds), Ordering::Relaxed);
+}
+
+/// Whatever a stranger meets on the way lies where the check says.
+fn check_facts(checked: &Checked, stranger: &Reader, program: &str) {
+    let facts = checked.facts();
+    for met in &stranger.met {
+        let node = mellow_rake::datapath::Node(met.node as u32);
+        let (low, high, can_change) = match (facts.sum(node), facts.limit(node)) {
+            (Some(sum), _) => (sum.low, sum.high, sum.wraps),
+            (_, Some(limit)) => (limit.low, limit.high, limit.acts),
+            _ => panic!("neither a sum nor a limit"),
+        };
+        assert!((low..=high).contains(&met.word), "{met:?} beyond {low} to {high}\n{program}");
+        assert!(met.fits || can_change, "{met:?} does not fit\n{program}");
+    }
+}
+
+fn check_program(seed: u64) {
+    let mut noise = NoiseSource::new(seed);
+    let program = any_program(&mut noise);
+    let Ok(checked) = program.check() else { return };
+    count(0, true);
+    let text = dump(&checked);
+    let input = checked.datapath().input;
+    let words: Vec<i64> = (0..400).map(|_| any_word(&mut noise, input, false)).collect();
+    let mut stranger = read(&checked);
+    let mut expected = Vec::new();
+    let mut is_linear = true;
+    for word in &words {
+        expected.push(stranger.step((*word).into()) as i64);
+        check_facts(&checked, &stranger, &text);
+        is_linear &= stranger.met.iter().all(|met| met.fits);
+    }
+    let mut simulator = Simulator::new(&checked);
+    count(1, simulator.is_fast());
+    assert_eq!(simulator.run(&words), expected, "\n{text}");
+    assert_eq!(Simulator::reference(&checked).run(&words), expected, "\n{text}");
+    let narrowed = checked.clone().narrowed();
+    assert_eq!(Simulator::new(&narrowed).run(&words), expected, "narrowed\n{}", dump(&narrowed));
+    if let Ok(shifts) = checked.without_multiplier() {
+        let shifts = shifts.check().unwrap();
+        assert_eq!(Simulator::new(&shifts).run(&words), expected, "shifts\n{}", dump(&shifts));
+    }
+    let Ok(bounds) = facts_bounds(&checked) else { return };
+    count(2, true);
+    count(3, bounds.1);
+    assert!(is_linear || !bounds.1, "a limit acted that never acts\n{text}");
+    if is_linear {
+        let mut ideal = Ideal::new(checked.datapath());
+        let output = checked.datapath().output;
+        for (n, (word, y)) in words.iter().zip(&expected).enumerate() {
+            let error = output.value(*y) - ideal.step(input.value(*word));
+            // The test's own rounding is far below.
+            let slack = 1e-9 * (1.0 + error.abs());
+            let [low, high] = bounds.0;
+            assert!(
+                low - slack <= error && error <= high + slack,
+                "{n}: {error}, {bounds:?}\n{text}"
+            );
+        }
+    }
+}
+
+/// The bound of the error, and whether no limit ever acts.
+fn facts_bounds(checked: &Checked) -> Result<([f64; 2], bool), ()> {
+    let bounds = checked.facts().bounds().as_ref().map_err(|_| ())?;
+    Ok(([bounds.error.low, bounds.error.high], bounds.no_limit_acts()))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 900, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn a_program_means_one_thing(seed: u64) {
+        check_program(seed);
+    }
+}
+
+/// The same on fixed seeds, or on many times as many, and that they are of all sorts.
+#[test]
+fn programs_are_of_all_sorts() {
+    let times = std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
+    (0..1_000 * times).for_each(check_program);
+    let seen = SEEN.each_ref().map(|count| count.load(Ordering::Relaxed));
+    println!(
+        "{} checked, {} in machine words, {} bounded, {} without limits",
+        seen[0], seen[1], seen[2], seen[3]
+    );
+    assert!(seen[0] > 500 && seen[1] > 250 && seen[2] > 100 && seen[3] > 10, "{seen:?}");
+}
