@@ -98,6 +98,7 @@ pub use run::Simulator;
 pub use widths::WidthError;
 
 use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};
+use std::ops::Range;
 
 /// The number of an operation and of the word that it gives; unique in a datapath, rising in the
 /// order of the program.
@@ -113,7 +114,7 @@ pub struct TableIndex(pub usize);
 pub struct LineIndex(pub usize);
 
 /// Which row of a table or line is meant.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Row {
     /// This row, in every pass.
     Fixed(usize),
@@ -185,16 +186,38 @@ impl Table {
         self.exponents.get(row).and_then(|row| row.get(column)).copied().unwrap_or(0)
     }
 
-    /// The exponent of a column, where it is the same in all rows.
-    pub fn common_exponent(&self, column: usize) -> Option<u32> {
-        let first = self.exponent(0, column);
-        (1..self.rows.len()).all(|row| self.exponent(row, column) == first).then_some(first)
+    /// What the exponents of some columns have in common, in the row that is meant or, of a pass, in all.
+    pub(crate) fn common_exponent(&self, row: Row, columns: Range<usize>) -> CommonExponent {
+        let rows = match row {
+            Row::Fixed(row) => row..row + 1,
+            Row::Pass => 0..self.rows.len(),
+        };
+        let first = |row: usize| self.exponent(row, columns.start);
+        let is_even = |row: usize| columns.clone().all(|k| self.exponent(row, k) == first(row));
+        let all = first(rows.start);
+        if !rows.clone().all(is_even) {
+            CommonExponent::None
+        } else if rows.clone().all(|row| first(row) == all) {
+            CommonExponent::All(all)
+        } else {
+            CommonExponent::OfRow
+        }
     }
 
     /// A coefficient as an integer of the finest fraction: the one that products are made with.
     pub fn coefficient(&self, row: usize, column: usize) -> i64 {
         self.rows[row][column] << self.exponent(row, column)
     }
+}
+
+/// What the exponents of some columns have in common.
+pub(crate) enum CommonExponent {
+    /// All are this.
+    All(u32),
+    /// Those of a row are alike.
+    OfRow,
+    /// Nothing.
+    None,
 }
 
 /// Words remembered from sample to sample.

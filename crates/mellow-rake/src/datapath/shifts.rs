@@ -12,7 +12,8 @@ impl Checked {
     /// The same program, equal in every integer, without a single product: loops are written out, for each
     /// pass has coefficients of its own, and each product becomes as many shifted words as its coefficient
     /// has signed digits. What it costs is what
-    /// [`Cost::shift_adds_per_sample`](super::Cost::shift_adds_per_sample) counted before.
+    /// [`Cost::shift_adds_per_sample`](super::Cost::shift_adds_per_sample) counted before, or less where a
+    /// word is used in products by zero alone.
     ///
     /// # Errors
     /// [`DatapathError::TooWide`] for a product that is rounded before it is added and needs more than 64
@@ -74,9 +75,30 @@ fn used(block: Block) -> Block {
             _ => {}
         }
     }
-    let operations =
-        block.operations.into_iter().filter(|(node, _)| is_used[node.0 as usize]).collect();
-    Block { operations, ..block }
+    // The words that are left are numbered anew, without gaps.
+    let mut numbers = vec![Node(0); block.operations.len()];
+    let mut operations = Vec::new();
+    for (node, mut operation) in block.operations {
+        if !is_used[node.0 as usize] {
+            continue;
+        }
+        let renumber = |word: &mut Node| *word = numbers[word.0 as usize];
+        match &mut operation {
+            Operation::Accumulate { terms, .. } => terms.iter_mut().for_each(|term| {
+                if let Term::Word { word, .. } = term {
+                    renumber(word);
+                }
+            }),
+            Operation::Round { word, .. }
+            | Operation::Limit { word, .. }
+            | Operation::Store { word, .. } => renumber(word),
+            _ => {}
+        }
+        let number = Node(operations.len() as u32);
+        numbers[node.0 as usize] = number;
+        operations.push((number, operation));
+    }
+    Block { operations, result: numbers[block.result.0 as usize] }
 }
 
 /// The new program, as far as it is written.

@@ -13,8 +13,8 @@ use mellow_rake::random::NoiseSource;
 const LINES: [&str; 4] = ["l0", "l1", "l2", "l3"];
 const TABLES: [&str; 2] = ["c0", "c1"];
 /// The longest dot product of all.
-const COLUMNS: usize = 4;
-const DEPTH: usize = 4;
+const COLUMNS: usize = 6;
+const DEPTH: usize = 7;
 
 fn signed(width: u32, fraction: i32) -> WordFormat {
     WordFormat::new(true, width, fraction).expect("a width from 1 to 64")
@@ -279,4 +279,41 @@ pub(crate) fn any_program(noise: &mut NoiseSource) -> Datapath {
     let result = programs.bring(&mut operations, last, output);
     let body = Block { operations, result };
     Datapath { body, ..programs.datapath }
+}
+
+/// The same program without words that nothing uses.
+pub(crate) fn pruned(mut program: Datapath) -> Datapath {
+    loop {
+        let mut used = vec![program.body.result];
+        for (_, operation, _) in program.operations() {
+            match operation {
+                Operation::Product { word, .. }
+                | Operation::Round { word, .. }
+                | Operation::Limit { word, .. }
+                | Operation::Store { word, .. } => used.push(*word),
+                Operation::Accumulate { terms, .. } => {
+                    used.extend(terms.iter().filter_map(|term| match term {
+                        Term::Word { word, .. } => Some(*word),
+                        _ => None,
+                    }));
+                }
+                Operation::Repeat { first, body, .. } => used.extend([*first, body.result]),
+                Operation::Input | Operation::Carried | Operation::Tap { .. } => {}
+            }
+        }
+        let before = program.operations().count();
+        let stays = |(node, operation): &(Node, Operation)| {
+            let does = matches!(operation, Operation::Store { .. } | Operation::Repeat { .. });
+            does || used.contains(node)
+        };
+        program.body.operations.retain(stays);
+        for (_, operation) in &mut program.body.operations {
+            if let Operation::Repeat { body, .. } = operation {
+                body.operations.retain(stays);
+            }
+        }
+        if program.operations().count() == before {
+            return program;
+        }
+    }
 }

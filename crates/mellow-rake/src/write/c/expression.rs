@@ -4,11 +4,13 @@ use super::super::WriteError;
 use super::super::number::c_integer;
 use super::types::{Arithmetic, Helper, storage};
 use crate::datapath::{
-    Block, Checked, Factors, Fold, LineIndex, Node, Operation, Row, Sign, TableIndex, Term,
+    Block, Checked, CommonExponent, Factors, Fold, LineIndex, Node, Operation, Row, Sign,
+    TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
+use std::ops::Range;
 
 /// Dot products of at most this many terms are written out; longer ones are loops.
 const WRITTEN_OUT: usize = 4;
@@ -27,6 +29,7 @@ impl Body {
             text: String::new(),
             helpers: BTreeSet::new(),
             stored: BTreeMap::new(),
+            sources: BTreeMap::new(),
             kinds: BTreeMap::new(),
             around: None,
             indent: 1,
@@ -52,8 +55,10 @@ struct Statements<'a> {
     name: &'a str,
     text: String,
     helpers: BTreeSet<Helper>,
-    /// The node that each line was given in this sample, by line.
-    stored: BTreeMap<usize, Node>,
+    /// The node that each row of a line was given in this sample.
+    stored: BTreeMap<(usize, Row), Node>,
+    /// For nodes that hand a word on without a variable of their own, the one that has it.
+    sources: BTreeMap<Node, Node>,
     /// The type of the variable of each node so far.
     kinds: BTreeMap<Node, &'static str>,
     /// The loop that is being written; its variable carries the word from pass to pass.
@@ -67,19 +72,28 @@ impl Statements<'_> {
     }
 
     fn word(&self, node: Node) -> String {
-        format!("n{}", node.0)
+        format!("n{}", self.source(node).0)
+    }
+
+    /// The node whose variable holds a word.
+    fn source(&self, node: Node) -> Node {
+        self.sources.get(&node).copied().unwrap_or(node)
     }
 
     /// A word as a value of this type, which holds it.
     fn word_as(&self, node: Node, kind: &'static str) -> String {
         let word = self.word(node);
-        if self.kinds.get(&node) == Some(&kind) { word } else { format!("({kind}){word}") }
+        if self.kinds.get(&self.source(node)) == Some(&kind) {
+            word
+        } else {
+            format!("({kind}){word}")
+        }
     }
 
     /// A word converted to the type of a sum. A short one is promoted before it loses its sign: gcc takes the
     /// direct way, cast or not, for a change of sign that nobody asked for.
     fn cast(&self, node: Node, sum: Arithmetic) -> String {
-        let is_short = matches!(self.kinds.get(&node), Some(&("int8_t" | "int16_t")));
+        let is_short = matches!(self.kinds.get(&self.source(node)), Some(&("int8_t" | "int16_t")));
         match sum == Arithmetic::ModularNarrow && is_short {
             true => format!("({})({} + 0)", sum.name(), self.word(node)),
             false => format!("({}){}", sum.name(), self.word(node)),
@@ -179,8 +193,8 @@ impl Statements<'_> {
             }
             Operation::Product { table, row, column, word } => {
                 let coefficient = self.coefficient(*table, *row, &column.to_string());
-                let (word, exponent) =
-                    (self.word(*word), self.exponent(*table, *row, *column, kind));
+                let exponent = self.exponent(*table, *row, *column..*column + 1, "", kind);
+                let word = self.word(*word);
                 self.line(&format!(
                     "const {kind} {name} = ({kind}){coefficient}{exponent} * ({kind}){word}; /* {format} */"
                 ));
@@ -192,8 +206,9 @@ impl Statements<'_> {
             Operation::Limit { word, format, overflow } => {
                 self.limit(node, *word, *format, *overflow);
             }
-            Operation::Store { line, word, .. } => {
-                self.stored.insert(line.0, *word);
+            Operation::Store { line, row, word } => {
+                self.stored.insert((line.0, *row), *word);
+                self.sources.insert(node, self.source(*word));
             }
             Operation::Repeat { passes, first, body } => {
                 let first = self.word_as(*first, kind);
@@ -212,7 +227,7 @@ impl Statements<'_> {
 
     fn tap(&self, line: LineIndex, row: Row, age: usize) -> String {
         if age == 0 {
-            self.word(self.stored[&line.0])
+            self.word(self.stored[&(line.0, row)])
         } else {
             self.remembered(line, row, &(age - 1).to_string())
         }
@@ -319,22 +334,26 @@ impl Statements<'_> {
         Factors::of(term)?.dropped(self.checked.datapath())
     }
 
-    /// The factor that brings a coefficient to the fraction of its table. Loops over columns have one for
-    /// all: `column` is the first.
-    fn exponent(&self, index: TableIndex, row: Row, column: usize, one: &str) -> String {
-        let table = &self.checked.datapath().tables[index.0];
-        let bits = match row {
-            Row::Fixed(row) => Some(table.exponent(row, column)),
-            Row::Pass => table.common_exponent(column),
+    /// The factor that brings coefficients to the fraction of their table; where the columns of a loop
+    /// differ, that of the one at `index`.
+    fn exponent(
+        &self,
+        table: TableIndex,
+        row: Row,
+        columns: Range<usize>,
+        index: &str,
+        one: &str,
+    ) -> String {
+        let table = &self.checked.datapath().tables[table.0];
+        let first = columns.start.to_string();
+        let index = match table.common_exponent(row, columns) {
+            CommonExponent::All(0) => return String::new(),
+            CommonExponent::All(bits) => return format!(" * (({one})1 << {bits})"),
+            CommonExponent::OfRow => &first,
+            CommonExponent::None => index,
         };
-        match bits {
-            Some(0) => String::new(),
-            Some(bits) => format!(" * (({one})1 << {bits})"),
-            None => {
-                let place = self.place(table.rows.len(), row, &column.to_string());
-                format!(" * (({one})1 << {}_{}_exponent{place})", self.name, table.name)
-            }
-        }
+        let place = self.place(table.rows.len(), row, index);
+        format!(" * (({one})1 << {}_{}_exponent{place})", self.name, table.name)
     }
 
     /// The largest size of two words that are added before a product.
@@ -401,7 +420,9 @@ impl Statements<'_> {
                 let write_one = |this: &mut Self, column: usize, age: usize| {
                     let coefficient = this.coefficient(*table, *table_row, &column.to_string());
                     let word = this.tap(*line, *line_row, age);
-                    let exponent = this.exponent(*table, *table_row, column, product_type.name());
+                    let columns = column..column + 1;
+                    let exponent =
+                        this.exponent(*table, *table_row, columns, "", product_type.name());
                     this.line(&format!(
                         "{sum} {sign} {before}{cast}{coefficient}{exponent} * {cast}{word}{shift};"
                     ));
@@ -421,7 +442,9 @@ impl Statements<'_> {
                 };
                 let coefficient = self.coefficient(*table, *table_row, &at(column));
                 let word = self.remembered(*line, *line_row, &at(age - 1));
-                let exponent = self.exponent(*table, *table_row, column, product_type.name());
+                let columns = column..column + count;
+                let kind = product_type.name();
+                let exponent = self.exponent(*table, *table_row, columns, &at(column), kind);
                 self.line(&format!("for (int k = 0; k < {count}; k++) {{"));
                 self.line(&format!(
                     "    {sum} {sign} {before}{cast}{coefficient}{exponent} * {cast}{word}{shift};"
@@ -442,11 +465,12 @@ impl Statements<'_> {
 
     /// A folded product: the first pair by itself where it has the word of this sample, the others in a loop.
     fn fold(&mut self, sum: &str, fold: &Fold, (before, kind): (&str, &str), shift: &str) {
-        let (cast, exponent) =
-            (format!("({kind})"), self.exponent(fold.table, fold.table_row, fold.column, kind));
+        let cast = format!("({kind})");
         let Fold { table, table_row, line, line_row, stride, .. } = *fold;
         let sign = if fold.second == Sign::Plus { "+" } else { "-" };
-        let put = |this: &mut Self, indent: &str, column: &str, one: &str, other: &str| {
+        let put = |this: &mut Self, columns: Range<usize>, column: &str, one: &str, other: &str| {
+            let indent = if columns.len() > 1 { "    " } else { "" };
+            let exponent = this.exponent(table, table_row, columns, column, kind);
             let coefficient = this.coefficient(table, table_row, column);
             this.line(&format!(
                 "{indent}{sum} += {before}{cast}{coefficient}{exponent} * ({cast}{one} {sign} \
@@ -458,7 +482,8 @@ impl Statements<'_> {
         for k in 0..by_itself {
             let one = self.tap(line, line_row, age + stride * k);
             let other = self.tap(line, line_row, mirror - stride * k);
-            put(self, "", &(fold.column + k).to_string(), &one, &other);
+            let column = fold.column + k;
+            put(self, column..column + 1, &column.to_string(), &one, &other);
         }
         if by_itself == fold.count {
             return;
@@ -473,7 +498,8 @@ impl Statements<'_> {
         let other = self.remembered(line, line_row, &format!("{} - {step}", mirror - 1));
         let column = if fold.column == 0 { "k".to_owned() } else { format!("k + {}", fold.column) };
         self.line(&format!("for (int k = {by_itself}; k < {}; k++) {{", fold.count));
-        put(self, "    ", &column, &one, &other);
+        let columns = fold.column + by_itself..fold.column + fold.count;
+        put(self, columns, &column, &one, &other);
         self.line("}");
     }
 

@@ -192,21 +192,23 @@ impl Writer<'_> {
     /// each lacks.
     fn exponents(&self, table: &Table) -> String {
         let columns = table.rows[0].len();
-        if (0..columns).all(|column| table.common_exponent(column).is_some()) {
+        let name = format!("{}_{}_exponent", self.symbols.base(), table.name);
+        if !self.body.text.contains(&name) {
             return String::new();
         }
         let rows: Vec<String> = table
             .exponents
             .iter()
             .map(|row| row.iter().map(u32::to_string).collect::<Vec<_>>().join(", "))
-            .map(|row| format!("    {{ {row} }},\n"))
+            .map(|row| match table.rows.len() {
+                1 => format!("    {row}\n"),
+                _ => format!("    {{ {row} }},\n"),
+            })
             .collect();
         format!(
             "/* so many bits the fraction of each coefficient is smaller than that of the table: it counts \
                 2^exponent times */\n\
-             static const uint8_t {}_{}_exponent{} = {{\n{}}};\n\n",
-            self.symbols.base(),
-            table.name,
+             static const uint8_t {name}{} = {{\n{}}};\n\n",
             dimensions(table.rows.len(), columns),
             rows.concat()
         )

@@ -3,11 +3,13 @@
 use super::super::number::verilog_integer;
 use super::{EXPONENT_BITS, constant_name};
 use crate::datapath::{
-    Block, Checked, Fold, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
+    Block, Checked, CommonExponent, Fold, LineIndex, Node, Operation, RoundedProducts, Row, Sign,
+    TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::BTreeMap;
 use std::fmt::Write;
+use std::ops::Range;
 
 /// Dot products of at most this many terms are written out; longer ones are loops.
 const WRITTEN_OUT: usize = 4;
@@ -27,6 +29,7 @@ impl Compute {
             checked,
             out: Compute { text: String::new(), variables: Vec::new(), indices: Vec::new() },
             stored: BTreeMap::new(),
+            sources: BTreeMap::new(),
             around: None,
             indent: 2,
         };
@@ -42,8 +45,10 @@ impl Compute {
 struct Statements<'a> {
     checked: &'a Checked,
     out: Compute,
-    /// The node that each line was given in this sample, by line.
-    stored: BTreeMap<usize, Node>,
+    /// The node that each row of a line was given in this sample.
+    stored: BTreeMap<(usize, Row), Node>,
+    /// For nodes that hand a word on without a variable of their own, the one that has it.
+    sources: BTreeMap<Node, Node>,
     /// The loop that is being written.
     around: Option<Node>,
     indent: usize,
@@ -115,7 +120,13 @@ impl Statements<'_> {
     }
 
     fn node(&self, node: Node) -> Vector {
-        Vector::new(format!("n{}", node.0), self.checked.facts().format(node))
+        let source = self.source(node);
+        Vector::new(format!("n{}", source.0), self.checked.facts().format(node))
+    }
+
+    /// The node whose variable holds a word.
+    fn source(&self, node: Node) -> Node {
+        self.sources.get(&node).copied().unwrap_or(node)
     }
 
     fn block(&mut self, block: &Block) {
@@ -173,7 +184,8 @@ impl Statements<'_> {
                 let table_format = self.scaled_format(*table);
                 self.declare(&coefficient, table_format.width());
                 let value = self.coefficient(*table, *row, *column, "");
-                self.take_coefficient(&coefficient, *table, (*row, *column), &value);
+                let place = (*row, *column..*column + 1, "");
+                self.take_coefficient(&coefficient, *table, place, &value);
                 let (coefficient, word) =
                     (Vector::new(coefficient, table_format), self.node(*word));
                 let product = coefficient.times(&word);
@@ -201,8 +213,9 @@ impl Statements<'_> {
             Operation::Limit { word, format, overflow } => {
                 self.limit(node, *word, *format, *overflow);
             }
-            Operation::Store { line, word, .. } => {
-                self.stored.insert(line.0, *word);
+            Operation::Store { line, row, word } => {
+                self.stored.insert((line.0, *row), *word);
+                self.sources.insert(node, self.source(*word));
             }
             Operation::Repeat { passes, first, body } => {
                 self.index("pass");
@@ -253,7 +266,7 @@ impl Statements<'_> {
 
     fn tap(&self, index: LineIndex, row: Row, age: usize, running: &str) -> String {
         if age == 0 {
-            return self.node(self.stored[&index.0]).name;
+            return self.node(self.stored[&(index.0, row)]).name;
         }
         let line = &self.checked.datapath().lines[index.0];
         let place = Self::place(row, line.depth, age - 1, running, line.format.width());
@@ -292,29 +305,30 @@ impl Statements<'_> {
                 let product = Vector::new(c.clone(), table_format).times(&word);
                 let multiply = format!("{p} = {product};");
                 let (mut column, mut age, mut count) = (*column, *age, *count);
-                let one = |this: &mut Self, column: usize, age: usize, running: &str| {
-                    let coefficient = this.coefficient(*table, *table_row, column, running);
+                let one = |this: &mut Self, columns: Range<usize>, age: usize, running: &str| {
+                    let coefficient = this.coefficient(*table, *table_row, columns.start, running);
                     let word = this.tap(*line, *line_row, age, running);
-                    this.take_coefficient(&c, *table, (*table_row, column), &coefficient);
+                    let place = (*table_row, columns, running);
+                    this.take_coefficient(&c, *table, place, &coefficient);
                     this.line(&format!("{w} = {word};"));
                     this.line(&multiply);
                     round.iter().for_each(|line| this.line(line));
                     this.line(&add);
                 };
                 if age == 0 {
-                    one(self, column, age, "");
+                    one(self, column..column + 1, age, "");
                     (column, age, count) = (column + 1, 1, count - 1);
                 }
                 if count <= WRITTEN_OUT {
                     for k in 0..count {
-                        one(self, column + k, age + k, "");
+                        one(self, column + k..column + k + 1, age + k, "");
                     }
                     return;
                 }
                 self.index("k");
                 self.line(&format!("for (k = 0; k < {count}; k = k + 1) begin"));
                 self.indent += 1;
-                one(self, column, age, "k");
+                one(self, column..column + count, age, "k");
                 self.indent -= 1;
                 self.line("end");
             }
@@ -359,8 +373,8 @@ impl Statements<'_> {
         lines.push(format!("{sum} = {sum} + {shifted};"));
         let Fold { age, mirror, stride, .. } = *fold;
         let by_itself = if fold.count <= WRITTEN_OUT { fold.count } else { usize::from(age == 0) };
-        let put = |this: &mut Self, coefficient: String, one: String, two: String| {
-            this.take_coefficient(&c, fold.table, (fold.table_row, fold.column), &coefficient);
+        let put = |this: &mut Self, place, coefficient: String, one: String, two: String| {
+            this.take_coefficient(&c, fold.table, place, &coefficient);
             this.line(&format!("{first} = {one};"));
             this.line(&format!("{other} = {two};"));
             lines.iter().for_each(|line| this.line(line));
@@ -369,7 +383,8 @@ impl Statements<'_> {
             let coefficient = self.coefficient(fold.table, fold.table_row, fold.column + k, "");
             let one = self.tap(fold.line, fold.line_row, age + stride * k, "");
             let two = self.tap(fold.line, fold.line_row, mirror - stride * k, "");
-            put(self, coefficient, one, two);
+            let column = fold.column + k;
+            put(self, (fold.table_row, column..column + 1, ""), coefficient, one, two);
         }
         if by_itself == fold.count {
             return;
@@ -395,7 +410,8 @@ impl Statements<'_> {
             place(&format!("{running} + {}", age - 1))
         };
         let two = place(&format!("{} - {running}", mirror - 1));
-        put(self, coefficient, one, two);
+        let place = (fold.table_row, fold.column..fold.column + fold.count, "k");
+        put(self, place, coefficient, one, two);
         self.indent -= 1;
         self.line("end");
     }
@@ -503,7 +519,7 @@ impl Statements<'_> {
         &mut self,
         variable: &str,
         index: TableIndex,
-        (row, column): (Row, usize),
+        (row, columns, running): (Row, Range<usize>, &str),
         value: &str,
     ) {
         let table = &self.checked.datapath().tables[index.0];
@@ -516,12 +532,16 @@ impl Statements<'_> {
         let plain = format!("{variable}_i");
         let wide = self.scaled_format(index).width();
         let extended = Vector::new(plain.clone(), format).at(wide);
-        let exponent = match row {
-            Row::Pass => {
-                let place = Self::place(row, table.rows[0].len(), column, "", EXPONENT_BITS as u32);
-                format!("{name}_EXPONENT{place}")
-            }
-            Row::Fixed(row) => table.exponent(row, column).to_string(),
+        let (length, first) = (table.rows[0].len(), columns.start);
+        let at = |running: &str| {
+            let place = Self::place(row, length, first, running, EXPONENT_BITS as u32);
+            format!("{name}_EXPONENT{place}")
+        };
+        let exponent = match (table.common_exponent(row, columns), row) {
+            (CommonExponent::All(bits), Row::Fixed(_)) => bits.to_string(),
+            (CommonExponent::All(bits), Row::Pass) if table.rows.len() == 1 => bits.to_string(),
+            (CommonExponent::All(_) | CommonExponent::OfRow, _) => at(""),
+            (CommonExponent::None, _) => at(running),
         };
         if !self.out.variables.iter().any(|(known, _)| *known == plain) {
             self.declare(&plain, format.width());

@@ -68,7 +68,10 @@ fn module(checked: &Checked, name: &str) -> String {
     );
     for table in tables {
         text.push_str(&constants(table));
-        text.push_str(&exponents(table));
+        let is_used = compute.text.contains(&format!("{}_EXPONENT", constant_name(table)));
+        if is_used {
+            text.push_str(&exponents(table));
+        }
     }
     text.push_str("\n    // Memory: row by row, the newest word lowest.\n");
     for line in lines.iter().filter(|line| line.depth > 0) {
@@ -115,9 +118,6 @@ const EXPONENT_BITS: usize = 6;
 
 /// Where coefficients have fractions of their own: how many bits each lacks.
 fn exponents(table: &Table) -> String {
-    if table.exponents.is_empty() || table.rows.len() < 2 {
-        return String::new();
-    }
     let exponent = |exponent: &u32| verilog_integer((*exponent).into(), EXPONENT_BITS as u32);
     let words: Vec<String> = table.exponents.iter().flatten().rev().map(exponent).collect();
     let lines: Vec<String> = words.chunks(8).map(|chunk| chunk.join(", ")).collect();
