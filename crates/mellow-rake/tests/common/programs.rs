@@ -259,7 +259,7 @@ pub(crate) fn any_program(noise: &mut NoiseSource) -> Datapath {
         let exponents: Vec<Vec<i64>> = (0..passes).map(|_| row((0, 3))).collect();
         let exponents =
             exponents.into_iter().map(|row| row.into_iter().map(|e| e as u32).collect());
-        let exponents = if width % 2 == 0 { exponents.collect() } else { Vec::new() };
+        let exponents = if width.is_multiple_of(2) { exponents.collect() } else { Vec::new() };
         Table { name, holds: Coefficients::Taps, format, exponents, rows }
     };
     let tables = TABLES.iter().map(&mut table).collect();
