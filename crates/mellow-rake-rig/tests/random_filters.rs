@@ -27,7 +27,7 @@ use mellow_rake::verify::compare;
 use mellow_rake::window::Window;
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_rig::{CProgram, Device, Target, ToolName};
-use programs::{any_program, pruned};
+use programs::{Sizes, any_program, pruned};
 use std::fmt::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -343,7 +343,7 @@ fn filters(rows: Rows) -> impl Draw {
 /// A program that no builder makes.
 fn any(noise: &mut NoiseSource) -> (Datapath, bool) {
     loop {
-        let program = pruned(any_program(noise));
+        let program = pruned(any_program(noise, Sizes::LARGE));
         let takes_input =
             program.operations().any(|(_, operation, _)| *operation == Operation::Input);
         if takes_input && program.clone().check().is_ok() {

@@ -2,12 +2,14 @@
 //! machine words, to the one operation by operation, and to a stranger who has the JSON alone; and what the
 //! check says is proved of them is so.
 
-use mellow_rake::datapath::{Checked, Datapath, Operation, Sign, Simulator, Term, describe, dump};
+use mellow_rake::datapath::{Checked, Datapath, Operation, Reach, Sign, Simulator, Term, dump};
 use mellow_rake::random::NoiseSource;
 use proptest::prelude::*;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
+#[path = "common/every_state.rs"]
+mod every_state;
 #[path = "common/filters.rs"]
 mod filters;
 #[path = "common/programs.rs"]
@@ -15,13 +17,10 @@ mod programs;
 #[path = "common/reader.rs"]
 mod reader;
 
+use every_state::hold_oscillations;
 use filters::any_word;
-use programs::any_program;
-use reader::Reader;
-
-fn read(checked: &Checked) -> Reader {
-    Reader::new(&serde_json::to_value(describe(checked)).unwrap())
-}
+use programs::{Sizes, any_program};
+use reader::{Reader, read};
 
 /// The same program in real numbers, without roundings and limits: what it is a filter of.
 struct Ideal<'a> {
@@ -149,12 +148,19 @@ fn check_facts(checked: &Checked, stranger: &Reader, program: &str) {
         };
         assert!((low..=high).contains(&met.word), "{met:?} beyond {low} to {high}\n{program}");
         assert!(met.fits || can_change, "{met:?} does not fit\n{program}");
+        // While nothing is limited, and where nothing that is has an influence, levels are proved.
+        let Ok(bounds) = facts.bounds() else { continue };
+        let is_here = |reach: &&Reach| reach.node == node && reach.pass == met.pass && reach.safe;
+        if let Some(reach) = bounds.reaches.iter().find(is_here) {
+            let value = met.format.value(met.word);
+            assert!((reach.low..=reach.high).contains(&value), "{met:?} {reach:?}\n{program}");
+        }
     }
 }
 
 fn check_program(seed: u64) {
     let mut noise = NoiseSource::new(seed);
-    let program = any_program(&mut noise);
+    let program = any_program(&mut noise, Sizes::LARGE);
     let Ok(checked) = program.check() else { return };
     count(0, true);
     let text = dump(&checked);
@@ -224,4 +230,21 @@ fn programs_are_of_all_sorts() {
         seen[0], seen[1], seen[2], seen[3]
     );
     assert!(seen[0] > 500 && seen[1] > 250 && seen[2] > 100 && seen[3] > 10, "{seen:?}");
+}
+
+/// Programs of little memory, from every state: what is said of their oscillations is so.
+#[test]
+fn oscillations_of_programs_hold_against_every_state() {
+    let mut noise = NoiseSource::new(31);
+    let (mut held, mut oscillating) = (0, 0);
+    for index in 0..4_000 {
+        let Ok(checked) = any_program(&mut noise, Sizes::SMALL).check() else { continue };
+        let name = format!("{index}\n{}", dump(&checked));
+        if let Some(count) = hold_oscillations(&checked, &name) {
+            held += 1;
+            oscillating += usize::from(count > 0);
+        }
+    }
+    println!("{held} programs, {oscillating} with oscillations");
+    assert!(held > 300 && oscillating > 60, "{held} {oscillating}");
 }

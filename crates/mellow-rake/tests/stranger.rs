@@ -2,7 +2,7 @@
 //! the library's types, and equal to the simulator in every integer.
 
 use mellow_rake::datapath::{
-    Checked, SectionWords, Simulator, describe, direct_form_1, fir_direct, fir_folded,
+    Checked, SectionWords, Simulator, direct_form_1, fir_direct, fir_folded,
 };
 use mellow_rake::design::notch;
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients, round_groups};
@@ -17,10 +17,10 @@ mod filters;
 mod reader;
 
 use filters::{any_filter, any_word, one_of};
-use reader::Reader;
+use reader::read;
 
 fn assert_equal(checked: &Checked, name: &str) {
-    let mut stranger = Reader::new(&serde_json::to_value(describe(checked)).unwrap());
+    let mut stranger = read(checked);
     let mut simulator = Simulator::new(checked);
     let mut noise = NoiseSource::new(5);
     let input = checked.datapath().input;
@@ -88,8 +88,7 @@ proptest! {
         let mut noise = NoiseSource::new(seed);
         let structure = one_of(&mut noise, &Structure::ALL);
         let Some(filter) = any_filter(&mut noise, structure) else { return Ok(()) };
-        let description = describe(&filter.checked);
-        let mut stranger = Reader::new(&serde_json::to_value(description).unwrap());
+        let mut stranger = read(&filter.checked);
         let input = filter.checked.datapath().input;
         let words: Vec<i64> = (0..300).map(|_| any_word(&mut noise, input, false)).collect();
         let found: Vec<i128> = words.iter().map(|x| stranger.step((*x).into())).collect();

@@ -3,7 +3,7 @@
 use mellow_rake::Wish;
 use mellow_rake::filter::Family;
 use mellow_rake::random::NoiseSource;
-use mellow_rake::spec::{Fixed, Spec, Structure, kinds, template};
+use mellow_rake::spec::{FirMethod, Fixed, Spec, Structure, WishedBand, kinds, template};
 use mellow_rake::study::{InTurn, Job, Jobs, Study, StudyError, SweepWish, Swept, Workers};
 use proptest::prelude::*;
 
@@ -152,4 +152,71 @@ fn every_kind_has_a_study() {
         (error.keys().remove(0).as_str(), error.to_string().contains("no unit")),
         ("want.center", true)
     );
+}
+
+/// Every kind is said in Rust in the words of its commented spec, and is the same wish.
+#[test]
+fn every_kind_has_its_words() {
+    let band = |edges_hz, level: f64, weight| WishedBand { edges_hz, level: [level; 2], weight };
+    let bands = [
+        band([0.0, 60.0], 1.0, 1.0),
+        band([80.0, 200.0], 0.0, 10.0),
+        band([230.0, 500.0], 0.5, 1.0),
+    ];
+    let points = [
+        ("0 Hz", 0.0),
+        ("2 kHz", 1.0),
+        ("12 kHz", 1.0),
+        ("20 kHz", 0.6),
+        ("40 kHz", 0.3),
+        ("48 kHz", 0.0),
+    ];
+    let least_squares = FirMethod::LeastSquares { weights: Vec::new() };
+    let said = [
+        ("notch", Wish::notch("1 kHz", "87.5 Hz", "5 Hz")),
+        ("peak", Wish::peak("1 kHz", "87.5 Hz", "5 Hz")),
+        ("comb", Wish::comb("1 kHz", "87.5 Hz", ["5 Hz", "4 Hz", "3 Hz"])),
+        ("dc-blocker", Wish::dc_blocker("64 Hz", "0.05 Hz")),
+        ("all-pass", Wish::second_order_all_pass("1 kHz", "60 Hz", "30 Hz")),
+        ("leaky-integrator", Wish::leaky_integrator_over("1 kHz", "80 ms")),
+        ("resonator", Wish::resonator("1 kHz", "87.5 Hz", "5 Hz")),
+        ("multiband", Wish::multiband("1 kHz", bands, 101)),
+        ("points", Wish::points("96 kHz", points, 127)),
+        ("differentiator", Wish::differentiator("1 kHz", "400 Hz", 21)),
+        ("hilbert", Wish::hilbert("96 kHz", ["3 kHz", "45 kHz"], 31)),
+        ("half-band", Wish::half_band("96 kHz", "20 kHz", 31)),
+        ("mth-band", Wish::mth_band("96 kHz", 4, "10 kHz", 63).method(least_squares)),
+        ("raised-cosine", Wish::raised_cosine("96 kHz", "3 kHz", 0.35, 193)),
+        ("root-raised-cosine", Wish::root_raised_cosine("96 kHz", "3 kHz", 0.35, 257)),
+        ("smoother", Wish::smoother("64 Hz", 3, 21)),
+        ("average", Wish::average("1 kHz", 16)),
+    ];
+    for (kind, wish) in &said {
+        let expected = Spec::parse(template(kind).unwrap()).unwrap();
+        let found = wish.clone().spec().unwrap();
+        assert_eq!(
+            (found.sample_rate, found.want),
+            (expected.sample_rate, expected.want),
+            "{kind}"
+        );
+        assert!(wish.clone().filter().is_ok(), "{kind}");
+    }
+    // Bands are said by their own words, placed and given filters by theirs.
+    let others = ["lowpass", "highpass", "bandpass", "bandstop", "placed", "coefficients"];
+    for kind in kinds() {
+        assert!(said.iter().any(|(name, _)| *name == kind) != others.contains(&kind), "{kind}");
+    }
+    // What cannot be is an error with its key, however it is said.
+    let keys = |wish: Wish| wish.filter().unwrap_err().keys()[0].to_owned();
+    assert_eq!(keys(Wish::peak("1 kHz", "600 Hz", "5 Hz")), "want.center");
+    assert_eq!(keys(Wish::comb("1 kHz", "87.5 Hz", ["5 Hz", "wide"])), "want.widths");
+    assert_eq!(keys(Wish::average("none", 16)), "sample_rate");
+    assert_eq!(
+        keys(Wish::notch("1 kHz", "87.5 Hz", "5 Hz").method(FirMethod::ClosedForm)),
+        "method"
+    );
+    assert_eq!(keys(Wish::half_band("96 kHz", "30 kHz", 31)), "want.pass_edge");
+    assert_eq!(keys(Wish::hilbert("96 kHz", ["3 kHz", "45"], 31)), "want.pass_edges");
+    assert_eq!(keys(Wish::smoother("64 Hz", 30, 21)), "method.degree");
+    assert_eq!(keys(Wish::raised_cosine("96 kHz", "3 kHz", 1.5, 193)), "want.rolloff");
 }

@@ -24,6 +24,7 @@ mod read_recursive;
 mod structure;
 mod template;
 mod wish;
+mod wish_kinds;
 
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
 pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};

@@ -6,7 +6,7 @@ use super::{
 };
 use crate::effort::Effort;
 use crate::filter::{BandKind, EdgeMeaning, Family, Mapping};
-use crate::units::{Frequency, Level, QuantityError, SampleRate};
+use crate::units::{Duration, Frequency, Level, QuantityError, SampleRate};
 use crate::window::Window;
 use num_complex::Complex64;
 
@@ -35,15 +35,15 @@ macro_rules! stated {
     )*};
 }
 
-stated!(Frequency, Level, SampleRate);
+stated!(Duration, Frequency, Level, SampleRate);
 
 /// What is wrong with a key.
-fn wrong(key: &str, problem: impl Into<Problem>) -> SpecError {
+pub(super) fn wrong(key: &str, problem: impl Into<Problem>) -> SpecError {
     let (key, problem) = (key.to_owned(), Box::new(problem.into()));
     SpecError { line: 0, column: 0, key, problem }
 }
 
-fn stated<Q>(key: &str, quantity: impl Stated<Q>) -> Result<Q, SpecError> {
+pub(super) fn stated<Q>(key: &str, quantity: impl Stated<Q>) -> Result<Q, SpecError> {
     quantity.stated().map_err(|error| wrong(key, error))
 }
 
@@ -158,17 +158,33 @@ impl Wish {
         Wish::closed(rate, "want.cutoff", cutoff, leaky)
     }
 
-    fn closed(
+    /// A filter in closed form of one frequency.
+    pub(super) fn closed(
         rate: impl Stated<SampleRate>,
         key: &str,
         frequency: impl Stated<Frequency>,
         wish: impl Fn(f64) -> DirectWish,
     ) -> Self {
+        Wish::at(rate, |rate| Ok(Want::Direct(wish(stated(key, frequency)?.hertz(rate)))))
+    }
+
+    /// What depends on the sample rate.
+    pub(super) fn at(
+        rate: impl Stated<SampleRate>,
+        want: impl FnOnce(SampleRate) -> Result<Want, SpecError>,
+    ) -> Self {
         let rate = stated("sample_rate", rate);
-        let want = rate
-            .clone()
-            .and_then(|rate| Ok(Want::Direct(wish(stated(key, frequency)?.hertz(rate)))));
+        let want = rate.clone().and_then(want);
         Wish::of(rate, want)
+    }
+
+    /// Changes what is wanted, unless something is wrong with it already.
+    pub(super) fn change_want(
+        self,
+        change: impl FnOnce(&mut Want) -> Result<(), SpecError>,
+    ) -> Self {
+        let want = self.want.and_then(|mut want| change(&mut want).map(|()| want));
+        Wish { want, ..self }
     }
 
     /// These taps.

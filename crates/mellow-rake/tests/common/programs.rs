@@ -14,7 +14,25 @@ const LINES: [&str; 4] = ["l0", "l1", "l2", "l3"];
 const TABLES: [&str; 2] = ["c0", "c1"];
 /// The longest dot product of all.
 const COLUMNS: usize = 6;
-const DEPTH: usize = 7;
+
+/// How large programs are.
+#[derive(Clone, Copy)]
+pub(crate) struct Sizes {
+    /// Lines outside of a loop.
+    pub(crate) lines: usize,
+    /// Words that each row remembers.
+    pub(crate) depth: usize,
+    /// Bits of its words.
+    pub(crate) bits: [i64; 2],
+    /// Whether half of them have a loop, with two lines of its own.
+    pub(crate) loops: bool,
+}
+
+impl Sizes {
+    pub(crate) const LARGE: Self = Sizes { lines: 2, depth: 7, bits: [4, 14], loops: true };
+    /// Every state can be tried.
+    pub(crate) const SMALL: Self = Sizes { lines: 2, depth: 2, bits: [2, 3], loops: false };
+}
 
 fn signed(width: u32, fraction: i32) -> WordFormat {
     WordFormat::new(true, width, fraction).expect("a width from 1 to 64")
@@ -23,6 +41,7 @@ fn signed(width: u32, fraction: i32) -> WordFormat {
 pub(crate) struct Programs<'a> {
     pub(crate) noise: &'a mut NoiseSource,
     datapath: Datapath,
+    depth: usize,
     next: u32,
 }
 
@@ -98,7 +117,7 @@ impl Programs<'_> {
         let least = i64::from(!waiting.is_stored);
         if self.below(4) == 0 {
             // From both ends of the line, or nearly.
-            let (age, mirror) = (least as usize, DEPTH);
+            let (age, mirror) = (least as usize, self.depth);
             let stride = 1 + self.below(2) as usize;
             let most = (mirror - age - 1) / (2 * stride) + 1;
             let (count, second) = (1 + self.below(most as i64) as usize, self.sign());
@@ -118,8 +137,8 @@ impl Programs<'_> {
             };
             return (Term::Folded(fold), fraction);
         }
-        let age = (least + self.below(DEPTH as i64 + 1 - least)) as usize;
-        let count = 1 + self.below((DEPTH + 1 - age).min(COLUMNS) as i64) as usize;
+        let age = (least + self.below(self.depth as i64 + 1 - least)) as usize;
+        let count = 1 + self.below((self.depth + 1 - age).min(COLUMNS) as i64) as usize;
         let column = self.below((COLUMNS - count + 1) as i64) as usize;
         let (sign, table_row, line_row) = (self.sign(), row, row);
         let dot =
@@ -174,7 +193,7 @@ impl Programs<'_> {
                 1 if !waiting.is_empty() => {
                     let of = self.one_of(&waiting);
                     let least = i64::from(!of.is_stored);
-                    let age = (least + self.below(DEPTH as i64 + 1 - least)) as usize;
+                    let age = (least + self.below(self.depth as i64 + 1 - least)) as usize;
                     let fraction = self.datapath.lines[of.line].format.fraction();
                     (Operation::Tap { line: LineIndex(of.line), row, age }, fraction)
                 }
@@ -238,17 +257,21 @@ impl Programs<'_> {
 }
 
 /// A random program, most of which pass the check.
-pub(crate) fn any_program(noise: &mut NoiseSource) -> Datapath {
-    let formats: Vec<WordFormat> =
-        (0..6).map(|_| signed(noise.integer(4, 14) as u32, noise.integer(0, 12) as i32)).collect();
-    let is_looped = noise.integer(0, 1) == 1;
+pub(crate) fn any_program(noise: &mut NoiseSource, sizes: Sizes) -> Datapath {
+    let formats: Vec<WordFormat> = (0..6)
+        .map(|_| {
+            signed(noise.integer(sizes.bits[0], sizes.bits[1]) as u32, noise.integer(0, 12) as i32)
+        })
+        .collect();
+    let is_looped = sizes.loops && noise.integer(0, 1) == 1;
     let passes = if is_looped { noise.integer(1, 3) as usize } else { 1 };
     let inner = usize::from(is_looped) * 2;
     let line = |(index, name): (usize, &&'static str)| {
         let rows = if index < inner { passes } else { 1 };
-        Line { name, format: formats[index], rows, depth: DEPTH }
+        Line { name, format: formats[index], rows, depth: sizes.depth }
     };
-    let lines = LINES.iter().enumerate().map(line).collect();
+    let all = &LINES[..inner + sizes.lines];
+    let lines = all.iter().enumerate().map(line).collect();
     let mut table = |name: &&'static str| {
         let width = noise.integer(3, 8) as u32;
         let format = signed(width, noise.integer(0, 8) as i32);
@@ -266,7 +289,7 @@ pub(crate) fn any_program(noise: &mut NoiseSource) -> Datapath {
     let (input, output) = (formats[4], formats[5]);
     let body = Block { operations: Vec::new(), result: Node(0) };
     let datapath = Datapath { input, output, tables, lines, body };
-    let mut programs = Programs { noise, datapath, next: 0 };
+    let mut programs = Programs { noise, datapath, depth: sizes.depth, next: 0 };
     let mut operations = Vec::new();
     let node = programs.push(&mut operations, Operation::Input);
     let mut word = Word { node, fraction: input.fraction() };
@@ -274,7 +297,7 @@ pub(crate) fn any_program(noise: &mut NoiseSource) -> Datapath {
         word = programs.repeat(word, &mut operations, &[0, 1], passes);
     }
     let words = vec![Word { node, fraction: input.fraction() }, word];
-    let outer: Vec<usize> = (inner..LINES.len()).collect();
+    let outer: Vec<usize> = (inner..inner + sizes.lines).collect();
     let last = programs.block(words, &mut operations, &outer, Row::Fixed(0));
     let result = programs.bring(&mut operations, last, output);
     let body = Block { operations, result };

@@ -3,8 +3,14 @@
 
 #![allow(dead_code)] // each test uses what it needs
 
+use mellow_rake::datapath::{Checked, describe};
 use serde_json::Value;
 use std::collections::HashMap;
+
+/// A checked program as a stranger reads it.
+pub(crate) fn read(checked: &Checked) -> Reader {
+    Reader::new(&serde_json::to_value(describe(checked)).unwrap())
+}
 
 /// A word format: signed, width, fraction.
 #[derive(Debug, Clone, Copy)]
