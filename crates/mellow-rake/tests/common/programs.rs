@@ -52,10 +52,11 @@ struct Word {
     fraction: i32,
 }
 
-/// A line that waits for its word, and whether it has it.
+/// A row of a line that waits for its word, and whether it has it.
 #[derive(Clone, Copy)]
 struct Waiting {
     line: usize,
+    row: Row,
     is_stored: bool,
 }
 
@@ -106,7 +107,8 @@ impl Programs<'_> {
     }
 
     /// A dot product or a folded one with the words of a line.
-    fn products(&mut self, waiting: Waiting, row: Row) -> (Term, i32) {
+    fn products(&mut self, waiting: Waiting, table_row: Row) -> (Term, i32) {
+        let line_row = waiting.row;
         let table = TableIndex(self.below(self.datapath.tables.len() as i64) as usize);
         let line = LineIndex(waiting.line);
         let own = self.datapath.tables[table.0].format.fraction()
@@ -121,7 +123,7 @@ impl Programs<'_> {
             let stride = 1 + self.below(2) as usize;
             let most = (mirror - age - 1) / (2 * stride) + 1;
             let (count, second) = (1 + self.below(most as i64) as usize, self.sign());
-            let (column, table_row, line_row) = (0, row, row);
+            let column = 0;
             let fold = Fold {
                 second,
                 table,
@@ -140,7 +142,7 @@ impl Programs<'_> {
         let age = (least + self.below(self.depth as i64 + 1 - least)) as usize;
         let count = 1 + self.below((self.depth + 1 - age).min(COLUMNS) as i64) as usize;
         let column = self.below((COLUMNS - count + 1) as i64) as usize;
-        let (sign, table_row, line_row) = (self.sign(), row, row);
+        let sign = self.sign();
         let dot =
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products };
         (dot, fraction)
@@ -177,10 +179,21 @@ impl Programs<'_> {
         lines: &[usize],
         row: Row,
     ) -> Word {
-        let mut waiting: Vec<Waiting> =
-            lines.iter().map(|line| Waiting { line: *line, is_stored: false }).collect();
+        let rows = |line: &usize| match row {
+            Row::Pass => vec![Row::Pass],
+            Row::Fixed(_) => (0..self.datapath.lines[*line].rows).map(Row::Fixed).collect(),
+        };
+        let of_line = |line: &usize| {
+            let line = *line;
+            rows(&line).into_iter().map(move |row| Waiting { line, row, is_stored: false })
+        };
+        let mut waiting: Vec<Waiting> = lines.iter().flat_map(of_line).collect();
+        let passes = self.datapath.tables[0].rows.len() as i64;
         for _ in 0..4 + self.below(8) {
             let word = self.one_of(&words);
+            // Of tables any row may be meant, in a loop as well.
+            let fixed = Row::Fixed(self.below(passes) as usize);
+            let row = if row == Row::Pass && self.below(4) > 0 { Row::Pass } else { fixed };
             let (operation, fraction) = match self.below(6) {
                 0 => {
                     let table = self.below(self.datapath.tables.len() as i64) as usize;
@@ -195,7 +208,7 @@ impl Programs<'_> {
                     let least = i64::from(!of.is_stored);
                     let age = (least + self.below(self.depth as i64 + 1 - least)) as usize;
                     let fraction = self.datapath.lines[of.line].format.fraction();
-                    (Operation::Tap { line: LineIndex(of.line), row, age }, fraction)
+                    (Operation::Tap { line: LineIndex(of.line), row: of.row, age }, fraction)
                 }
                 2 => {
                     let fraction = word.fraction - self.one_of(&[-2, 1, 3, 6]);
@@ -211,7 +224,7 @@ impl Programs<'_> {
                     let at = waiting.iter().position(|line| !line.is_stored).unwrap_or(0);
                     let line = &mut waiting[at];
                     line.is_stored = true;
-                    let line = LineIndex(line.line);
+                    let (line, row) = (LineIndex(line.line), line.row);
                     let format = self.datapath.lines[line.0].format;
                     let word = self.bring(operations, word, format);
                     (Operation::Store { line, row, word }, format.fraction())
@@ -221,7 +234,7 @@ impl Programs<'_> {
             let node = self.push(operations, operation);
             words.push(Word { node, fraction });
         }
-        for Waiting { line, .. } in waiting.into_iter().filter(|line| !line.is_stored) {
+        for Waiting { line, row, .. } in waiting.into_iter().filter(|line| !line.is_stored) {
             let format = self.datapath.lines[line].format;
             let word = self.one_of(&words[words.len() / 2..]);
             let word = self.bring(operations, word, format);
@@ -267,7 +280,9 @@ pub(crate) fn any_program(noise: &mut NoiseSource, sizes: Sizes) -> Datapath {
     let passes = if is_looped { noise.integer(1, 3) as usize } else { 1 };
     let inner = usize::from(is_looped) * 2;
     let line = |(index, name): (usize, &&'static str)| {
-        let rows = if index < inner { passes } else { 1 };
+        // Some have two rows of their own outside of a loop, too.
+        let rows =
+            if index < inner { passes } else { 1 + usize::from(sizes.loops && index == inner) };
         Line { name, format: formats[index], rows, depth: sizes.depth }
     };
     let all = &LINES[..inner + sizes.lines];
