@@ -19,7 +19,7 @@ mod reader;
 
 use every_state::hold_oscillations;
 use filters::any_word;
-use programs::{Sizes, any_program};
+use programs::{Sizes, any_program, damaged};
 use reader::{Reader, read};
 
 /// The same program in real numbers, without roundings and limits: what it is a filter of.
@@ -129,6 +129,11 @@ impl<'a> Ideal<'a> {
     }
 }
 
+/// How many times as many programs are tried as by every test run.
+fn campaign() -> usize {
+    std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap())
+}
+
 /// How many were checked, ran in machine words, were proved to have bounds, never limit anything.
 static SEEN: [AtomicUsize; 4] = [const { AtomicUsize::new(0) }; 4];
 
@@ -222,8 +227,7 @@ proptest! {
 /// The same on fixed seeds, or on many times as many, and that they are of all sorts.
 #[test]
 fn programs_are_of_all_sorts() {
-    let times = std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
-    (0..1_000 * times).for_each(check_program);
+    (0..1_000 * campaign() as u64).for_each(check_program);
     let seen = SEEN.each_ref().map(|count| count.load(Ordering::Relaxed));
     println!(
         "{} checked, {} in machine words, {} bounded, {} without limits",
@@ -247,4 +251,35 @@ fn oscillations_of_programs_hold_against_every_state() {
     }
     println!("{held} programs, {oscillating} with oscillations");
     assert!(held > 300 && oscillating > 60, "{held} {oscillating}");
+}
+
+/// Damaged programs are refused with what is wrong, or are programs that mean one thing: nothing panics.
+#[test]
+fn damaged_programs_are_refused_or_mean_one_thing() {
+    let mut noise = NoiseSource::new(41);
+    let (mut refused, mut held) = (HashMap::new(), 0);
+    for _ in 0..6_000 * campaign() {
+        let mut program = any_program(&mut noise, Sizes::LARGE);
+        for _ in 0..noise.integer(1, 2) {
+            program = damaged(program, &mut noise);
+        }
+        match program.check() {
+            Ok(checked) => {
+                let input = checked.datapath().input;
+                let words: Vec<i64> = (0..60).map(|_| any_word(&mut noise, input, false)).collect();
+                let mut stranger = read(&checked);
+                let expected: Vec<i64> =
+                    words.iter().map(|word| stranger.step((*word).into()) as i64).collect();
+                assert_eq!(Simulator::new(&checked).run(&words), expected, "\n{}", dump(&checked));
+                held += 1;
+            }
+            Err(error) => {
+                let text = error.to_string();
+                assert!(text.len() < 400, "{text}");
+                *refused.entry(std::mem::discriminant(&error)).or_insert(0) += 1;
+            }
+        }
+    }
+    println!("{held} hold; {} kinds of refusals", refused.len());
+    assert!(held > 200 && refused.len() > 9, "{held} {refused:?}");
 }

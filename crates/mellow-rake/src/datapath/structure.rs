@@ -81,7 +81,7 @@ impl<'a> Structure<'a> {
                 for term in terms {
                     let found = self.term(node, term, inside)?;
                     let expected = format.fraction();
-                    if found > expected || expected - found > 120 {
+                    if found > expected || expected.saturating_sub(found) > 120 {
                         return Err(DatapathError::Fraction { node, found, expected });
                     }
                 }
@@ -89,7 +89,7 @@ impl<'a> Structure<'a> {
             }
             Operation::Round { word, fraction, .. } => {
                 let found = self.word(node, *word)?;
-                if fraction - found > 63 || !(-256..=256).contains(fraction) {
+                if !(-256..=256).contains(fraction) || fraction - found > 63 {
                     return Err(DatapathError::Fraction { node, found, expected: *fraction });
                 }
                 *fraction
@@ -282,7 +282,7 @@ fn products_fraction(
     match products {
         None => Ok(found),
         Some(RoundedProducts { fraction, .. })
-            if !(-63..=126).contains(&(found - fraction)) || !(-256..=256).contains(&fraction) =>
+            if !(-256..=256).contains(&fraction) || !(-63..=126).contains(&(found - fraction)) =>
         {
             Err(DatapathError::Fraction { node, found, expected: fraction })
         }

@@ -355,3 +355,85 @@ pub(crate) fn pruned(mut program: Datapath) -> Datapath {
         }
     }
 }
+
+/// Changes something, whatever comes of it.
+pub(crate) fn damaged(mut program: Datapath, noise: &mut NoiseSource) -> Datapath {
+    let mut below = |count: usize| noise.integer(0, count.max(1) as i64 - 1) as usize;
+    // In a loop or outside of it.
+    let loops = program.body.operations.iter_mut().filter_map(|(_, operation)| match operation {
+        Operation::Repeat { body, .. } => Some(body),
+        _ => None,
+    });
+    let mut bodies: Vec<&mut Block> = loops.collect();
+    let at = below(bodies.len() + 1);
+    let block = if at < bodies.len() { bodies.swap_remove(at) } else { &mut program.body };
+    let count = block.operations.len();
+    let (one, other, number) = (below(count), below(count), below(40) as u32);
+    if block.operations.is_empty() {
+        return program;
+    }
+    match below(12) {
+        0 => drop(block.operations.remove(one)),
+        1 => block.operations.swap(one, other),
+        2 => block.operations.insert(one, block.operations[other].clone()),
+        3 => block.operations[one].0 = Node(number),
+        4 => block.result = Node(number),
+        5 => program.tables.truncate(1),
+        6 => program.lines.truncate(below(3)),
+        7 => program.lines.iter_mut().for_each(|line| line.depth = below(4)),
+        8 => program.lines.iter_mut().for_each(|line| line.rows = below(4)),
+        9 => program.tables[0].rows.truncate(below(2)),
+        10 => program.output = signed(1 + below(64) as u32, number as i32 - 20),
+        _ => damage(&mut block.operations[one].1, &mut below),
+    }
+    program
+}
+
+/// Changes what an operation names.
+fn damage(operation: &mut Operation, below: &mut impl FnMut(usize) -> usize) {
+    let fixed = Row::Fixed(below(3));
+    let other = if below(2) == 0 { Row::Pass } else { fixed };
+    let far = [0, 1, 7, 8, 1_000, usize::MAX][below(6)];
+    match operation {
+        Operation::Tap { line, row, age } => match below(3) {
+            0 => line.0 = far,
+            1 => *row = other,
+            _ => *age = far,
+        },
+        Operation::Product { table, row, column, word } => match below(4) {
+            0 => table.0 = far,
+            1 => *row = other,
+            2 => *column = far,
+            _ => word.0 = below(40) as u32,
+        },
+        Operation::Accumulate { terms, format } => match (below(4), terms.first_mut()) {
+            (0, Some(Term::Dot { count, .. } | Term::Folded(Fold { count, .. }))) => *count = far,
+            (1, Some(Term::Dot { age, .. } | Term::Folded(Fold { age, .. }))) => *age = far,
+            (2, Some(Term::Word { binary_point_shift, .. })) => {
+                *binary_point_shift = [i32::MIN, -200, -60, 60, 200, i32::MAX][below(6)];
+            }
+            (2, Some(Term::Folded(fold))) => (fold.mirror, fold.stride) = (far, below(3)),
+            (3, _) => terms.clear(),
+            _ => *format = signed(1 + below(64) as u32, below(200) as i32 - 100),
+        },
+        Operation::Round { word, fraction, .. } => match below(2) {
+            0 => word.0 = u32::MAX - below(2) as u32,
+            _ => *fraction = [i32::MIN, -300, -70, 70, 300, i32::MAX][below(6)],
+        },
+        Operation::Limit { format, overflow, .. } => {
+            *format = signed(1 + below(64) as u32, format.fraction());
+            *overflow = Overflow::Forbid;
+        }
+        Operation::Store { line, row, word } => match below(3) {
+            0 => line.0 = far,
+            1 => *row = other,
+            _ => word.0 = below(40) as u32,
+        },
+        Operation::Repeat { passes, first, body } => match below(3) {
+            0 => *passes = [0, 1, 9][below(3)],
+            1 => first.0 = below(40) as u32,
+            _ => body.operations.clear(),
+        },
+        Operation::Input | Operation::Carried => *operation = Operation::Carried,
+    }
+}
