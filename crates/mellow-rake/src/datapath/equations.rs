@@ -161,27 +161,9 @@ impl Equations {
 fn uses(checked: &Checked) -> Vec<usize> {
     let datapath = checked.datapath();
     let mut uses = vec![0; datapath.nodes()];
-    let mut used = |node: Node| uses[node.0 as usize] += 1;
-    used(datapath.body.result);
-    for (_, operation, _) in datapath.operations() {
-        match operation {
-            Operation::Product { word, .. }
-            | Operation::Round { word, .. }
-            | Operation::Limit { word, .. }
-            | Operation::Store { word, .. } => used(*word),
-            Operation::Accumulate { terms, .. } => {
-                for term in terms {
-                    if let Term::Word { word, .. } = term {
-                        used(*word);
-                    }
-                }
-            }
-            Operation::Repeat { first, body, .. } => {
-                used(*first);
-                used(body.result);
-            }
-            Operation::Input | Operation::Carried | Operation::Tap { .. } => {}
-        }
+    let words = datapath.operations().flat_map(|(_, operation, _)| operation.words());
+    for word in words.chain([datapath.body.result]) {
+        uses[word.0 as usize] += 1;
     }
     uses
 }

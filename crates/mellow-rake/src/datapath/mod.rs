@@ -389,6 +389,55 @@ pub enum Operation {
     },
 }
 
+impl Operation {
+    /// The words of other operations that it takes; of a loop the first and what its body gives, not what is
+    /// taken inside.
+    ///
+    /// ```
+    /// use mellow_rake::datapath::{LineIndex, Node, Operation, Row};
+    /// let store = Operation::Store { line: LineIndex(0), row: Row::Fixed(0), word: Node(3) };
+    /// assert_eq!(store.words(), [Node(3)]);
+    /// ```
+    pub fn words(&self) -> Vec<Node> {
+        match self {
+            Operation::Product { word, .. }
+            | Operation::Round { word, .. }
+            | Operation::Limit { word, .. }
+            | Operation::Store { word, .. } => vec![*word],
+            Operation::Accumulate { terms, .. } => {
+                let word = |term: &Term| match term {
+                    Term::Word { word, .. } => Some(*word),
+                    _ => None,
+                };
+                terms.iter().filter_map(word).collect()
+            }
+            Operation::Repeat { first, body, .. } => vec![*first, body.result],
+            Operation::Input | Operation::Carried | Operation::Tap { .. } => Vec::new(),
+        }
+    }
+
+    /// Puts others in their place.
+    fn rename_words(&mut self, name: impl Fn(Node) -> Node) {
+        match self {
+            Operation::Product { word, .. }
+            | Operation::Round { word, .. }
+            | Operation::Limit { word, .. }
+            | Operation::Store { word, .. } => *word = name(*word),
+            Operation::Accumulate { terms, .. } => {
+                for term in terms {
+                    if let Term::Word { word, .. } = term {
+                        *word = name(*word);
+                    }
+                }
+            }
+            Operation::Repeat { first, body, .. } => {
+                (*first, body.result) = (name(*first), name(body.result));
+            }
+            Operation::Input | Operation::Carried | Operation::Tap { .. } => {}
+        }
+    }
+}
+
 /// Operations in order, and the word that they give together.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Block {

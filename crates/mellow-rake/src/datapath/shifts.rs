@@ -62,17 +62,8 @@ fn used(block: Block) -> Block {
         if !is_used[node.0 as usize] {
             continue;
         }
-        let mut mark = |word: &Node| is_used[word.0 as usize] = true;
-        match operation {
-            Operation::Accumulate { terms, .. } => terms.iter().for_each(|term| {
-                if let Term::Word { word, .. } = term {
-                    mark(word);
-                }
-            }),
-            Operation::Round { word, .. }
-            | Operation::Limit { word, .. }
-            | Operation::Store { word, .. } => mark(word),
-            _ => {}
+        for word in operation.words() {
+            is_used[word.0 as usize] = true;
         }
     }
     // The words that are left are numbered anew, without gaps.
@@ -82,18 +73,7 @@ fn used(block: Block) -> Block {
         if !is_used[node.0 as usize] {
             continue;
         }
-        let renumber = |word: &mut Node| *word = numbers[word.0 as usize];
-        match &mut operation {
-            Operation::Accumulate { terms, .. } => terms.iter_mut().for_each(|term| {
-                if let Term::Word { word, .. } = term {
-                    renumber(word);
-                }
-            }),
-            Operation::Round { word, .. }
-            | Operation::Limit { word, .. }
-            | Operation::Store { word, .. } => renumber(word),
-            _ => {}
-        }
+        operation.rename_words(|word| numbers[word.0 as usize]);
         let number = Node(operations.len() as u32);
         numbers[node.0 as usize] = number;
         operations.push((number, operation));

@@ -323,22 +323,7 @@ pub(crate) fn any_program(noise: &mut NoiseSource, sizes: Sizes) -> Datapath {
 pub(crate) fn pruned(mut program: Datapath) -> Datapath {
     loop {
         let mut used = vec![program.body.result];
-        for (_, operation, _) in program.operations() {
-            match operation {
-                Operation::Product { word, .. }
-                | Operation::Round { word, .. }
-                | Operation::Limit { word, .. }
-                | Operation::Store { word, .. } => used.push(*word),
-                Operation::Accumulate { terms, .. } => {
-                    used.extend(terms.iter().filter_map(|term| match term {
-                        Term::Word { word, .. } => Some(*word),
-                        _ => None,
-                    }));
-                }
-                Operation::Repeat { first, body, .. } => used.extend([*first, body.result]),
-                Operation::Input | Operation::Carried | Operation::Tap { .. } => {}
-            }
-        }
+        used.extend(program.operations().flat_map(|(_, operation, _)| operation.words()));
         let before = program.operations().count();
         let stays = |(node, operation): &(Node, Operation)| {
             let does = matches!(operation, Operation::Store { .. } | Operation::Repeat { .. });
