@@ -84,7 +84,7 @@ struct Draft {
 
 impl Draft {
     fn word(source: Source, age: usize) -> Self {
-        Draft { factors: vec![(1, source, age)], is_real: true, ..Draft::default() }
+        Draft { factors: vec![(1, source, age)], ..Draft::default() }
     }
 
     /// Whether it is a sum and nothing more.
@@ -109,6 +109,14 @@ impl Draft {
 /// An integer times a power of two, modulo 2⁶⁴.
 fn shifted(coefficient: i64, shift: u32) -> i64 {
     coefficient.checked_shl(shift).unwrap_or(0)
+}
+
+/// A product times a factor more.
+fn scaled(mut product: Draft, by: i64) -> Draft {
+    for (coefficient, ..) in &mut product.factors {
+        *coefficient = coefficient.wrapping_mul(by);
+    }
+    product
 }
 
 struct Reader<'a> {
@@ -211,7 +219,7 @@ impl Reader<'_> {
             let index = node.0 as usize;
             // What several use is computed once.
             self.drafts[index] = if self.uses[index] > 1 && !draft.is_product() {
-                Draft::word(Source::Stream(self.stream(draft)?), 0)
+                self.computed(draft)?
             } else {
                 draft
             };
@@ -236,7 +244,7 @@ impl Reader<'_> {
             }
             Operation::Product { table, row, column, word } => {
                 let word = self.product(*word)?;
-                self.scaled(word, self.coefficient(*table, row.at(pass), *column))
+                scaled(word, self.coefficient(*table, row.at(pass), *column))
             }
             Operation::Accumulate { terms, format } => {
                 let fact = checked.facts().sum(node)?;
@@ -254,12 +262,12 @@ impl Reader<'_> {
                 let mut word = self.draft(*word);
                 if dropped < 0 {
                     if !word.is_product() {
-                        word = Draft::word(Source::Stream(self.stream(word)?), 0);
+                        word = self.computed(word)?;
                     }
-                    return Some(self.scaled(word, shifted(1, dropped.unsigned_abs())));
+                    return Some(scaled(word, shifted(1, dropped.unsigned_abs())));
                 }
                 if word.ending.round.is_some() || word.ending.limit.is_some() {
-                    word = Draft::word(Source::Stream(self.stream(word)?), 0);
+                    word = self.computed(word)?;
                 }
                 word.ending.round = (dropped > 0).then_some((dropped as u32, *rounding));
                 word
@@ -267,22 +275,22 @@ impl Reader<'_> {
             Operation::Limit { word, format, overflow } => {
                 let mut word = self.draft(*word);
                 if word.ending.limit.is_some() {
-                    word = Draft::word(Source::Stream(self.stream(word)?), 0);
+                    word = self.computed(word)?;
                 }
                 word.ending.limit = Some((*overflow, *format));
                 word
             }
             Operation::Store { line, row, word } => {
                 let word = self.draft(*word);
-                let stream = self.stream(word)?;
-                self.rows[line.0][row.at(pass)] = Some(stream);
-                Draft::word(Source::Stream(stream), 0)
+                let word = self.computed(word)?;
+                self.rows[line.0][row.at(pass)] = word.stream();
+                word
             }
             Operation::Repeat { passes, first, body } => {
                 let mut carried = self.product(*first)?;
                 for pass in 0..*passes {
                     let result = self.block(body, &carried, pass)?;
-                    carried = Draft::word(Source::Stream(self.stream(result)?), 0);
+                    carried = self.computed(result)?;
                 }
                 carried
             }
@@ -305,20 +313,12 @@ impl Reader<'_> {
     /// A word as one coefficient times one word.
     fn product(&mut self, node: Node) -> Option<Draft> {
         let draft = self.draft(node);
-        Some(if draft.is_product() {
-            draft
-        } else {
-            Draft::word(Source::Stream(self.stream(draft)?), 0)
-        })
+        if draft.is_product() { Some(draft) } else { self.computed(draft) }
     }
 
-    fn scaled(&self, mut product: Draft, by: i64) -> Draft {
-        for (coefficient, ..) in &mut product.factors {
-            *coefficient = coefficient.wrapping_mul(by);
-        }
-        // The size of a product alone is not looked up.
-        product.is_real = false;
-        product
+    /// A draft as the word of its stream.
+    fn computed(&mut self, draft: Draft) -> Option<Draft> {
+        Some(Draft::word(Source::Stream(self.stream(draft)?), 0))
     }
 
     fn coefficient(&self, table: TableIndex, row: usize, column: usize) -> i64 {
@@ -344,7 +344,7 @@ impl Reader<'_> {
                 let own = self.checked.fractions()[word.0 as usize];
                 let by = signed(sign, shifted(1, (fraction - own - binary_point_shift) as u32));
                 let word = self.product(word)?;
-                sum.factors.extend(self.scaled(word, by).factors);
+                sum.factors.extend(scaled(word, by).factors);
             }
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, products } => {
                 for k in 0..count {

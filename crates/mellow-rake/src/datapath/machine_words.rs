@@ -220,10 +220,7 @@ impl MachineWords {
                 Kernel::Group(sums) => {
                     for (i, limited) in (at..).zip(limited.iter_mut()) {
                         for sum in sums {
-                            let product = |f: &Placed| f.coefficient.wrapping_mul(memory[f.at + i]);
-                            let total = sum.factors.iter().map(product);
-                            let total = total.fold(0i64, i64::wrapping_add);
-                            let (word, acted) = sum.ending.apply(total);
+                            let (word, acted) = sum.ending.apply(sum.at(memory, i));
                             memory[sum.to + i] = word;
                             *limited |= acted;
                         }
@@ -300,6 +297,12 @@ impl Placer<'_> {
 }
 
 impl Sum {
+    /// The sum of one sample, modulo 2⁶⁴.
+    fn at(&self, memory: &[i64], i: usize) -> i64 {
+        let product = |f: &Placed| f.coefficient.wrapping_mul(memory[f.at + i]);
+        self.factors.iter().map(product).fold(0, i64::wrapping_add)
+    }
+
     /// The sums of a block that begins at `at`, modulo 2⁶⁴.
     fn add(&self, memory: &[i64], at: usize, sums: &mut [i64]) {
         let mut start = at;
@@ -316,8 +319,7 @@ impl Sum {
             start += SIDE_BY_SIDE;
         }
         for (sum, i) in blocks.into_remainder().iter_mut().zip(start..) {
-            let product = |f: &Placed| f.coefficient.wrapping_mul(memory[f.at + i]);
-            *sum = self.factors.iter().map(product).fold(0, i64::wrapping_add);
+            *sum = self.at(memory, i);
         }
     }
 
