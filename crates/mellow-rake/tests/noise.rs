@@ -4,12 +4,23 @@
 // Independent of the library: the platform's own functions.
 #![allow(clippy::disallowed_methods)]
 
-use mellow_rake::datapath::{NotPredicted, Simulator};
+use mellow_rake::datapath::{Checked, NotPredicted, Simulator, dump};
 use mellow_rake::filter::{Form, Section, Sections, Taps};
 use mellow_rake::fixed::{Rounding, WordFormat};
 use mellow_rake::implementation::{Implementation, implement};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Structure};
+
+#[path = "common/ideal.rs"]
+mod ideal;
+#[path = "common/programs.rs"]
+mod programs;
+#[path = "common/reader.rs"]
+mod reader;
+
+use ideal::Ideal;
+use programs::{Sizes, any_program};
+use reader::read;
 
 /// Taps, or one or two sections with poles at radii up to 0.97.
 fn form(noise: &mut NoiseSource, structure: Structure) -> Form {
@@ -142,4 +153,46 @@ fn what_is_cut_off_toward_zero_follows_the_signal() {
         let apart = 20.0 * (measured(&filter).unwrap() / predicted).log10();
         assert!(apart.abs() < 1.0, "{rounding}: {apart} dB");
     }
+}
+
+/// The same of a program against itself in real numbers.
+fn measured_of_program(checked: &Checked) -> Option<f64> {
+    let (input, output) = (checked.datapath().input, checked.datapath().output);
+    let mut noise = NoiseSource::new(5);
+    let [low, high] = [input.minimum(), input.maximum()].map(|end| (end / 2) as i64);
+    let mut stranger = read(checked);
+    let mut ideal = Ideal::new(checked.datapath());
+    let mut square = 0.0;
+    const SAMPLES: usize = 12_000;
+    for sample in 0..SAMPLES {
+        let word = noise.integer(low, high);
+        let error = output.value(stranger.step(word.into()) as i64) - ideal.step(input.value(word));
+        if stranger.met.iter().any(|met| !met.fits) {
+            return None;
+        }
+        square += if sample < 2000 { 0.0 } else { error * error };
+    }
+    Some((square / (SAMPLES - 2000) as f64).sqrt())
+}
+
+/// Programs that no builder makes. Their words are the same more often than those of a filter, which the
+/// prediction does not always see.
+#[test]
+fn noise_of_most_programs_is_within_a_decibel_or_not_predicted() {
+    let mut noise = NoiseSource::new(79);
+    let (mut compared, mut far) = (0, Vec::new());
+    for _ in 0..3_000 {
+        let Ok(checked) = any_program(&mut noise, Sizes::LARGE).check() else { continue };
+        let Ok(bounds) = checked.facts().bounds() else { continue };
+        let Ok(predicted) = bounds.noise else { continue };
+        let Some(found) = measured_of_program(&checked) else { continue };
+        compared += 1;
+        let step = checked.datapath().output.step();
+        let apart = 20.0 * (found.max(1e-9 * step) / predicted.rms().max(1e-9 * step)).log10();
+        if apart.abs() >= 1.0 {
+            far.push(format!("{apart:+.2} dB\n{}", dump(&checked)));
+        }
+    }
+    println!("{compared} compared, {} further than 1 dB", far.len());
+    assert!(compared > 60 && 20 * far.len() <= compared, "of {compared}: {}", far.join("\n"));
 }

@@ -110,6 +110,8 @@ impl Arithmetic for Linear {
 pub struct LinearDatapath<'a> {
     machine: Machine<'a, Linear>,
     drive: Drive,
+    /// For each place that is watched, its number among those that are seen: one may be watched twice.
+    watched: Vec<usize>,
     states: usize,
     operations: usize,
     finite: Option<usize>,
@@ -128,13 +130,16 @@ impl<'a> LinearDatapath<'a> {
         watched: &[Place],
         drive: Drive,
     ) -> Self {
-        let linear = Linear {
-            added: None,
-            watched: watched.iter().enumerate().map(|(index, place)| (*place, index)).collect(),
-            seen: vec![0.0; watched.len()],
-            absolute: false,
-        };
+        let mut places = BTreeMap::new();
+        let numbers = watched.iter().map(|place| {
+            let next = places.len();
+            *places.entry(*place).or_insert(next)
+        });
+        let numbers: Vec<usize> = numbers.collect();
+        let seen = vec![0.0; places.len()];
+        let linear = Linear { added: None, watched: places, seen, absolute: false };
         LinearDatapath {
+            watched: numbers,
             machine: Machine::new(datapath, fractions, linear),
             drive,
             states: datapath.state_words(),
@@ -162,7 +167,9 @@ impl<'a> LinearDatapath<'a> {
             *slot = word;
         }
         let (last, watched) = seen.split_last_mut().expect("the output is always observed");
-        watched.copy_from_slice(&self.machine.arithmetic.seen);
+        for (slot, number) in watched.iter_mut().zip(&self.watched) {
+            *slot = self.machine.arithmetic.seen[*number];
+        }
         *last = output;
     }
 }
@@ -172,7 +179,7 @@ impl LinearSystem for LinearDatapath<'_> {
         self.states
     }
     fn observed(&self) -> usize {
-        self.machine.arithmetic.seen.len() + 1
+        self.watched.len() + 1
     }
     fn step(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
         self.machine.arithmetic.absolute = false;

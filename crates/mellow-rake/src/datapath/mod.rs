@@ -58,6 +58,7 @@ mod check;
 mod cost;
 mod describe;
 mod dump;
+mod entangled;
 mod equations;
 mod error;
 mod factors;

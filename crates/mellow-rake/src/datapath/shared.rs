@@ -5,6 +5,7 @@
 //! products are rounded. What is added to them in whole steps changes nothing about what is dropped, so the
 //! two errors are not independent of each other but nearly opposite.
 
+use super::entangled::in_common;
 use super::factors::Factors;
 use super::linear::{Drive, LinearDatapath};
 use super::range::{Start, idle_bits};
@@ -16,7 +17,7 @@ use std::collections::BTreeMap;
 
 /// A word that sums are made of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum Atom {
+pub(super) enum Atom {
     /// Remembered in a row of a line.
     Row(usize, usize),
     /// Not remembered.
@@ -25,7 +26,7 @@ enum Atom {
 
 /// The bits that a rounding drops: Σ coefficient · word, modulo 2 to the power of their number; the words by
 /// their age.
-type Dropped = BTreeMap<(Atom, usize), i128>;
+pub(super) type Dropped = BTreeMap<(Atom, usize), i128>;
 
 /// Two roundings that drop the same bits.
 #[derive(Debug, Clone, Copy)]
@@ -130,7 +131,9 @@ fn unevenness(reading: &Reading<'_>, source: &RoundingSource, movement: &Movemen
         if dropped.keys().all(|(atom, _)| reading.is_input(*atom))
             && source.rounding != Rounding::TowardZero
         {
-            return (0.0, exact(source.rounding, series));
+            let factor = exact(source.rounding, series);
+            // What is left is of the size of what the series leaves out: words far below the step.
+            return if factor < LEAST_FACTOR { (1.0, 1.0) } else { (0.0, factor) };
         }
         return (even.max(own), 1.0);
     }
@@ -155,6 +158,28 @@ fn unevenness(reading: &Reading<'_>, source: &RoundingSource, movement: &Movemen
     (0.0, sum / count)
 }
 
+/// Terms of the series of a characteristic function.
+const LARGEST: i32 = 64;
+
+/// Φ(2πn/Δ) of a sum of words with so many levels each, evenly spread about 0, times their coefficients; Δ is
+/// 2^bits.
+pub(super) fn characteristic(each: &[(f64, i128)], n: i128, bits: u32) -> f64 {
+    // Σ e^{j2πu·x} over so many levels about 0, relative to their number.
+    let spread = |levels: f64, share: f64| {
+        let angle = std::f64::consts::PI * (share - libm::rint(share));
+        let sine = libm::sin(angle);
+        if sine.abs() < 1e-12 {
+            return 1.0;
+        }
+        (libm::sin(levels * angle) / (levels * sine)).clamp(-1.0, 1.0)
+    };
+    let each = each.iter().map(|(levels, value)| {
+        let turns = value.wrapping_mul(n).rem_euclid(1 << bits.min(100));
+        spread(*levels, turns as f64 * libm::scalbn(1.0, -(bits as i32)))
+    });
+    each.product()
+}
+
 /// By what a variance is to be multiplied, from Σ Φ/n² and Σ (−1)^n Φ/n².
 fn exact(rounding: Rounding, series: [f64; 2]) -> f64 {
     let series = if rounding == Rounding::Floor { series[0] } else { series[1] };
@@ -169,6 +194,7 @@ pub(super) fn uneven_share(
     fractions: &[i32],
     sources: &[RoundingSource],
     powers: &[f64],
+    twins: &[Twins],
     deviation: f64,
 ) -> (f64, Vec<f64>) {
     let reading = Reading::new(datapath, fractions);
@@ -194,6 +220,7 @@ pub(super) fn uneven_share(
         }
         factors.push(factor);
     }
+    of_uneven += in_common(&reading, &movement, sources, powers, twins);
     (of_uneven / all, factors)
 }
 
@@ -201,11 +228,14 @@ pub(super) fn uneven_share(
 /// variance by less than a tenth (12·Φ/π²n²).
 const MOST_UNEVEN: f64 = 0.045;
 
+/// Below this factor a series of [`LARGEST`] terms is off by a tenth: 12/π² · 1/64 of 0.2.
+const LEAST_FACTOR: f64 = 0.2;
+
 /// Bits of which two products of one word may drop much the same.
 const FEW_BITS: u32 = 6;
 
 /// By how much words move on white noise.
-struct Movement {
+pub(super) struct Movement {
     is_recursive: bool,
     /// The rms value of each word, and the least of its sum with and difference from itself some samples
     /// before.
@@ -281,17 +311,59 @@ impl Movement {
     }
 }
 
-struct Reading<'a> {
+pub(super) struct Reading<'a> {
     datapath: &'a Datapath,
     fractions: &'a [i32],
     /// Zeros at the ends of remembered words.
     zeros: Vec<Vec<u32>>,
+    /// Where the words of each row are made.
+    made: BTreeMap<(usize, usize), Place>,
 }
 
 impl<'a> Reading<'a> {
     fn new(datapath: &'a Datapath, fractions: &'a [i32]) -> Self {
         let zeros = idle_bits(datapath, fractions, Start::Zero).rows;
-        Reading { datapath, fractions, zeros }
+        let mut reading = Reading { datapath, fractions, zeros, made: BTreeMap::new() };
+        for (_, operation, passes) in datapath.operations() {
+            let Operation::Store { line, row, word } = operation else { continue };
+            for pass in 0..passes {
+                let made = reading.made(Place { node: *word, pass });
+                reading.made.insert((line.0, row.at(pass)), made);
+            }
+        }
+        reading
+    }
+
+    /// Where a word is made that is only handed on: what is stored, or limited, is the same word while no
+    /// limit acts.
+    fn made(&self, at: Place) -> Place {
+        match self.operation(at.node) {
+            Some(Operation::Store { word, .. } | Operation::Limit { word, .. }) => {
+                let before = self.made(Place { node: *word, ..at });
+                match self.operation(before.node) {
+                    Some(Operation::Input | Operation::Round { .. } | Operation::Limit { .. }) => {
+                        before
+                    }
+                    _ => at,
+                }
+            }
+            _ => at,
+        }
+    }
+
+    /// The first row that is given the word made there.
+    fn row_of(&self, made: Place) -> Option<Atom> {
+        let found = self.made.iter().find(|(_, other)| **other == made);
+        found.map(|((line, row), _)| Atom::Row(*line, *row))
+    }
+
+    /// The same word by one name, of those that it has.
+    fn one_name(&self, atom: Atom) -> Atom {
+        let made = match atom {
+            Atom::Row(line, row) => self.made.get(&(line, row)).copied(),
+            Atom::Made(place) => Some(self.made(place)),
+        };
+        made.map_or(atom, |made| self.row_of(made).unwrap_or(Atom::Made(made)))
     }
 
     /// What each of the products drops that a source holds together, and the age of the youngest word in it.
@@ -314,7 +386,9 @@ impl<'a> Reading<'a> {
                 }
                 let whole = 1i128 << source.dropped.min(100);
                 let odd = i128::from(value >> value.trailing_zeros());
-                let at = |age: usize, value: i128| ((Atom::Row(row.0, row.1), age), value);
+                let at = |age: usize, value: i128| {
+                    ((self.one_name(Atom::Row(row.0, row.1)), age), value)
+                };
                 found.push(match term {
                     Term::Folded(fold) => {
                         let (age, mirror) =
@@ -338,7 +412,7 @@ impl<'a> Reading<'a> {
 
     /// What a rounding drops, as of the sample in which the youngest of its words was made, and how long ago
     /// that is. `None` where it is more than a sum of words, or longer than is worth a look.
-    fn dropped(&self, source: &RoundingSource) -> Option<(Dropped, usize)> {
+    pub(super) fn dropped(&self, source: &RoundingSource) -> Option<(Dropped, usize)> {
         const LONGEST: usize = 64;
         let Operation::Round { word, fraction, .. } = self.operation(source.node)? else {
             return None;
@@ -373,7 +447,7 @@ impl<'a> Reading<'a> {
     /// Whether a word is one that came in.
     fn is_input(&self, atom: Atom) -> bool {
         let place = match atom {
-            Atom::Row(line, row) => self.stored((line, row)),
+            Atom::Row(line, row) => self.made.get(&(line, row)).copied(),
             Atom::Made(place) => Some(place),
         };
         place.is_some_and(|place| matches!(self.operation(place.node), Some(Operation::Input)))
@@ -389,9 +463,8 @@ impl<'a> Reading<'a> {
         })
     }
 
-    /// Of remainders of these words at so many bits.
-    fn uneven(&self, dropped: &Dropped, bits: u32, movement: &Movement) -> (f64, [f64; 2]) {
-        const LARGEST: i32 = 64;
+    /// About how many steps each of these words takes, and its coefficient.
+    pub(super) fn levels(&self, dropped: &Dropped, movement: &Movement) -> Vec<(f64, i128)> {
         let levels = |atom: &Atom| match atom {
             Atom::Row(line, row) => {
                 let zeros = self.zeros[*line][*row].min(63) as i32;
@@ -403,29 +476,17 @@ impl<'a> Reading<'a> {
                 movement.levels(Some(*place), libm::scalbn(1.0, -fraction))
             }
         };
-        let each: Vec<(f64, i128)> =
-            dropped.iter().map(|((atom, _), value)| (levels(atom), *value)).collect();
-        // Σ e^{j2πu·x} over so many levels about 0, relative to their number.
-        let spread = |levels: f64, share: f64| {
-            let angle = std::f64::consts::PI * (share - libm::rint(share));
-            let sine = libm::sin(angle);
-            if sine.abs() < 1e-12 {
-                return 1.0;
-            }
-            (libm::sin(levels * angle) / (levels * sine)).clamp(-1.0, 1.0)
-        };
-        let at = |n: i32| {
-            let each = each.iter().map(|(levels, value)| {
-                let turns = (value * i128::from(n)).rem_euclid(1 << bits.min(100));
-                spread(*levels, turns as f64 * libm::scalbn(1.0, -(bits as i32)))
-            });
-            each.product::<f64>()
-        };
+        dropped.iter().map(|((atom, _), value)| (levels(atom), *value)).collect()
+    }
+
+    /// Of remainders of these words at so many bits.
+    fn uneven(&self, dropped: &Dropped, bits: u32, movement: &Movement) -> (f64, [f64; 2]) {
+        let each = self.levels(dropped, movement);
         // All remainders of so few bits are there from the first on.
         let last = LARGEST.min((1i32 << bits.min(8)) - 1);
         let (mut most, mut series) = (0.0f64, [0.0; 2]);
         for n in 1..=last {
-            let (own, order) = (at(n), f64::from(n));
+            let (own, order) = (characteristic(&each, n.into(), bits), f64::from(n));
             most = most.max(own.abs() / order);
             let part = own / (order * order);
             series[0] += part;
@@ -441,6 +502,7 @@ impl<'a> Reading<'a> {
     /// Adds a product of a word to a sum of them. The zeros at the end of a remembered word count with its
     /// coefficient.
     fn add(&self, to: &mut Dropped, atom: Atom, age: usize, value: i128) {
+        let atom = self.one_name(atom);
         let zeros = match atom {
             Atom::Row(line, row) => self.zeros[line][row],
             Atom::Made(_) => 0,
@@ -464,18 +526,16 @@ impl<'a> Reading<'a> {
                     self.term(at, term, format.fraction(), factor, to)?;
                 }
             }
+            Operation::Round { word, fraction, .. }
+                if *fraction >= self.fractions[word.0 as usize] =>
+            {
+                let zeros = u32::try_from(fraction - self.fractions[word.0 as usize]).ok()?;
+                let factor = factor.checked_mul(1i128.checked_shl(zeros)?)?;
+                self.expand(Place { node: *word, ..at }, factor, to)?;
+            }
             // What a loop gives is made of more than is worth a look.
             Operation::Repeat { .. } => return None,
-            _ => {
-                let stored =
-                    self.datapath.operations().find_map(|(_, operation, _)| match operation {
-                        Operation::Store { line, row: of, word } if *word == at.node => {
-                            Some(Atom::Row(line.0, row(*of)))
-                        }
-                        _ => None,
-                    });
-                self.add(to, stored.unwrap_or(Atom::Made(at)), 0, factor);
-            }
+            _ => self.add(to, Atom::Made(at), 0, factor),
         }
         Some(())
     }
