@@ -5,6 +5,8 @@
 //! only user text that reaches the output is the filter's name, which is an identifier.
 
 pub mod c;
+mod capability;
+pub mod lower;
 mod names;
 mod number;
 pub mod verilog;

@@ -9,9 +9,11 @@
 mod expression;
 mod types;
 
+use super::capability::Capability;
+use super::lower::{Lowered, lower};
 use super::number::c_integer;
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
-use crate::datapath::{Checked, Coefficients, Datapath, Line, Table, dump};
+use crate::datapath::{Checked, Coefficients, Line, Table, dump};
 use expression::Body;
 use std::fmt::Write;
 use types::storage;
@@ -35,8 +37,10 @@ use types::storage;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>, WriteError> {
-    let body = Body::new(checked, symbols.base())?;
-    let writer = Writer { checked, symbols, body };
+    let lowered = lower(checked);
+    Capability { target: "C", widest: 64 }.check(&lowered)?;
+    let body = Body::new(&lowered, symbols.base());
+    let writer = Writer { checked, lowered, symbols, body };
     Ok(vec![
         writer.file(".h", writer.header()),
         writer.file(".c", writer.source()),
@@ -46,6 +50,7 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
 
 struct Writer<'a> {
     checked: &'a Checked,
+    lowered: Lowered,
     symbols: &'a Symbols,
     body: Body,
 }
@@ -56,26 +61,21 @@ fn dimensions(rows: usize, columns: usize) -> String {
 }
 
 impl Writer<'_> {
-    fn datapath(&self) -> &Datapath {
-        self.checked.datapath()
-    }
-
     fn file(&self, ending: &str, text: String) -> GeneratedFile {
         let name = format!("{}{ending}", self.symbols.base());
         GeneratedFile { language: Language::C, name, text }
     }
 
     fn words(&self) -> (&'static str, &'static str) {
-        (storage(self.datapath().input), storage(self.datapath().output))
+        (storage(self.lowered.input), storage(self.lowered.output))
     }
 
     fn header(&self) -> String {
         let (name, guard) = (self.symbols.base(), self.symbols.capitals());
         let (input, output) = self.words();
-        let Datapath { input: input_format, output: output_format, .. } = self.datapath();
+        let Lowered { input: input_format, output: output_format, .. } = &self.lowered;
         let mut members = String::new();
-        for Line { name, format, rows, depth } in
-            self.datapath().lines.iter().filter(|l| l.depth > 0)
+        for Line { name, format, rows, depth } in self.lowered.lines.iter().filter(|l| l.depth > 0)
         {
             let _ = writeln!(
                 members,
@@ -119,7 +119,7 @@ impl Writer<'_> {
         for helper in &self.body.helpers {
             text.push_str(helper.text());
         }
-        for table in &self.datapath().tables {
+        for (index, table) in self.lowered.tables.iter().enumerate() {
             text.push_str(match table.holds {
                 Coefficients::Sections => {
                     "/* b0, b1, b2, a1, a2 of H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2):\n   \
@@ -140,13 +140,15 @@ impl Writer<'_> {
                 Coefficients::Shaping => "/* k1, k2: how often remembered errors are added */\n",
             });
             text.push_str(&self.table(table));
-            text.push_str(&self.exponents(table));
+            if self.lowered.looks_up_exponents[index] {
+                text.push_str(&self.exponents(table));
+            }
         }
         let _ = writeln!(text, "void {name}_init(struct {name} *filter)\n{{");
         text.push_str(&self.clear());
         let _ = writeln!(text, "}}\n");
         let _ = writeln!(text, "{output} {name}_step(struct {name} *filter, {input} input)\n{{");
-        if self.datapath().state_words() == 0 {
+        if self.lowered.lines.iter().all(|line| line.depth == 0) {
             text.push_str("    (void)filter;\n");
         }
         text.push_str(&self.body.text);
@@ -193,9 +195,6 @@ impl Writer<'_> {
     fn exponents(&self, table: &Table) -> String {
         let columns = table.rows[0].len();
         let name = format!("{}_{}_exponent", self.symbols.base(), table.name);
-        if !self.body.text.contains(&name) {
-            return String::new();
-        }
         let rows: Vec<String> = table
             .exponents
             .iter()
@@ -217,8 +216,7 @@ impl Writer<'_> {
     /// Statements that set every remembered word to zero.
     fn clear(&self) -> String {
         let mut text = String::new();
-        let lines: Vec<&Line> =
-            self.datapath().lines.iter().filter(|line| line.depth > 0).collect();
+        let lines: Vec<&Line> = self.lowered.lines.iter().filter(|line| line.depth > 0).collect();
         if lines.is_empty() {
             return "    filter->nothing = 0;\n".to_owned();
         }
@@ -239,7 +237,7 @@ impl Writer<'_> {
     fn pipe(&self) -> String {
         let name = self.symbols.base();
         let (input, output) = self.words();
-        let format = self.datapath().input;
+        let format = self.lowered.input;
         format!(
             "/* {ORIGIN}\n\n   Filters decimal integers, one a line, from standard input to standard \
                 output.\n   \

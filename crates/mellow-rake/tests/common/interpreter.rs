@@ -1,0 +1,216 @@
+//! Runs the statements that writers say in their languages, as their docs explain them, and holds against
+//! every number what is said beside it: that it fits, that a sum stays within its need, that a limit does
+//! only what it may.
+
+use mellow_rake::datapath::{Row, Sign};
+use mellow_rake::fixed::{Rounding, WordFormat};
+use mellow_rake::write::lower::{
+    Addend, Addition, Coefficient, Exponent, Factor, Index, Limiting, Local, Lowered, Read,
+    Statement, Step, Sum, Value,
+};
+use std::collections::HashMap;
+
+pub(crate) struct Interpreter<'a> {
+    lowered: &'a Lowered,
+    words: HashMap<u32, i128>,
+    /// Line by line, row by row, the newest first.
+    memory: Vec<Vec<Vec<i128>>>,
+    input: i128,
+    pass: usize,
+}
+
+fn fits(word: i128, format: WordFormat) -> bool {
+    (format.minimum()..=format.maximum()).contains(&word)
+}
+
+/// The low bits of a word.
+fn wrapped(word: i128, format: WordFormat) -> i128 {
+    let low = word.rem_euclid(1 << format.width());
+    if low > format.maximum() { low - (1 << format.width()) } else { low }
+}
+
+fn rounded(word: i128, dropped: u32, rounding: Rounding) -> i128 {
+    let step = 1i128 << dropped;
+    let (below, rest) = (word.div_euclid(step), word.rem_euclid(step));
+    let is_up = match rounding {
+        Rounding::Floor => false,
+        Rounding::HalfUp => 2 * rest >= step,
+        Rounding::HalfEven => 2 * rest > step || (2 * rest == step && below % 2 != 0),
+        Rounding::HalfAway => 2 * rest > step || (2 * rest == step && word >= 0),
+        Rounding::TowardZero => rest > 0 && word < 0,
+    };
+    below + i128::from(is_up)
+}
+
+impl<'a> Interpreter<'a> {
+    pub(crate) fn new(lowered: &'a Lowered) -> Self {
+        let row = |line: &mellow_rake::datapath::Line| vec![vec![0; line.depth]; line.rows];
+        let memory = lowered.lines.iter().map(row).collect();
+        Interpreter { lowered, words: HashMap::new(), memory, input: 0, pass: 0 }
+    }
+
+    pub(crate) fn step(&mut self, input: i64) -> i64 {
+        self.words.clear();
+        self.input = input.into();
+        self.block(&self.lowered.body);
+        assert_eq!(self.lowered.result.format, self.lowered.output);
+        self.word(self.lowered.result) as i64
+    }
+
+    /// Read before it is assigned is a panic.
+    fn word(&self, local: Local) -> i128 {
+        self.words[&local.node.0]
+    }
+
+    fn assign(&mut self, local: Local, word: i128) {
+        assert!(fits(word, local.format), "{local:?} is given {word}");
+        self.words.insert(local.node.0, word);
+    }
+
+    fn block(&mut self, body: &[Statement]) {
+        for statement in body {
+            match statement {
+                Statement::Let { local, value } => {
+                    let word = self.value(*local, value);
+                    self.assign(*local, word);
+                }
+                Statement::Sum(sum) => self.sum(sum),
+                Statement::Repeat { local, passes, first, body, result } => {
+                    self.assign(*local, self.word(*first));
+                    for pass in 0..*passes {
+                        self.pass = pass;
+                        self.block(body);
+                        self.assign(*local, self.word(*result));
+                    }
+                    self.pass = 0;
+                }
+                Statement::Advance { line, row, word } => {
+                    let word = self.word(*word);
+                    assert!(fits(word, self.lowered.lines[*line].format));
+                    let words = &mut self.memory[*line][row.at(self.pass)];
+                    words.rotate_right(1);
+                    words[0] = word;
+                }
+                other => panic!("unknown to this reader: {other:?}"),
+            }
+        }
+    }
+
+    fn value(&self, local: Local, value: &Value) -> i128 {
+        match value {
+            Value::Input => self.input,
+            Value::Read(read) => self.read(read, 0),
+            Value::Product { coefficient, word } => {
+                self.coefficient(coefficient, 0) * self.word(*word)
+            }
+            Value::Round { word, dropped, rounding } => match u32::try_from(*dropped) {
+                Ok(dropped) => rounded(self.word(*word), dropped, *rounding),
+                Err(_) => self.word(*word) << -dropped,
+            },
+            Value::Limit { word, how } => {
+                let (word, format) = (self.word(*word), local.format);
+                match how {
+                    Limiting::Fits => word,
+                    Limiting::Saturate { below, above } => {
+                        assert!(*below || word >= format.minimum());
+                        assert!(*above || word <= format.maximum());
+                        word.clamp(format.minimum(), format.maximum())
+                    }
+                    Limiting::Wrap => wrapped(word, format),
+                    other => panic!("unknown to this reader: {other:?}"),
+                }
+            }
+            other => panic!("unknown to this reader: {other:?}"),
+        }
+    }
+
+    fn place(&self, index: Index, k: usize, length: usize) -> usize {
+        let place = index.at(k);
+        assert!((0..length as i64).contains(&place), "{index:?} at {k} of {length}");
+        place as usize
+    }
+
+    fn read(&self, read: &Read, k: usize) -> i128 {
+        match read {
+            Read::Local(local) => self.word(*local),
+            Read::Remembered { line, row, index } => {
+                let row = match row {
+                    Row::Pass => self.pass,
+                    Row::Fixed(row) => *row,
+                };
+                let words = &self.memory[*line][row];
+                words[self.place(*index, k, words.len())]
+            }
+            other => panic!("unknown to this reader: {other:?}"),
+        }
+    }
+
+    fn coefficient(&self, coefficient: &Coefficient, k: usize) -> i128 {
+        let table = &self.lowered.tables[coefficient.table];
+        let row = coefficient.row.at(self.pass);
+        let words = &table.rows[row];
+        let column = self.place(coefficient.column, k, words.len());
+        let exponent = match coefficient.exponent {
+            Exponent::Constant(bits) => bits,
+            Exponent::At(index) => {
+                assert!(self.lowered.looks_up_exponents[coefficient.table]);
+                table.exponents[row][self.place(index, k, words.len())]
+            }
+            other => panic!("unknown to this reader: {other:?}"),
+        };
+        assert_eq!(exponent, table.exponent(row, column));
+        i128::from(words[column]) << exponent
+    }
+
+    fn addition(&self, sum: &Sum, addition: &Addition, k: usize) -> i128 {
+        let addend = match &addition.addend {
+            Addend::Word(local) => self.word(*local),
+            Addend::Product { coefficient, factor, rounded: bits } => {
+                let factor = match factor {
+                    Factor::One(one) => self.read(one, k),
+                    Factor::Pair { first, sign, second } => {
+                        let second = self.read(second, k);
+                        let second = if *sign == Sign::Plus { second } else { -second };
+                        let pair = self.read(first, k) + second;
+                        assert!(pair.abs() <= sum.need.product && pair.abs() <= sum.need.partial);
+                        pair
+                    }
+                    other => panic!("unknown to this reader: {other:?}"),
+                };
+                let product = self.coefficient(coefficient, k) * factor;
+                assert!(product.abs() <= sum.need.product, "{product}: {sum:?}");
+                assert!(bits.is_none() || sum.need.rounds_products);
+                bits.map_or(product, |(bits, rounding)| rounded(product, bits, rounding))
+            }
+            other => panic!("unknown to this reader: {other:?}"),
+        };
+        let addend = addend << addition.shift;
+        if addition.sign == Sign::Plus { addend } else { -addend }
+    }
+
+    fn sum(&mut self, sum: &Sum) {
+        let format = sum.local.format;
+        let added = |steps: &[Step]| {
+            let mut word = 0i128;
+            for step in steps {
+                match step {
+                    Step::Add(addition) => word += self.addition(sum, addition, 0),
+                    Step::Loop { passes, addition } => {
+                        for k in passes.clone() {
+                            word += self.addition(sum, addition, k);
+                            assert!(word.abs() <= sum.need.partial, "{word}: {sum:?}");
+                        }
+                    }
+                    Step::Double(times) => word <<= times,
+                    other => panic!("unknown to this reader: {other:?}"),
+                }
+                assert!(word.abs() <= sum.need.partial, "{word}: {sum:?}");
+            }
+            word
+        };
+        let word = added(&sum.steps);
+        assert_eq!(added(&sum.doubling()), word, "{sum:?}");
+        assert!(sum.need.wraps || fits(word, format), "{word}: {sum:?}");
+        self.assign(sum.local, wrapped(word, format));
+    }
+}

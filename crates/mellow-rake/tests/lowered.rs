@@ -1,0 +1,62 @@
+//! What all writers say in their languages means what the simulator computes, and stays within what is said
+//! beside it.
+
+use mellow_rake::datapath::{Checked, Simulator, dump};
+use mellow_rake::random::NoiseSource;
+use mellow_rake::spec::Structure;
+use mellow_rake::write::lower::lower;
+
+#[path = "common/filters.rs"]
+mod filters;
+#[path = "common/interpreter.rs"]
+mod interpreter;
+#[path = "common/programs.rs"]
+mod programs;
+
+use filters::{any_filter, any_word};
+use interpreter::Interpreter;
+use programs::{Sizes, any_program};
+
+fn hold(checked: &Checked, noise: &mut NoiseSource) {
+    let lowered = lower(checked);
+    let mut interpreter = Interpreter::new(&lowered);
+    let mut simulator = Simulator::new(checked);
+    for sample in 0..200 {
+        let word = any_word(noise, lowered.input, false);
+        let (found, expected) = (interpreter.step(word), simulator.step(word));
+        assert_eq!(found, expected, "sample {sample}\n{}\n{lowered:#?}", dump(checked));
+    }
+}
+
+#[test]
+fn statements_of_any_program_mean_what_it_means() {
+    let times: usize =
+        std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
+    let mut noise = NoiseSource::new(51);
+    let (mut held, mut of_shifts) = (0, 0);
+    for _ in 0..2_000 * times {
+        let Ok(checked) = any_program(&mut noise, Sizes::LARGE).check() else { continue };
+        hold(&checked, &mut noise);
+        held += 1;
+        if let Ok(shifts) = checked.without_multiplier() {
+            hold(&shifts.check().unwrap(), &mut noise);
+            of_shifts += 1;
+        }
+    }
+    println!("{held} programs, {of_shifts} of them without multiplier as well");
+    assert!(held > 1_000 && of_shifts > 500, "{held} {of_shifts}");
+}
+
+#[test]
+fn statements_of_every_structure_mean_what_it_means() {
+    let mut noise = NoiseSource::new(52);
+    for structure in Structure::ALL {
+        let mut held = 0;
+        for _ in 0..60 {
+            let Some(filter) = any_filter(&mut noise, structure) else { continue };
+            hold(&filter.checked, &mut noise);
+            held += 1;
+        }
+        assert!(held > 10, "{structure:?}: {held}");
+    }
+}
