@@ -1,6 +1,6 @@
 //! One target, built and ready to be asked.
 
-use crate::{CProgram, IcarusModel, RigError, ToolName};
+use crate::{CProgram, IcarusModel, RigError, RustProgram, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::write::{GeneratedFile, Language};
 
@@ -12,19 +12,22 @@ pub enum Target {
     HostC,
     /// C, compiled by clang.
     Clang,
+    /// Rust, compiled by rustc.
+    Rust,
     /// Verilog, simulated by Icarus Verilog.
     Icarus,
 }
 
 impl Target {
     /// All targets.
-    pub const ALL: [Target; 3] = [Target::HostC, Target::Clang, Target::Icarus];
+    pub const ALL: [Target; 4] = [Target::HostC, Target::Clang, Target::Rust, Target::Icarus];
 
     /// The word for it on the command line.
     pub fn as_str(self) -> &'static str {
         match self {
             Target::HostC => "host",
             Target::Clang => "clang",
+            Target::Rust => "rust",
             Target::Icarus => "icarus",
         }
     }
@@ -33,6 +36,7 @@ impl Target {
     pub fn language(self) -> Language {
         match self {
             Target::HostC | Target::Clang => Language::C,
+            Target::Rust => Language::Rust,
             Target::Icarus => Language::Verilog,
         }
     }
@@ -42,13 +46,15 @@ impl Target {
         match self {
             Target::HostC => "C, cc",
             Target::Clang => "C, clang",
+            Target::Rust => "Rust, rustc",
             Target::Icarus => "Verilog, Icarus",
         }
     }
 }
 
 enum Kind {
-    Program(CProgram),
+    C(CProgram),
+    Rust(RustProgram),
     Model(IcarusModel),
 }
 
@@ -83,8 +89,9 @@ impl Device {
         output: WordFormat,
     ) -> Result<Self, RigError> {
         let kind = match target {
-            Target::HostC => Kind::Program(CProgram::build(ToolName::CC, files)?),
-            Target::Clang => Kind::Program(CProgram::build(ToolName::CLANG, files)?),
+            Target::HostC => Kind::C(CProgram::build(ToolName::CC, files)?),
+            Target::Clang => Kind::C(CProgram::build(ToolName::CLANG, files)?),
+            Target::Rust => Kind::Rust(RustProgram::build(files)?),
             Target::Icarus => Kind::Model(IcarusModel::build(files, input, output)?),
         };
         Ok(Device { kind })
@@ -93,7 +100,8 @@ impl Device {
     /// The version of the tool behind it.
     pub fn version(&self) -> &str {
         match &self.kind {
-            Kind::Program(program) => program.compiler().version(),
+            Kind::C(program) => program.compiler().version(),
+            Kind::Rust(program) => program.compiler().version(),
             Kind::Model(model) => model.compiler().version(),
         }
     }
@@ -105,11 +113,15 @@ impl Device {
     /// [`RigError`] when the target fails or does not answer.
     pub fn run(&self, input: &[i64], expected: &[i64]) -> Result<Vec<Answer>, RigError> {
         let answer = |manner, words, own_mismatches| Answer { manner, words, own_mismatches };
+        let calls = |run: &dyn Fn(usize) -> Result<Vec<i64>, RigError>| {
+            Ok(vec![
+                answer("one sample a call", run(0)?, None),
+                answer("32 samples a call", run(BLOCK)?, None),
+            ])
+        };
         Ok(match &self.kind {
-            Kind::Program(program) => vec![
-                answer("one sample a call", program.run(input, 0)?, None),
-                answer("32 samples a call", program.run(input, BLOCK)?, None),
-            ],
+            Kind::C(program) => calls(&|block| program.run(input, block))?,
+            Kind::Rust(program) => calls(&|block| program.run(input, block))?,
             Kind::Model(model) => {
                 let report = model.run(input, expected)?;
                 vec![answer("test bench", report.observed, Some(report.mismatches))]

@@ -1,4 +1,4 @@
-//! Real tools, driven: C compilers and HDL simulators, found on the path, run with a time limit in a
+//! Real tools, driven: C and Rust compilers and HDL simulators, found on the path, run with a time limit in a
 //! temporary folder, and heard when they complain.
 //!
 //! ```no_run
@@ -15,6 +15,7 @@ mod device;
 mod icarus;
 mod process;
 mod proof;
+mod rust;
 mod tool;
 
 pub use c::{C_FLAGS, CProgram};
@@ -22,6 +23,7 @@ pub use device::{Answer, Device, Target};
 pub use icarus::{BenchReport, IcarusModel};
 pub use process::{Finished, end_all, exchange, run};
 pub use proof::run_targets;
+pub use rust::{RUST_FLAGS, RustProgram};
 pub use tool::{Tool, ToolName};
 
 use std::path::PathBuf;

@@ -29,6 +29,9 @@ impl ToolName {
     /// The LLVM C compiler.
     pub const CLANG: ToolName =
         ToolName { program: "clang", package: "clang", version_argument: "--version" };
+    /// The Rust compiler.
+    pub const RUSTC: ToolName =
+        ToolName { program: "rustc", package: "rustc", version_argument: "--version" };
     /// The compiler of Icarus Verilog.
     pub const IVERILOG: ToolName =
         ToolName { program: "iverilog", package: "iverilog", version_argument: "-V" };

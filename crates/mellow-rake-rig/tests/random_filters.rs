@@ -26,7 +26,7 @@ use mellow_rake::units::SampleRate;
 use mellow_rake::verify::compare;
 use mellow_rake::window::Window;
 use mellow_rake::write::{GeneratedFile, Language};
-use mellow_rake_rig::{CProgram, Device, Target, ToolName};
+use mellow_rake_rig::{CProgram, Device, RustProgram, Target, ToolName};
 use programs::{Sizes, any_program, pruned};
 use std::fmt::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -421,9 +421,43 @@ fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool) -> CProgram {
     CProgram::build_with(ToolName::CC.find().unwrap(), &flags, &all).unwrap()
 }
 
+/// The same in Rust, overflow checks on.
+fn batch_in_rust(files: &[GeneratedFile], is_lean: bool) -> RustProgram {
+    let (mut modules, mut calls) = (String::new(), String::new());
+    for file in files {
+        let module = file.name.strip_suffix(".rs").unwrap();
+        let name = file.text.split("pub struct ").nth(1).unwrap().split(' ').next().unwrap();
+        let _ = writeln!(modules, "mod {module};");
+        let _ = writeln!(
+            calls,
+            "    let mut f = {module}::{name}::default();\n    for _ in 0..{SAMPLES} {{\n        \
+             let word: i64 = lines.next().unwrap().unwrap().parse().unwrap();\n        \
+             println!(\"{{}}\", f.step(word as _));\n    }}"
+        );
+    }
+    let text = format!(
+        "{modules}\nfn main() {{\n    let mut lines = std::io::stdin().lines();\n{calls}}}\n"
+    );
+    let mut all =
+        vec![GeneratedFile { language: Language::Rust, name: "main.rs".to_owned(), text }];
+    all.extend(files.iter().cloned());
+    // No call of whole blocks here; of a program that nobody wrote not all is used.
+    let mut flags = vec!["--edition", "2021", "-D", "warnings", "-A", "dead_code"];
+    flags.extend(["-C", "opt-level=1", "-C", "overflow-checks=on"]);
+    if !is_lean {
+        flags.extend(["-A", "unused"]);
+    }
+    RustProgram::build_with(ToolName::RUSTC.find().unwrap(), &flags, "main.rs", &all).unwrap()
+}
+
+/// Of so many batches one is compiled as Rust as well.
+fn batches_for_one_in_rust() -> u64 {
+    if campaign() > 1 { 1 } else { 4 }
+}
+
 fn check_batch(seed: u64, draw: impl Draw) -> usize {
     let mut noise = NoiseSource::new(seed);
-    let (mut files, mut cases, mut inputs) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut files, mut rust, mut cases, mut inputs) = (vec![], vec![], vec![], vec![]);
     let mut all_lean = true;
     for index in 0..BATCH {
         let (checked, input, output, is_lean) = random_case(&mut noise, draw);
@@ -432,10 +466,16 @@ fn check_batch(seed: u64, draw: impl Draw) -> usize {
             &mellow_rake::spec::Name::new(&format!("r{index}")).unwrap(),
         );
         files.push(mellow_rake::write::c::write(&checked, &symbols).unwrap());
+        rust.push(mellow_rake::write::rust::write(&checked, &symbols).unwrap().swap_remove(0));
         inputs.extend(input.iter().copied());
         cases.push((checked, output));
     }
     let found = batch_program(&files, all_lean).run_with(&inputs, &[]).unwrap();
+    if seed.is_multiple_of(batches_for_one_in_rust()) {
+        // The words of C are held against the simulator's below.
+        assert_eq!(batch_in_rust(&rust, all_lean).run(&inputs, 0).unwrap(), found, "seed {seed}");
+        IN_RUST.fetch_add(BATCH, Ordering::Relaxed);
+    }
     let mut limited = 0;
     for (index, ((checked, expected), found)) in cases.iter().zip(found.chunks(SAMPLES)).enumerate()
     {
@@ -472,6 +512,9 @@ static SHIFTED: AtomicUsize = AtomicUsize::new(0);
 /// How many filters round their products.
 static ROUNDED: AtomicUsize = AtomicUsize::new(0);
 
+/// How many filters were compiled as Rust.
+static IN_RUST: AtomicUsize = AtomicUsize::new(0);
+
 /// How many filters ran in machine words.
 static FAST: AtomicUsize = AtomicUsize::new(0);
 
@@ -490,6 +533,7 @@ fn check_many(count: usize, draw: impl Draw) -> usize {
             .collect();
         halves.into_iter().map(|half| half.join().unwrap()).sum()
     });
+    assert!(IN_RUST.load(Ordering::Relaxed) > 0);
     limited / times
 }
 

@@ -342,7 +342,7 @@ impl FromStr for Sweep {
     }
 }
 
-/// Write the fixed-point filter as C and Verilog.
+/// Write the fixed-point filter as C, Rust or Verilog.
 ///
 /// The text needs no library. NAME is the name in the spec. The same spec always gives the same bytes.
 ///
@@ -370,6 +370,8 @@ pub(crate) enum On {
     Host,
     /// C, compiled by clang.
     Clang,
+    /// Rust, compiled by rustc.
+    Rust,
     /// Verilog, simulated by Icarus Verilog.
     Icarus,
 }

@@ -37,10 +37,12 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
         .map(|on| match on {
             On::Host => Target::HostC,
             On::Clang => Target::Clang,
+            On::Rust => Target::Rust,
             On::Icarus => Target::Icarus,
         })
         .collect();
-    let mut files = loaded.files(&[Language::C, Language::Verilog])?;
+    let languages: Vec<Language> = targets.iter().map(|target| target.language()).collect();
+    let mut files = loaded.files(&languages)?;
     if let Some(folder) = &options.files {
         let needed =
             |file: &GeneratedFile| targets.iter().any(|target| target.language() == file.language);

@@ -192,6 +192,9 @@ impl Study {
                 Language::C => {
                     write::c::write(&filter.checked, &symbols).map_err(StudyError::Write)?.to_vec()
                 }
+                Language::Rust => {
+                    write::rust::write(&filter.checked, &symbols).map_err(StudyError::Write)?
+                }
                 Language::Verilog => write::verilog::write(&filter.checked, &symbols).to_vec(),
             });
         }

@@ -7,8 +7,10 @@
 pub mod c;
 mod capability;
 pub mod lower;
+mod machine;
 mod names;
 mod number;
+pub mod rust;
 pub mod verilog;
 
 pub use names::Symbols;
@@ -23,17 +25,25 @@ use crate::datapath::Node;
 pub enum Language {
     /// C99: NAME.h, NAME.c, and NAME_pipe.c, a program that filters integers from stdin to stdout.
     C,
+    /// Rust without its standard library: NAME.rs, and NAME_pipe.rs, a program that filters integers from
+    /// stdin to stdout.
+    Rust,
     /// Verilog, IEEE 1364-2005: NAME.v and its test bench NAME_tb.v.
     Verilog,
 }
 
 impl Language {
     /// All of them, each with its name and what it gives.
-    pub const ALL: [(Language, &'static str, &'static str); 2] = [
+    pub const ALL: [(Language, &'static str, &'static str); 3] = [
         (
             Language::C,
             "c",
             "C99: NAME.h, NAME.c, and NAME_pipe.c, a program that filters integers from stdin to stdout",
+        ),
+        (
+            Language::Rust,
+            "rust",
+            "no_std: NAME.rs, and NAME_pipe.rs, a program that filters integers from stdin to stdout",
         ),
         (Language::Verilog, "verilog", "IEEE 1364-2005: NAME.v and its test bench NAME_tb.v"),
     ];
@@ -41,7 +51,7 @@ impl Language {
     /// Clocks from a word that goes in to the word that comes out; `None` of programs, which have none.
     pub fn latency_clocks(self) -> Option<u32> {
         match self {
-            Language::C => None,
+            Language::C | Language::Rust => None,
             Language::Verilog => Some(verilog::LATENCY_CLOCKS),
         }
     }

@@ -71,7 +71,14 @@ const VERILOG_RESERVED: &str = "accept_on alias always always_comb always_ff alw
 
 /// Whether a name means something to a compiler, a header, or the generated text itself.
 fn is_reserved(name: &str) -> bool {
-    let words = [C_RESERVED, COMPILER_RESERVED, HEADER_RESERVED, VERILOG_RESERVED, OWN];
+    let words = [
+        C_RESERVED,
+        COMPILER_RESERVED,
+        HEADER_RESERVED,
+        VERILOG_RESERVED,
+        super::rust::RESERVED,
+        OWN,
+    ];
     if words.iter().any(|words| words.split_whitespace().any(|word| word == name)) {
         return true;
     }

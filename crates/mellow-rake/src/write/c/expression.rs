@@ -4,8 +4,9 @@ use super::super::lower::{
     Addend, Addition, Coefficient, Exponent, Factor, Index, Limiting, Local, Lowered, Read,
     Statement, Step, Sum, Value,
 };
+use super::super::machine::{Arithmetic, SumTypes};
 use super::super::number::c_integer;
-use super::types::{Arithmetic, Helper, storage};
+use super::types::{Helper, name, shifted, storage};
 use crate::datapath::{Row, Sign};
 use crate::fixed::Rounding;
 use std::collections::BTreeSet;
@@ -30,14 +31,6 @@ impl Body {
     }
 }
 
-/// The types of a sum and of its products.
-struct Types {
-    sum: Arithmetic,
-    product: Arithmetic,
-    /// Of products before they are rounded.
-    before: Arithmetic,
-}
-
 /// The name of a word.
 fn word(local: Local) -> String {
     format!("n{}", local.node.0)
@@ -46,7 +39,7 @@ fn word(local: Local) -> String {
 /// The type of the variable that holds a word.
 fn kind(local: Local) -> &'static str {
     match local.is_computed {
-        true => Arithmetic::of(local.format).name(),
+        true => name(Arithmetic::of(local.format)),
         false => storage(local.format),
     }
 }
@@ -64,8 +57,8 @@ fn word_as(local: Local, wanted: &str) -> String {
 fn cast(local: Local, sum: Arithmetic) -> String {
     let is_short = matches!(kind(local), "int8_t" | "int16_t");
     match sum == Arithmetic::ModularNarrow && is_short {
-        true => format!("({})({} + 0)", sum.name(), word(local)),
-        false => format!("({}){}", sum.name(), word(local)),
+        true => format!("({})({} + 0)", name(sum), word(local)),
+        false => format!("({}){}", name(sum), word(local)),
     }
 }
 
@@ -210,52 +203,34 @@ impl Statements<'_> {
     fn sum(&mut self, sum: &Sum) {
         let Sum { local, need, .. } = sum;
         let format = local.format;
-        let signed = Arithmetic::holding(need.partial);
-        let sum_type = signed.unwrap_or(Arithmetic::Modular).max(Arithmetic::of(format));
-        let sum_type = match sum_type {
-            Arithmetic::Narrow => sum_type,
-            _ if format.width() <= 32 && self.exponents_are_short() => Arithmetic::ModularNarrow,
-            _ => sum_type,
-        };
-        // A product that is rounded may be wider before than the sum; one that is not fits what the sum fits.
-        let before = Arithmetic::holding(need.product).unwrap_or(Arithmetic::Wide);
-        let types = Types { sum: sum_type, product: before.min(sum_type), before };
-        let name = word(*local);
-        let word_type = Arithmetic::of(format);
-        // A sum that never wraps, added up in the type of its word, is the word itself.
-        let direct = sum_type == word_type && !need.wraps;
-        let variable = if direct { name.clone() } else { format!("{name}_sum") };
-        self.line(&format!("{} {variable} = 0; /* {format} */", sum_type.name()));
+        let types = SumTypes::of(sum, self.lowered);
+        let word = word(*local);
+        let variable = if types.is_word { word.clone() } else { format!("{word}_sum") };
+        self.line(&format!("{} {variable} = 0; /* {format} */", name(types.sum)));
         for step in sum.doubling() {
             self.step(&variable, &step, &types);
         }
-        if direct {
+        if types.is_word {
             return;
         }
-        let kind = word_type.name();
-        if sum_type.wraps() || need.wraps {
-            let helper = Helper::wrapping(format.is_signed(), sum_type);
+        let kind = name(types.word);
+        if types.sum.wraps() || need.wraps {
+            let helper = Helper::wrapping(format.is_signed(), types.sum);
             self.helpers.insert(helper);
             let (helper, width) = (helper.name(), format.width());
-            let cast = if sum_type.wraps() { "" } else { "(uint64_t)" };
+            let cast = if types.sum.wraps() { "" } else { "(uint64_t)" };
             self.line(&format!(
-                "const {kind} {name} = ({kind}){helper}({cast}{variable}, {width});"
+                "const {kind} {word} = ({kind}){helper}({cast}{variable}, {width});"
             ));
         } else {
-            self.line(&format!("const {kind} {name} = ({kind}){variable};"));
+            self.line(&format!("const {kind} {word} = ({kind}){variable};"));
         }
     }
 
-    /// Whether every exponent of a coefficient is one that a type of 32 bits can make.
-    fn exponents_are_short(&self) -> bool {
-        let tables = self.lowered.tables.iter();
-        tables.flat_map(|table| table.exponents.iter().flatten()).all(|exponent| *exponent < 32)
-    }
-
-    fn step(&mut self, sum: &str, step: &Step, types: &Types) {
+    fn step(&mut self, sum: &str, step: &Step, types: &SumTypes) {
         match step {
             Step::Double(times) => {
-                self.line(&format!("{sum} = {sum}{};", types.sum.shifted(*times as i32)));
+                self.line(&format!("{sum} = {sum}{};", shifted(types.sum, *times)));
             }
             Step::Add(addition) => {
                 let line = self.addition(sum, addition, types);
@@ -271,23 +246,18 @@ impl Statements<'_> {
         }
     }
 
-    fn addition(&mut self, sum: &str, addition: &Addition, types: &Types) -> String {
-        let Types { sum: sum_type, product: product_type, before } = *types;
-        let (sign, shifted) = (mark(addition.sign), sum_type.shifted(addition.shift as i32));
+    fn addition(&mut self, sum: &str, addition: &Addition, types: &SumTypes) -> String {
+        let (sign, zeros) = (mark(addition.sign), shifted(types.sum, addition.shift));
         let (coefficient, factor, rounded) = match &addition.addend {
             // A word is as wide as any sum that it is added to.
             Addend::Word(local) => {
-                return format!("{sum} {sign} {}{shifted};", cast(*local, sum_type));
+                return format!("{sum} {sign} {}{zeros};", cast(*local, types.sum));
             }
-            Addend::Product { coefficient, factor, rounded } => (coefficient, factor, rounded),
+            Addend::Product { coefficient, factor, rounded } => (coefficient, factor, *rounded),
         };
-        let product_type = match rounded {
-            Some(_) => before,
-            None if sum_type.wraps() => sum_type,
-            None => product_type,
-        };
+        let product_type = types.product(rounded);
         // Conversion to an unsigned type is modulo its size for every integer type (6.3.1.3).
-        let kind = product_type.name();
+        let kind = name(product_type);
         let coefficient = self.coefficient(coefficient, kind);
         let factor = match factor {
             Factor::One(one) => format!("({kind}){}", self.read(one, false)),
@@ -301,24 +271,24 @@ impl Statements<'_> {
         let product = match rounded {
             None => product,
             Some((bits, rounding)) => {
-                let long = if *bits > 31 { Arithmetic::Wide } else { Arithmetic::Narrow };
-                let helpers = Helper::rounding(*rounding, product_type.max(long));
+                let working = product_type.max(Arithmetic::dropping(bits));
+                let helpers = Helper::rounding(rounding, working);
                 self.helpers.extend(helpers);
-                format!("({}){}({product}, {bits})", sum_type.name(), helpers[0].name())
+                format!("({}){}({product}, {bits})", name(types.sum), helpers[0].name())
             }
         };
-        format!("{sum} {sign} {product}{shifted};")
+        format!("{sum} {sign} {product}{zeros};")
     }
 
     fn round(&mut self, local: Local, source: Local, dropped: i32, rounding: Rounding) -> String {
         // The helper works in a type that holds the word before and after, and whose width exceeds the shift.
-        let long = if dropped > 31 { Arithmetic::Wide } else { Arithmetic::Narrow };
+        let long = Arithmetic::dropping(dropped.max(0) as u32);
         let working = Arithmetic::of(source.format).max(Arithmetic::of(local.format)).max(long);
-        let (kind, source) = (Arithmetic::of(local.format).name(), word(source));
+        let (kind, source) = (name(Arithmetic::of(local.format)), word(source));
         if dropped > 0 {
             let helpers = Helper::rounding(rounding, working);
             self.helpers.extend(helpers);
-            let cast = if kind == working.name() { String::new() } else { format!("({kind})") };
+            let cast = if kind == name(working) { String::new() } else { format!("({kind})") };
             format!("{cast}{}({source}, {dropped})", helpers[0].name())
         } else if dropped < 0 {
             format!("({kind}){source} * (({kind})1 << {})", -dropped)

@@ -1,81 +1,38 @@
-//! Which C type holds what.
+//! What C calls the types of a processor, and the helper functions for what it has no operator for.
 
+use super::super::machine::{Arithmetic, Storage};
 use crate::fixed::{Rounding, WordFormat};
 
-/// The type of a stored word: the smallest exact one of C99 (7.18.1.1).
+/// The type of a stored word (7.18.1.1).
 pub(super) fn storage(format: WordFormat) -> &'static str {
-    match (format.is_signed(), format.width()) {
-        (true, ..=8) => "int8_t",
-        (true, ..=16) => "int16_t",
-        (true, ..=32) => "int32_t",
-        (true, _) => "int64_t",
-        (false, ..=8) => "uint8_t",
-        (false, ..=16) => "uint16_t",
-        (false, ..=32) => "uint32_t",
-        (false, _) => "uint64_t",
+    match Storage::of(format) {
+        Storage { is_signed: true, bits: 8 } => "int8_t",
+        Storage { is_signed: true, bits: 16 } => "int16_t",
+        Storage { is_signed: true, bits: 32 } => "int32_t",
+        Storage { is_signed: true, .. } => "int64_t",
+        Storage { is_signed: false, bits: 8 } => "uint8_t",
+        Storage { is_signed: false, bits: 16 } => "uint16_t",
+        Storage { is_signed: false, bits: 32 } => "uint32_t",
+        Storage { is_signed: false, .. } => "uint64_t",
     }
 }
 
 /// The type that arithmetic is done in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Arithmetic {
-    /// `int32_t`
-    Narrow,
-    /// `int64_t`
-    Wide,
-    /// `uint64_t`, for sums that wrap.
-    Modular,
-    /// `uint32_t`, for sums of at most 32 bits that wrap, or whose parts are wider than they are.
-    ModularNarrow,
+pub(super) fn name(arithmetic: Arithmetic) -> &'static str {
+    match arithmetic {
+        Arithmetic::Narrow => "int32_t",
+        Arithmetic::Wide => "int64_t",
+        Arithmetic::Modular => "uint64_t",
+        Arithmetic::ModularNarrow => "uint32_t",
+    }
 }
 
-impl Arithmetic {
-    /// The narrowest signed type that holds all integers up to this size; `None` beyond 64 bits.
-    pub(super) fn holding(size: i128) -> Option<Self> {
-        if size <= i32::MAX.into() {
-            Some(Arithmetic::Narrow)
-        } else if size <= i64::MAX.into() {
-            Some(Arithmetic::Wide)
-        } else {
-            None
-        }
-    }
-
-    /// The type for words of a format, whose smallest value may be one beyond the largest.
-    pub(super) fn of(format: WordFormat) -> Self {
-        let narrow = format.width() <= if format.is_signed() { 32 } else { 31 };
-        if narrow { Arithmetic::Narrow } else { Arithmetic::Wide }
-    }
-
-    /// Whether sums in it are right modulo a power of two only.
-    pub(super) fn wraps(self) -> bool {
-        matches!(self, Arithmetic::Modular | Arithmetic::ModularNarrow)
-    }
-
-    /// A factor that shifts a word of this type to the left. A shift that the type cannot hold only occurs
-    /// where all that is shifted is zero, for the partial sum, shift included, is known to fit; or where
-    /// nothing is left of it modulo the power of two.
-    pub(super) fn shifted(self, bits: i32) -> String {
-        let most = match self {
-            Arithmetic::Narrow => 30,
-            Arithmetic::Wide => 62,
-            Arithmetic::Modular => 63,
-            Arithmetic::ModularNarrow => 31,
-        };
-        match bits {
-            0 => String::new(),
-            bits if bits > most => " * 0".to_owned(),
-            bits => format!(" * (({})1 << {bits})", self.name()),
-        }
-    }
-
-    pub(super) fn name(self) -> &'static str {
-        match self {
-            Arithmetic::Narrow => "int32_t",
-            Arithmetic::Wide => "int64_t",
-            Arithmetic::Modular => "uint64_t",
-            Arithmetic::ModularNarrow => "uint32_t",
-        }
+/// A factor that shifts a word of this type to the left.
+pub(super) fn shifted(arithmetic: Arithmetic, bits: u32) -> String {
+    match bits {
+        0 => String::new(),
+        bits if bits > arithmetic.longest_shift() => " * 0".to_owned(),
+        bits => format!(" * (({})1 << {bits})", name(arithmetic)),
     }
 }
 
