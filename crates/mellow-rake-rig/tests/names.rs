@@ -3,7 +3,7 @@
 use mellow_rake::datapath::fir_direct;
 use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 use mellow_rake::spec::Name;
-use mellow_rake::write::{Symbols, c, verilog};
+use mellow_rake::write::{Symbols, c, rust, verilog};
 use mellow_rake_rig::{Tool, ToolName, run};
 use std::collections::BTreeSet;
 use std::fmt::Write;
@@ -149,8 +149,8 @@ fn difficult_names_compile() {
     let word = "s16f15".parse().unwrap();
     let filter = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate).unwrap();
     let checked = filter.check().unwrap();
-    let [gcc, gxx, verilator, iverilog] =
-        [ToolName::GCC, ToolName::GXX, ToolName::VERILATOR, ToolName::IVERILOG]
+    let [gcc, gxx, rustc, verilator, iverilog] =
+        [ToolName::GCC, ToolName::GXX, ToolName::RUSTC, ToolName::VERILATOR, ToolName::IVERILOG]
             .map(|name| name.find().unwrap());
     for name in [
         "x",
@@ -202,11 +202,33 @@ fn difficult_names_compile() {
         "typeof_unqual",
         "final",
         "import",
+        "fn",
+        "match",
+        "crate",
+        "super",
+        "self",
+        "r",
+        "c",
+        "w",
+        "i16",
+        "u8",
+        "core",
+        "alloc",
+        "default",
+        "clone",
+        "debug",
+        "copy",
+        "iterator",
+        "new",
+        "step",
+        "block",
+        "half_up_64",
     ] {
         let symbols = Symbols::new(&Name::new(name).unwrap());
         let base = symbols.base();
         let folder = tempfile::tempdir().unwrap();
         let mut files = c::write(&checked, &symbols).unwrap();
+        files.extend(rust::write(&checked, &symbols).unwrap());
         files.extend(verilog::write(&checked, &symbols));
         for file in &files {
             std::fs::write(folder.path().join(&file.name), &file.text).unwrap();
@@ -220,6 +242,10 @@ fn difficult_names_compile() {
             let (good, _, said) = output(tool, folder.path(), &[&strict[..], &own].concat());
             assert!(good, "{name} as {base}, {standard}: {said}");
         }
+        let main = format!("{base}_pipe.rs");
+        let flags = ["--edition", "2021", "-D", "warnings", "--emit", "metadata", &main];
+        let (good, _, said) = output(&rustc, folder.path(), &flags);
+        assert!(good, "{name} as {base}: {said}");
         let module = format!("{base}.v");
         let lint = ["--lint-only", "-Wall", "--language", "1364-2005", &module];
         let (good, _, said) = output(&verilator, folder.path(), &lint);

@@ -13,10 +13,11 @@ use mellow_rake::study::{OtherForm, SweepWish, Swept};
 use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
 use mellow_rake::write::Language;
 use mellow_rake_report::figure::{View, Wishes};
+use mellow_rake_rig::Target;
 use std::path::PathBuf;
 use std::str::FromStr;
 
-/// Design digital filters, put them on fixed point, write them as C and Verilog, and prove that what runs is,
+/// Design digital filters, put them on fixed point, write them as C, Rust and Verilog, and prove that what runs is,
 /// bit for bit, what was designed.
 ///
 /// Start with `mrake demo`, then `mrake new notch > notch.toml` and `mrake design notch.toml`.
@@ -48,7 +49,7 @@ pub(crate) enum Command {
 /// The worked example, from a recording to the proof, with its figures.
 ///
 /// The research buoy off Lantern Reef records the strain on its mooring line, and the bilge pump hums into it
-/// at 87.5 Hz. This designs the notch, puts it on 16 bits, writes C and Verilog, compiles and simulates them,
+/// at 87.5 Hz. This designs the notch, puts it on 16 bits, writes C, Rust and Verilog, compiles and simulates them,
 /// compares every integer with the bit-true simulator and the simulator with floating point, and leaves
 /// everything in a folder.
 #[derive(Debug, Args)]
@@ -346,7 +347,7 @@ impl FromStr for Sweep {
 ///
 /// The text needs no library. NAME is the name in the spec. The same spec always gives the same bytes.
 ///
-/// Example: mrake generate demo/mooring/pump_hum.toml --to c,verilog -o firmware
+/// Example: mrake generate demo/mooring/pump_hum.toml --to c,rust -o firmware
 #[derive(Debug, Args)]
 pub(crate) struct Generate {
     /// The spec file; it needs a table `[fixed]`.
@@ -374,6 +375,24 @@ pub(crate) enum On {
     Rust,
     /// Verilog, simulated by Icarus Verilog.
     Icarus,
+    /// All of them.
+    All,
+}
+
+impl On {
+    /// The targets that these words name, each once.
+    pub(crate) fn targets(these: &[On]) -> Vec<Target> {
+        let is_named = |target: &Target| {
+            these.iter().any(|on| match on {
+                On::Host => *target == Target::HostC,
+                On::Clang => *target == Target::Clang,
+                On::Rust => *target == Target::Rust,
+                On::Icarus => *target == Target::Icarus,
+                On::All => true,
+            })
+        };
+        Target::ALL.into_iter().filter(is_named).collect()
+    }
 }
 
 /// Compile and simulate what is written, and compare every output integer.

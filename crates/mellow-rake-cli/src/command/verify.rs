@@ -8,7 +8,6 @@ use crate::work::prove;
 use mellow_rake::verify::Proof;
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_report::page;
-use mellow_rake_rig::Target;
 use serde::Serialize;
 
 #[derive(Serialize)]
@@ -32,15 +31,7 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
         }
     };
     let on = options.on.as_deref().unwrap_or(&[On::Host, On::Icarus]);
-    let targets: Vec<Target> = on
-        .iter()
-        .map(|on| match on {
-            On::Host => Target::HostC,
-            On::Clang => Target::Clang,
-            On::Rust => Target::Rust,
-            On::Icarus => Target::Icarus,
-        })
-        .collect();
+    let targets = On::targets(on);
     let languages: Vec<Language> = targets.iter().map(|target| target.language()).collect();
     let mut files = loaded.files(&languages)?;
     if let Some(folder) = &options.files {

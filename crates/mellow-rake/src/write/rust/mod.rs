@@ -52,7 +52,7 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
 /// Words that Rust keeps for itself (The Rust Reference, "Keywords", editions up to 2024), as far as they are
 /// not those of C as well.
 pub(super) const RESERVED: &str = "abstract as async await become box crate dyn fn gen impl in let loop \
-    macro_rules match mod move mut priv pub ref self Self super trait type unsafe unsized use where yield";
+    macro_rules match mod move mut priv pub ref self super trait type unsafe unsized use where yield";
 
 /// The name of a structure: each word of the name with a capital.
 fn camel_case(name: &str) -> String {
