@@ -17,8 +17,8 @@ use mellow_rake_rig::Target;
 use std::path::PathBuf;
 use std::str::FromStr;
 
-/// Design digital filters, put them on fixed point, write them as C, Rust and Verilog, and prove that what runs is,
-/// bit for bit, what was designed.
+/// Design digital filters, put them on fixed point, write them as C, Rust and Verilog, and prove that what
+/// runs is, bit for bit, what was designed.
 ///
 /// Start with `mrake demo`, then `mrake new notch > notch.toml` and `mrake design notch.toml`.
 ///

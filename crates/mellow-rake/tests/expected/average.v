@@ -57,7 +57,7 @@ module average (
         n2 = n2 + n2_p0;
         for (k = 0; k < 7; k = k + 1) begin
             n2_c0 = TAPS[8 * (k + 1) +: 8];
-            n2_w0 = x[16 * (k) +: 16];
+            n2_w0 = x[16 * k +: 16];
             n2_p0 = $signed(n2_c0) * $signed(n2_w0);
             n2 = n2 + n2_p0;
         end

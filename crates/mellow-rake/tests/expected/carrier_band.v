@@ -69,9 +69,9 @@ module carrier_band (
         n2_p0 = $signed(n2_c0) * $signed(n2_w0);
         n2 = n2 + {{1{n2_p0[34]}}, n2_p0};
         for (k = 1; k < 48; k = k + 1) begin
-            n2_c0 = TAPS[18 * (k) +: 18];
-            n2_a0 = x[16 * (0 + k - 1) +: 16];
-            n2_b0 = x[16 * (0 + 95 - k) +: 16];
+            n2_c0 = TAPS[18 * k +: 18];
+            n2_a0 = x[16 * (k - 1) +: 16];
+            n2_b0 = x[16 * (95 - k) +: 16];
             n2_w0 = {{1{n2_a0[15]}}, n2_a0} + {{1{n2_b0[15]}}, n2_b0};
             n2_p0 = $signed(n2_c0) * $signed(n2_w0);
             n2 = n2 + {{1{n2_p0[34]}}, n2_p0};

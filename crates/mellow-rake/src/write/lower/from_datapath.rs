@@ -5,8 +5,8 @@ use super::{
     Statement, Step, Sum, Value,
 };
 use crate::datapath::{
-    Block, Checked, CommonExponent, Factors, Fold, LineIndex, Node, Operation, Row, TableIndex,
-    Term,
+    Block, Checked, CommonExponent, Factors, Fold, LineIndex, Node, Operation, Row, Sign,
+    TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
@@ -184,8 +184,8 @@ impl Lowering<'_> {
             rounds_products: terms.iter().any(|term| self.dropped(term).is_some()),
         };
         let mut steps = Vec::new();
-        for term in terms {
-            self.term(term, format.fraction(), &mut steps);
+        for (number, term) in terms.iter().enumerate() {
+            self.term(number, term, format.fraction(), &mut steps);
         }
         Sum { local, need, steps, is_of_digits: is_of_digits(terms) }
     }
@@ -222,12 +222,13 @@ impl Lowering<'_> {
         (fraction - own) as u32
     }
 
-    fn term(&mut self, term: &Term, fraction: i32, steps: &mut Vec<Step>) {
+    fn term(&mut self, number: usize, term: &Term, fraction: i32, steps: &mut Vec<Step>) {
         match term {
             Term::Word { sign, word, binary_point_shift } => {
                 let word = self.locals[word];
                 let shift = (fraction - word.format.fraction() - binary_point_shift) as u32;
-                let addition = Addition { sign: *sign, addend: Addend::Word(word), shift };
+                let addend = Addend::Word(word);
+                let addition = Addition { sign: *sign, addend, shift, term: number };
                 steps.push(Step::Add(addition));
             }
             Term::Dot { sign, table, table_row, column, line, line_row, age, count, .. } => {
@@ -238,7 +239,7 @@ impl Lowering<'_> {
                     let coefficient = this.coefficient(*table, *table_row, column..column + 1, 0);
                     let factor = Factor::One(this.tap(*line, *line_row, age));
                     let addend = Addend::Product { coefficient, factor, rounded };
-                    steps.push(Step::Add(Addition { sign: *sign, addend, shift }));
+                    steps.push(Step::Add(Addition { sign: *sign, addend, shift, term: number }));
                 };
                 if age == 0 {
                     one(self, column, age);
@@ -252,12 +253,12 @@ impl Lowering<'_> {
                 let index = Index { offset: age as i64 - 1, step: 1 };
                 let word = Read::Remembered { line: line.0, row: *line_row, index };
                 let addend = Addend::Product { coefficient, factor: Factor::One(word), rounded };
-                let addition = Addition { sign: *sign, addend, shift };
+                let addition = Addition { sign: *sign, addend, shift, term: number };
                 steps.push(Step::Loop { passes: 0..count, addition });
             }
             Term::Folded(fold) => {
                 let shift = self.shift(term, fold.table, fold.line, fraction);
-                self.fold(fold, self.dropped(term), shift, steps);
+                self.fold(number, fold, (self.dropped(term), shift), steps);
             }
         }
     }
@@ -265,9 +266,9 @@ impl Lowering<'_> {
     /// A folded product: the first pair by itself where it has the word of this sample, the others in a loop.
     fn fold(
         &mut self,
+        term: usize,
         fold: &Fold,
-        rounded: Option<(u32, Rounding)>,
-        shift: u32,
+        (rounded, shift): (Option<(u32, Rounding)>, u32),
         steps: &mut Vec<Step>,
     ) {
         let Fold { second: sign, table, table_row, column, line, line_row, .. } = *fold;
@@ -275,7 +276,7 @@ impl Lowering<'_> {
         let addition = |coefficient: Coefficient, first: Read, second: Read| {
             let factor = Factor::Pair { first, sign, second };
             let addend = Addend::Product { coefficient, factor, rounded };
-            Addition { sign: crate::datapath::Sign::Plus, addend, shift }
+            Addition { sign: Sign::Plus, addend, shift, term }
         };
         let by_itself = if count <= WRITTEN_OUT { count } else { usize::from(age == 0) };
         for k in 0..by_itself {

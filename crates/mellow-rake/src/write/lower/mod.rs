@@ -271,6 +271,9 @@ pub struct Addition {
     pub addend: Addend,
     /// Zeros appended to it first.
     pub shift: u32,
+    /// The number of the term of the datapath that it comes from: those of one term are alike in all but
+    /// their places, so that hardware can name their parts once.
+    pub term: usize,
 }
 
 /// What is added.

@@ -8,10 +8,12 @@
 
 mod bench;
 mod compute;
+mod vector;
 
+use super::lower::{Lowered, lower};
 use super::number::verilog_integer;
 use super::{GeneratedFile, Language, ORIGIN, Symbols};
-use crate::datapath::{Checked, Coefficients, Datapath, Line, Table, dump};
+use crate::datapath::{Checked, Coefficients, Line, Table, dump};
 use compute::Compute;
 use std::fmt::Write;
 
@@ -46,9 +48,9 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Vec<GeneratedFile> {
 }
 
 fn module(checked: &Checked, name: &str) -> String {
-    let datapath = checked.datapath();
-    let Datapath { input, output, tables, lines, body } = datapath;
-    let compute = Compute::new(checked);
+    let lowered = lower(checked);
+    let Lowered { input, output, tables, lines, result, .. } = &lowered;
+    let compute = Compute::new(&lowered);
     let mut text =
         format!("// {ORIGIN}\n//\n// The program, in the terms of the comments below:\n//\n");
     for line in dump(checked).lines() {
@@ -66,10 +68,9 @@ fn module(checked: &Checked, name: &str) -> String {
         input.width() - 1,
         output.width() - 1,
     );
-    for table in tables {
+    for (table, looks_up) in tables.iter().zip(&lowered.looks_up_exponents) {
         text.push_str(&constants(table));
-        let is_used = compute.text.contains(&format!("{}_EXPONENT", constant_name(table)));
-        if is_used {
+        if *looks_up {
             text.push_str(&exponents(table));
         }
     }
@@ -101,7 +102,7 @@ fn module(checked: &Checked, name: &str) -> String {
     text.push_str(
         "        end else begin\n            out_valid <= in_valid;\n            if (in_valid) begin\n",
     );
-    let _ = writeln!(text, "                out_data <= n{};", body.result.0);
+    let _ = writeln!(text, "                out_data <= n{};", result.node.0);
     for line in lines.iter().filter(|line| line.depth > 0) {
         let _ = writeln!(text, "                {0} <= {0}_next;", line.name);
     }
