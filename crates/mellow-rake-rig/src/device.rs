@@ -1,6 +1,6 @@
 //! One target, built and ready to be asked.
 
-use crate::{CProgram, IcarusModel, RigError, RustProgram, ToolName};
+use crate::{CProgram, RigError, RustProgram, ToolName, VerilogModel};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::write::{GeneratedFile, Language};
 
@@ -16,11 +16,14 @@ pub enum Target {
     Rust,
     /// Verilog, simulated by Icarus Verilog.
     Icarus,
+    /// Verilog, compiled by Verilator.
+    Verilator,
 }
 
 impl Target {
     /// All targets.
-    pub const ALL: [Target; 4] = [Target::HostC, Target::Clang, Target::Rust, Target::Icarus];
+    pub const ALL: [Target; 5] =
+        [Target::HostC, Target::Clang, Target::Rust, Target::Icarus, Target::Verilator];
 
     /// The word for it on the command line.
     pub fn as_str(self) -> &'static str {
@@ -29,6 +32,7 @@ impl Target {
             Target::Clang => "clang",
             Target::Rust => "rust",
             Target::Icarus => "icarus",
+            Target::Verilator => "verilator",
         }
     }
 
@@ -37,7 +41,7 @@ impl Target {
         match self {
             Target::HostC | Target::Clang => Language::C,
             Target::Rust => Language::Rust,
-            Target::Icarus => Language::Verilog,
+            Target::Icarus | Target::Verilator => Language::Verilog,
         }
     }
 
@@ -48,6 +52,7 @@ impl Target {
             Target::Clang => "C, clang",
             Target::Rust => "Rust, rustc",
             Target::Icarus => "Verilog, Icarus",
+            Target::Verilator => "Verilog, Verilator",
         }
     }
 }
@@ -55,7 +60,7 @@ impl Target {
 enum Kind {
     C(CProgram),
     Rust(RustProgram),
-    Model(IcarusModel),
+    Model(VerilogModel),
 }
 
 /// A generated filter on a target.
@@ -92,7 +97,8 @@ impl Device {
             Target::HostC => Kind::C(CProgram::build(ToolName::CC, files)?),
             Target::Clang => Kind::C(CProgram::build(ToolName::CLANG, files)?),
             Target::Rust => Kind::Rust(RustProgram::build(files)?),
-            Target::Icarus => Kind::Model(IcarusModel::build(files, input, output)?),
+            Target::Icarus => Kind::Model(VerilogModel::icarus(files, input, output)?),
+            Target::Verilator => Kind::Model(VerilogModel::verilator(files, input, output)?),
         };
         Ok(Device { kind })
     }

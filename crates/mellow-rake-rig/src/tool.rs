@@ -38,7 +38,7 @@ impl ToolName {
     /// The runtime of Icarus Verilog.
     pub const VVP: ToolName =
         ToolName { program: "vvp", package: "iverilog", version_argument: "-V" };
-    /// Verilator, as a lint.
+    /// Verilator, a lint and a simulator that compiles.
     pub const VERILATOR: ToolName =
         ToolName { program: "verilator", package: "verilator", version_argument: "--version" };
     /// Yosys, a synthesizer: what a program takes in hardware.

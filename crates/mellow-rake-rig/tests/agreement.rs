@@ -17,9 +17,11 @@ use std::time::Duration;
 /// Verilog on every stimulus, from the first sample to the last.
 #[test]
 fn simulator_c_and_verilog_agree_in_every_integer() {
-    for Case { name, checked, files } in cases() {
+    for (index, Case { name, checked, files }) in cases().into_iter().enumerate() {
         let bounds = checked.facts().bounds().as_ref().unwrap();
-        for target in Target::ALL {
+        // Verilator takes its time to build.
+        let is_tried = |target: &Target| *target != Target::Verilator || index.is_multiple_of(4);
+        for target in Target::ALL.into_iter().filter(is_tried) {
             let datapath = checked.datapath();
             let device = Device::build(target, &files, datapath.input, datapath.output)
                 .unwrap_or_else(|error| panic!("{name} on {target:?}: {error}"));

@@ -11,19 +11,21 @@ use mellow_rake::filter::Form;
 use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 use mellow_rake::implementation::{Goal, implement_toward};
 use mellow_rake::spec::{Name, Spec, kinds, template};
-use mellow_rake::write::{GeneratedFile, Symbols, c, verilog};
+use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog};
 use std::path::Path;
 
 fn compare_with_expected(checked: &Checked, name: &Name) {
     let symbols = Symbols::new(name);
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/expected");
-    let files =
-        c::write(checked, &symbols).unwrap().into_iter().chain(verilog::write(checked, &symbols));
-    // The pipe and the test bench are fixed text behind a few lines of names.
-    let own =
-        |file: &GeneratedFile| !file.name.ends_with("_pipe.c") && !file.name.ends_with("_tb.v");
-    for file in files.filter(own) {
-        let path = folder.join(&file.name);
+    let mut files = c::write(checked, &symbols).unwrap();
+    files.extend(rust::write(checked, &symbols).unwrap());
+    files.extend(verilog::write(checked, &symbols));
+    // The pipes and the test bench are fixed text behind a few lines of names.
+    let own = |file: &GeneratedFile| !file.name.contains("_pipe.") && !file.name.ends_with("_tb.v");
+    for file in files.into_iter().filter(own) {
+        // No source of this crate.
+        let name = file.name.replace(".rs", ".rs.txt");
+        let path = folder.join(name);
         if std::env::var_os("MELLOW_RAKE_ACCEPT").is_some() {
             std::fs::write(&path, &file.text).unwrap();
         }

@@ -375,6 +375,8 @@ pub(crate) enum On {
     Rust,
     /// Verilog, simulated by Icarus Verilog.
     Icarus,
+    /// Verilog, compiled by Verilator: slow to build, fast to run.
+    Verilator,
     /// All of them.
     All,
 }
@@ -388,6 +390,7 @@ impl On {
                 On::Clang => *target == Target::Clang,
                 On::Rust => *target == Target::Rust,
                 On::Icarus => *target == Target::Icarus,
+                On::Verilator => *target == Target::Verilator,
                 On::All => true,
             })
         };

@@ -63,14 +63,15 @@ pub fn proof(proof: &Proof) -> Document {
         ));
     }
     text.lines("\nWhat runs against the bit-true simulator, integer for integer\n");
+    let width = proof.targets.iter().map(|target| target.title.len()).max().unwrap_or(0).max(16);
     for target in &proof.targets {
-        text.append(target_text(target));
+        text.append(target_text(target, width));
     }
     text
 }
 
-/// One target: what was run, or why not.
-fn target_text(target: &TargetResult) -> Document {
+/// One target: what was run, or why not. Names are so wide.
+fn target_text(target: &TargetResult, width: usize) -> Document {
     let what = match target.verdict {
         "equal" => format!(
             ": {} samples in {} runs ({})",
@@ -81,7 +82,7 @@ fn target_text(target: &TargetResult) -> Document {
         "different" => String::new(),
         _ => format!(": {}", target.reason.as_deref().unwrap_or("")),
     };
-    let mut text = Document::of(&format!("  {:<16} {}{what}", target.title, target.verdict));
+    let mut text = Document::of(&format!("  {:<width$} {}{what}", target.title, target.verdict));
     if target.verdict == "equal" {
         for cut in target.comparisons.iter().filter(|result| result.left_out > 0) {
             let ComparisonResult { stimulus, comparison, left_out, .. } = cut;

@@ -24,6 +24,7 @@ int main(int argc, char **argv)
     static FILTER_OUTPUT output[LARGEST_BLOCK];
     char line[64];
     size_t held = 0;
+    size_t i;
     unsigned long number = 0;
     /* 0: sample by sample; 1 to 4096: so many samples at a call */
     const long block = argc > 1 ? strtol(argv[1], NULL, 10) : 0;
@@ -31,6 +32,10 @@ int main(int argc, char **argv)
     if (block < 0 || block > LARGEST_BLOCK) {
         fprintf(stderr, "block length %ld: 0 to %d wanted\n", block, LARGEST_BLOCK);
         return 2;
+    }
+    /* Whatever lies in memory before, FILTER_INIT has to clear it. */
+    for (i = 0; i < sizeof filter; i++) {
+        ((unsigned char *)&filter)[i] = 0xa5;
     }
     FILTER_INIT(&filter);
     while (fgets(line, sizeof line, stdin) != NULL) {

@@ -139,11 +139,11 @@ fn module(checked: &Checked, lowered: &Lowered, name: &str) -> String {
 fn transfer_function(lowered: &Lowered) -> &'static str {
     let holds = |kind: Coefficients| lowered.tables.iter().any(|table| table.holds == kind);
     if holds(Coefficients::Sections) {
-        "///\n/// H(z) is the product of (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2), section by section.\n"
+        "///\n/// The coefficients are those of sections (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2) of H(z).\n"
     } else if holds(Coefficients::Taps) || holds(Coefficients::TapsBackward) {
-        "///\n/// H(z) = h[0] + h[1] z^-1 + h[2] z^-2 + ...\n"
+        "///\n/// The coefficients are those of H(z) = h[0] + h[1] z^-1 + h[2] z^-2 + ...\n"
     } else if holds(Coefficients::TapsFolded) {
-        "///\n/// H(z) = h[0] + h[1] z^-1 + h[2] z^-2 + ..., mirrored about its middle.\n"
+        "///\n/// The coefficients are those of H(z) = h[0] + h[1] z^-1 + h[2] z^-2 + ..., mirrored about its middle.\n"
     } else {
         ""
     }

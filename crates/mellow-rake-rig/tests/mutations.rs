@@ -1,0 +1,254 @@
+//! Every number, sign, comparison, rounding and limit in the generated text, damaged in turn: each damage is
+//! caught, by the compiler, by a sanitizer or by an integer that differs; those that are not are of a few
+//! sorts that change nothing, which are named here.
+
+mod common;
+
+use common::{all_files, notch_row, table, words};
+use mellow_rake::datapath::{Checked, Simulator, direct_form_1, fir_folded};
+use mellow_rake::fixed::{Overflow, Rounding};
+use mellow_rake::random::NoiseSource;
+use mellow_rake::write::GeneratedFile;
+use mellow_rake_rig::{CProgram, Device, Target, ToolName, run};
+use std::collections::BTreeMap;
+use std::sync::Mutex;
+use std::time::Duration;
+
+fn filters() -> Vec<(&'static str, Checked)> {
+    let saturate = Overflow::Saturate;
+    let rows = [notch_row(0.1, 0.05), notch_row(0.2, 0.1)];
+    let one = words("s8f7", "s8f7", Rounding::HalfEven, saturate);
+    let notch = direct_form_1(&table(&rows[..1], "s8"), one).unwrap();
+    let two = words("s9f8", "s9f8", Rounding::TowardZero, Overflow::Wrap);
+    let cascade = direct_form_1(&table(&rows, "s9"), two).unwrap();
+    let half = [0.05, -0.1, 0.2, 0.3, -0.25, 0.15];
+    let taps: Vec<f64> = half.iter().chain(&[0.8]).chain(half.iter().rev()).copied().collect();
+    let (input, output) = ("s7f6".parse().unwrap(), "s7f6".parse().unwrap());
+    let taps = table(&[taps], "s8");
+    let folded = fir_folded(&taps, input, output, Rounding::HalfAway, saturate).unwrap();
+    let named = [("notch", notch), ("cascade", cascade), ("folded", folded)];
+    named.map(|(name, program)| (name, program.check().unwrap())).into()
+}
+
+/// A damage: where it is, how long, and what stands there instead.
+type Damage = (usize, usize, String);
+
+/// All damages of a text, outside of its comments.
+fn damages(text: &str) -> Vec<Damage> {
+    let bytes = text.as_bytes();
+    let mut all = Vec::new();
+    let is_word = |byte: u8| byte.is_ascii_alphanumeric() || byte == b'_';
+    let mut at = 0;
+    while at < bytes.len() {
+        let rest = &text[at..];
+        let comment = [("/*", "*/"), ("//", "\n"), ("#", "\n")];
+        if let Some((_, end)) = comment.iter().find(|(start, _)| rest.starts_with(start)) {
+            at += rest.find(end).map_or(rest.len(), |found| found + end.len());
+            continue;
+        }
+        let length = rest.bytes().take_while(|byte| is_word(*byte)).count();
+        let word = &rest[..length];
+        let before = at.checked_sub(1).map_or(b' ', |before| bytes[before]);
+        if length > 0 {
+            if before == b'\'' && word.starts_with('h') {
+                // 16'h3e05: the last digit.
+                let digit = word[length - 1..].to_owned();
+                let value = u8::from_str_radix(&digit, 16).unwrap();
+                all.push((at + length - 1, 1, format!("{:x}", value ^ 1)));
+            } else if let Ok(value) = word.parse::<i64>() {
+                all.push((at, length, (value + 1).to_string()));
+                if value > 0 {
+                    all.push((at, length, (value - 1).to_string()));
+                }
+            }
+            for (from, to) in [("half_even", "half_away"), ("half_away", "floor"), ("clamp", "max")]
+            {
+                if let Some(found) = word.find(from) {
+                    all.push((at + found, from.len(), to.to_owned()));
+                }
+            }
+            at += length;
+            continue;
+        }
+        let signs = [
+            (" += ", " -= "),
+            (" -= ", " += "),
+            (" + ", " - "),
+            (" - ", " + "),
+            (" < ", " <= "),
+            (" > ", " >= "),
+            (" && ", " || "),
+            (" || ", " && "),
+            (" == ", " != "),
+            (" & ", " | "),
+            ("!(", "("),
+        ];
+        if let Some((from, to)) = signs.iter().find(|(from, _)| rest.starts_with(from)) {
+            all.push((at, from.len(), (*to).to_owned()));
+        }
+        at += rest.chars().next().map_or(1, char::len_utf8);
+    }
+    all
+}
+
+/// Runs damaged files: what came out, or why nothing did.
+fn outcome(
+    target: Target,
+    checked: &Checked,
+    files: &[GeneratedFile],
+    input: &[i64],
+    expected: &[i64],
+) -> &'static str {
+    let (from, to) = (checked.datapath().input, checked.datapath().output);
+    if target == Target::HostC {
+        // What is read beyond an array is an error as well.
+        let flags = ["-std=c99", "-O0", "-Wall", "-Wextra", "-Wconversion", "-Werror"];
+        let checks = ["-fsanitize=address,undefined,bounds-strict", "-fno-sanitize-recover=all"];
+        let flags = [&flags[..], &checks].concat();
+        return match CProgram::build_with(ToolName::GCC.find().unwrap(), &flags, files) {
+            Err(_) => "refused",
+            Ok(program) => match program.run(input, 5) {
+                Err(_) => "stopped",
+                Ok(words) if words == expected => "equal",
+                Ok(_) => "different",
+            },
+        };
+    }
+    match Device::build(target, files, from, to) {
+        Err(_) => "refused",
+        Ok(device) => match device.run(input, expected) {
+            Err(_) => "stopped",
+            Ok(answers) => {
+                let is_equal = answers.iter().all(|answer| {
+                    answer.words == expected && answer.own_mismatches.is_none_or(|count| count == 0)
+                });
+                if is_equal { "equal" } else { "different" }
+            }
+        },
+    }
+}
+
+/// Why a damage of this line changes nothing; `None` where it has to be caught. `shown` is the line with the
+/// damage in it.
+fn excuse(
+    target: Target,
+    line: &str,
+    shown: &str,
+    (from, to): (&str, &str),
+) -> Option<&'static str> {
+    let is_smaller = from.parse::<i64>().is_ok_and(|from| to.parse() == Ok(from - 1));
+    let is_larger = from.parse::<i64>().is_ok_and(|from| to.parse() == Ok(from + 1));
+    let has = |part: &str| line.contains(part);
+    let is_end = is_smaller || [" <= ", " >= "].contains(&to);
+    match target {
+        Target::Icarus if has("out_data <= ") => Some("it means nothing while out_valid is low"),
+        // No coefficient here is the lowest of its format, and no sum needs its highest bit.
+        Target::Icarus if shown.contains("]}}, n") && has("_p") && is_smaller => {
+            Some("the two highest bits of the product are alike")
+        }
+        Target::Icarus if shown.contains("~n2[⟨") || has("n4 = (n3[") => {
+            Some("the two highest bits of the word are alike")
+        }
+        Target::Icarus if shown.contains("⟩'d0, (") && is_smaller => Some("zeros stand in front"),
+        Target::Icarus if shown.contains("reg [⟨") && is_larger => {
+            Some("a bit that nothing reads")
+        }
+        Target::Icarus => None,
+        _ if has("n4 = (int8_t)(n3") && is_end => Some("the end of the range limits to itself"),
+        _ if has("static const") && is_larger => Some("an element more, which nothing reads"),
+        _ if has("~(~word >> shift)") && (is_larger || to == " <= ") => Some("0 rounds down to 0"),
+        _ if has("word < 0 && ") && (is_larger || to == " <= ") => Some("0 has no rest"),
+        _ if has("word >= 0)") && is_larger => Some("0 has no rest of one half"),
+        _ if has(".zip(") && !is_smaller || has(".rev()") => Some("the shortest ends the loop"),
+        _ => None,
+    }
+}
+
+/// What a lint of Verilog says about a damaged module: widths that do not fit each other.
+fn is_clean(files: &[GeneratedFile], file: usize) -> bool {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join(&files[file].name), &files[file].text).unwrap();
+    let mut lint = ToolName::VERILATOR.find().unwrap().command(folder.path());
+    lint.args(["--lint-only", "-Wall", "--language", "1364-2005", &files[file].name]);
+    run(&mut lint, b"", Duration::from_secs(60)).is_ok_and(|found| found.messages.trim().is_empty())
+}
+
+#[test]
+fn every_damage_is_caught_or_changes_nothing() {
+    let mut noise = NoiseSource::new(91);
+    let mut work = Vec::new();
+    let mut cases = Vec::new();
+    for (name, checked) in filters() {
+        let format = checked.datapath().input;
+        let [low, high] = [format.minimum(), format.maximum()].map(|end| end as i64);
+        // Noise, the ends of the range in every order, silence.
+        let input: Vec<i64> = (0..4_000)
+            .map(|n| match n {
+                0..3_000 => noise.integer(low, high),
+                3_000..3_900 => [low, high][noise.integer(0, 1) as usize],
+                _ => 0,
+            })
+            .collect();
+        let expected = Simulator::new(&checked).run(&input);
+        let files = all_files(&checked, name);
+        for (target, ending) in
+            [(Target::HostC, ".c"), (Target::Rust, ".rs"), (Target::Icarus, ".v")]
+        {
+            let file =
+                files.iter().position(|file| file.name == format!("{name}{ending}")).unwrap();
+            for damage in damages(&files[file].text) {
+                work.push((cases.len(), target, file, damage));
+            }
+        }
+        cases.push((name, checked, files, input, expected));
+    }
+    // One in so many by every test run, all of them by the campaign.
+    let share = if std::env::var("MELLOW_RAKE_CAMPAIGN").is_ok() { 1 } else { 6 };
+    let mut work: Vec<_> = work.into_iter().step_by(share).collect();
+    work.reverse();
+    let total = work.len();
+    let queue = Mutex::new(work);
+    let found = Mutex::new((BTreeMap::new(), Vec::new()));
+    std::thread::scope(|scope| {
+        for _ in 0..2 {
+            scope.spawn(|| {
+                loop {
+                    let Some((case, target, file, (at, length, to))) = queue.lock().unwrap().pop()
+                    else {
+                        return;
+                    };
+                    let (name, checked, files, input, expected) = &cases[case];
+                    let mut files = files.clone();
+                    let text = &files[file].text;
+                    let line = text[..at].rfind('\n').map_or(0, |before| before + 1);
+                    let end = at + text[at..].find('\n').unwrap();
+                    let (whole, from) =
+                        (text[line..end].to_owned(), text[at..at + length].to_owned());
+                    let (left, right) = (&text[line..at], &text[at + length..end]);
+                    let shown = format!("{left}⟨{from} → {to}⟩{right}");
+                    files[file].text.replace_range(at..at + length, &to);
+                    let mut outcome = outcome(target, checked, &files, input, expected);
+                    if outcome == "equal" && target == Target::Icarus && !is_clean(&files, file) {
+                        outcome = "refused by the lint";
+                    }
+                    let excuse = excuse(target, &whole, &shown, (&from, &to));
+                    if outcome == "equal"
+                        && let Some(why) = excuse
+                    {
+                        outcome = why;
+                    }
+                    let mut found = found.lock().unwrap();
+                    *found.0.entry((target.as_str(), outcome)).or_insert(0) += 1;
+                    if outcome == "equal" {
+                        found.1.push(format!("{name} {}: {shown}", target.as_str()));
+                    }
+                }
+            });
+        }
+    });
+    let (counts, mut survivors) = found.into_inner().unwrap();
+    survivors.sort();
+    println!("{total} damages: {counts:?}");
+    assert!(total > 1_000 / share, "{total}");
+    assert!(survivors.is_empty(), "{} survive:\n{}", survivors.len(), survivors.join("\n"));
+}
