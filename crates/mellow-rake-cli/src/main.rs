@@ -1,4 +1,4 @@
-//! `mrake`: from what a filter should do to proven C, Rust and Verilog.
+//! `mrake`: from what a filter should do to proven C, Rust, Verilog and VHDL.
 
 mod arguments;
 mod bench;

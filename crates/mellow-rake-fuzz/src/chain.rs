@@ -6,7 +6,7 @@ use mellow_rake::design::design;
 use mellow_rake::implementation::{Goal, Implementation, implement_toward};
 use mellow_rake::spec::Spec;
 use mellow_rake::verify;
-use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog};
+use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog, vhdl};
 
 /// Samples that each filter is run on.
 const SAMPLES: usize = 64;
@@ -52,6 +52,7 @@ fn written(filter: &Implementation, spec: &Spec, text: &str) {
     let symbols = Symbols::new(&spec.name);
     let write = || -> Vec<GeneratedFile> {
         let mut files = verilog::write(&filter.checked, &symbols);
+        files.extend(vhdl::write(&filter.checked, &symbols));
         files.extend(c::write(&filter.checked, &symbols).unwrap_or_default());
         files.extend(rust::write(&filter.checked, &symbols).unwrap_or_default());
         files

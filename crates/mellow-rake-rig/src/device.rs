@@ -1,6 +1,6 @@
 //! One target, built and ready to be asked.
 
-use crate::{CProgram, RigError, RustProgram, ToolName, VerilogModel};
+use crate::{CProgram, HardwareModel, RigError, RustProgram, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::write::{GeneratedFile, Language};
 
@@ -18,12 +18,20 @@ pub enum Target {
     Icarus,
     /// Verilog, compiled by Verilator.
     Verilator,
+    /// VHDL, simulated by GHDL.
+    Ghdl,
 }
 
 impl Target {
     /// All targets.
-    pub const ALL: [Target; 5] =
-        [Target::HostC, Target::Clang, Target::Rust, Target::Icarus, Target::Verilator];
+    pub const ALL: [Target; 6] = [
+        Target::HostC,
+        Target::Clang,
+        Target::Rust,
+        Target::Icarus,
+        Target::Verilator,
+        Target::Ghdl,
+    ];
 
     /// The word for it on the command line.
     pub fn as_str(self) -> &'static str {
@@ -33,6 +41,7 @@ impl Target {
             Target::Rust => "rust",
             Target::Icarus => "icarus",
             Target::Verilator => "verilator",
+            Target::Ghdl => "ghdl",
         }
     }
 
@@ -42,6 +51,7 @@ impl Target {
             Target::HostC | Target::Clang => Language::C,
             Target::Rust => Language::Rust,
             Target::Icarus | Target::Verilator => Language::Verilog,
+            Target::Ghdl => Language::Vhdl,
         }
     }
 
@@ -53,6 +63,7 @@ impl Target {
             Target::Rust => "Rust, rustc",
             Target::Icarus => "Verilog, Icarus",
             Target::Verilator => "Verilog, Verilator",
+            Target::Ghdl => "VHDL, GHDL",
         }
     }
 }
@@ -60,7 +71,7 @@ impl Target {
 enum Kind {
     C(CProgram),
     Rust(RustProgram),
-    Model(VerilogModel),
+    Model(HardwareModel),
 }
 
 /// A generated filter on a target.
@@ -97,8 +108,9 @@ impl Device {
             Target::HostC => Kind::C(CProgram::build(ToolName::CC, files)?),
             Target::Clang => Kind::C(CProgram::build(ToolName::CLANG, files)?),
             Target::Rust => Kind::Rust(RustProgram::build(files)?),
-            Target::Icarus => Kind::Model(VerilogModel::icarus(files, input, output)?),
-            Target::Verilator => Kind::Model(VerilogModel::verilator(files, input, output)?),
+            Target::Icarus => Kind::Model(HardwareModel::icarus(files, input, output)?),
+            Target::Verilator => Kind::Model(HardwareModel::verilator(files, input, output)?),
+            Target::Ghdl => Kind::Model(HardwareModel::ghdl(files, input, output)?),
         };
         Ok(Device { kind })
     }

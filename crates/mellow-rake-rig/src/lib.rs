@@ -12,19 +12,19 @@
 
 mod c;
 mod device;
+mod hardware;
 mod process;
 mod proof;
 mod rust;
 mod tool;
-mod verilog;
 
 pub use c::{C_FLAGS, CProgram};
 pub use device::{Answer, Device, Target};
+pub use hardware::{BenchReport, HardwareModel};
 pub use process::{Finished, end_all, exchange, run};
 pub use proof::run_targets;
 pub use rust::{RUST_FLAGS, RustProgram};
 pub use tool::{Tool, ToolName};
-pub use verilog::{BenchReport, VerilogModel};
 
 use std::path::PathBuf;
 use std::time::Duration;

@@ -24,7 +24,7 @@ fn longest(target: Target, implementation: &Implementation) -> usize {
     const PRODUCTS: usize = 5_000_000;
     let products = implementation.checked.cost().multiplies_per_sample.max(1);
     match target {
-        Target::Icarus => (PRODUCTS / products).max(1),
+        Target::Icarus | Target::Ghdl => (PRODUCTS / products).max(1),
         _ => usize::MAX,
     }
 }

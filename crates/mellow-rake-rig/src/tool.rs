@@ -38,6 +38,9 @@ impl ToolName {
     /// The runtime of Icarus Verilog.
     pub const VVP: ToolName =
         ToolName { program: "vvp", package: "iverilog", version_argument: "-V" };
+    /// GHDL, a simulator of VHDL.
+    pub const GHDL: ToolName =
+        ToolName { program: "ghdl", package: "ghdl", version_argument: "--version" };
     /// Verilator, a lint and a simulator that compiles.
     pub const VERILATOR: ToolName =
         ToolName { program: "verilator", package: "verilator", version_argument: "--version" };

@@ -41,7 +41,7 @@ fn damages(text: &str) -> Vec<Damage> {
     let mut at = 0;
     while at < bytes.len() {
         let rest = &text[at..];
-        let comment = [("/*", "*/"), ("//", "\n"), ("#", "\n")];
+        let comment = [("/*", "*/"), ("//", "\n"), ("-- ", "\n"), ("#", "\n")];
         if let Some((_, end)) = comment.iter().find(|(start, _)| rest.starts_with(start)) {
             at += rest.find(end).map_or(rest.len(), |found| found + end.len());
             continue;
@@ -154,6 +154,12 @@ fn excuse(
             Some("a bit that nothing reads")
         }
         Target::Icarus => None,
+        Target::Ghdl if has("out_data <= (") => Some("it means nothing while out_valid is low"),
+        Target::Ghdl if has("if n3 ") => Some("the end of the range limits to itself"),
+        Target::Ghdl if shown.contains("resize(") && is_smaller => {
+            Some("the shorter operand of a sum is extended")
+        }
+        Target::Ghdl => None,
         _ if has("n4 = (int8_t)(n3") && is_end => Some("the end of the range limits to itself"),
         _ if has("static const") && is_larger => Some("an element more, which nothing reads"),
         _ if has("~(~word >> shift)") && (is_larger || to == " <= ") => Some("0 rounds down to 0"),
@@ -191,9 +197,12 @@ fn every_damage_is_caught_or_changes_nothing() {
             .collect();
         let expected = Simulator::new(&checked).run(&input);
         let files = all_files(&checked, name);
-        for (target, ending) in
-            [(Target::HostC, ".c"), (Target::Rust, ".rs"), (Target::Icarus, ".v")]
-        {
+        for (target, ending) in [
+            (Target::HostC, ".c"),
+            (Target::Rust, ".rs"),
+            (Target::Icarus, ".v"),
+            (Target::Ghdl, ".vhd"),
+        ] {
             let file =
                 files.iter().position(|file| file.name == format!("{name}{ending}")).unwrap();
             for damage in damages(&files[file].text) {

@@ -3,7 +3,7 @@
 use mellow_rake::datapath::fir_direct;
 use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 use mellow_rake::spec::Name;
-use mellow_rake::write::{Symbols, c, rust, verilog};
+use mellow_rake::write::{Symbols, c, rust, verilog, vhdl};
 use mellow_rake_rig::{Tool, ToolName, run};
 use std::collections::BTreeSet;
 use std::fmt::Write;
@@ -149,9 +149,15 @@ fn difficult_names_compile() {
     let word = "s16f15".parse().unwrap();
     let filter = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate).unwrap();
     let checked = filter.check().unwrap();
-    let [gcc, gxx, rustc, verilator, iverilog] =
-        [ToolName::GCC, ToolName::GXX, ToolName::RUSTC, ToolName::VERILATOR, ToolName::IVERILOG]
-            .map(|name| name.find().unwrap());
+    let [gcc, gxx, rustc, verilator, iverilog, ghdl] = [
+        ToolName::GCC,
+        ToolName::GXX,
+        ToolName::RUSTC,
+        ToolName::VERILATOR,
+        ToolName::IVERILOG,
+        ToolName::GHDL,
+    ]
+    .map(|name| name.find().unwrap());
     for name in [
         "x",
         "y",
@@ -223,6 +229,32 @@ fn difficult_names_compile() {
         "step",
         "block",
         "half_up_64",
+        "entity",
+        "signal",
+        "range",
+        "process",
+        "work",
+        "ieee",
+        "rtl",
+        "std_logic",
+        "signed",
+        "resize",
+        "natural",
+        "integer",
+        "string",
+        "line",
+        "entry",
+        "fed",
+        "stimulus",
+        "x_memory",
+        "taps_table",
+        "taps_table_words",
+        "feed",
+        "rising_edge",
+        "shift_left",
+        "endfile",
+        "finish",
+        "to_signed",
     ] {
         let symbols = Symbols::new(&Name::new(name).unwrap());
         let base = symbols.base();
@@ -230,6 +262,7 @@ fn difficult_names_compile() {
         let mut files = c::write(&checked, &symbols).unwrap();
         files.extend(rust::write(&checked, &symbols).unwrap());
         files.extend(verilog::write(&checked, &symbols));
+        files.extend(vhdl::write(&checked, &symbols));
         for file in &files {
             std::fs::write(folder.path().join(&file.name), &file.text).unwrap();
         }
@@ -249,6 +282,13 @@ fn difficult_names_compile() {
         let module = format!("{base}.v");
         let lint = ["--lint-only", "-Wall", "--language", "1364-2005", &module];
         let (good, _, said) = output(&verilator, folder.path(), &lint);
+        assert!(good && said.trim().is_empty(), "{name} as {base}: {said}");
+        let [entity, bench] = ["", "_tb"].map(|ending| format!("{base}{ending}.vhd"));
+        let (good, _, said) =
+            output(&ghdl, folder.path(), &["-a", "--std=08", "-Whide", &entity, &bench]);
+        assert!(good && said.trim().is_empty(), "{name} as {base}: {said}");
+        let (good, _, said) =
+            output(&ghdl, folder.path(), &["-e", "--std=08", &format!("{base}_tb")]);
         assert!(good && said.trim().is_empty(), "{name} as {base}: {said}");
         let bench = format!("{base}_tb.v");
         let (good, _, said) =

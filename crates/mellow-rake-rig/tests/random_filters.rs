@@ -580,7 +580,7 @@ fn simulator_and_c_agree_on_random_programs() {
 }
 
 #[test]
-fn simulator_and_verilog_agree_on_random_filters() {
+fn simulator_verilog_and_vhdl_agree_on_random_filters() {
     let mut noise = NoiseSource::new(77);
     for index in 0..180 {
         let kinds: [Rows; 5] = [notches, recursive, taps, states, reflections];
@@ -590,15 +590,17 @@ fn simulator_and_verilog_agree_on_random_filters() {
         };
         let files = all_files(&checked, "r");
         let datapath = checked.datapath();
-        let device =
-            Device::build(Target::Icarus, &files, datapath.input, datapath.output).unwrap();
-        let answer = device.run(&input, &output).unwrap().remove(0);
-        let comparison = compare(&output, &answer.words);
-        let program = mellow_rake::datapath::dump(&checked);
-        assert_eq!(
-            (comparison.first, answer.own_mismatches),
-            (None, Some(0)),
-            "{index}:\n{program}"
-        );
+        for target in [Target::Icarus, Target::Ghdl] {
+            let program = mellow_rake::datapath::dump(&checked);
+            let device = Device::build(target, &files, datapath.input, datapath.output)
+                .unwrap_or_else(|error| panic!("{index}: {error}\n{program}"));
+            let answer = device.run(&input, &output).unwrap().remove(0);
+            let comparison = compare(&output, &answer.words);
+            assert_eq!(
+                (comparison.first, answer.own_mismatches),
+                (None, Some(0)),
+                "{index} on {target:?}:\n{program}"
+            );
+        }
     }
 }

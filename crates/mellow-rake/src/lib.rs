@@ -1,4 +1,4 @@
-//! Mellow Rake designs digital filters, quantizes them to fixed point, writes them as C, Rust and Verilog, and
+//! Mellow Rake designs digital filters, quantizes them to fixed point, writes them as C, Rust, Verilog and VHDL, and
 //! shows that what runs is, bit for bit, what was designed.
 //!
 //! ```

@@ -11,7 +11,7 @@ use mellow_rake::filter::Form;
 use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 use mellow_rake::implementation::{Goal, implement_toward};
 use mellow_rake::spec::{Name, Spec, kinds, template};
-use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog};
+use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog, vhdl};
 use std::path::Path;
 
 fn compare_with_expected(checked: &Checked, name: &Name) {
@@ -20,8 +20,9 @@ fn compare_with_expected(checked: &Checked, name: &Name) {
     let mut files = c::write(checked, &symbols).unwrap();
     files.extend(rust::write(checked, &symbols).unwrap());
     files.extend(verilog::write(checked, &symbols));
+    files.extend(vhdl::write(checked, &symbols));
     // The pipes and the test bench are fixed text behind a few lines of names.
-    let own = |file: &GeneratedFile| !file.name.contains("_pipe.") && !file.name.ends_with("_tb.v");
+    let own = |file: &GeneratedFile| !file.name.contains("_pipe.") && !file.name.contains("_tb.");
     for file in files.into_iter().filter(own) {
         // No source of this crate.
         let name = file.name.replace(".rs", ".rs.txt");

@@ -17,8 +17,8 @@ use mellow_rake_rig::Target;
 use std::path::PathBuf;
 use std::str::FromStr;
 
-/// Design digital filters, put them on fixed point, write them as C, Rust and Verilog, and prove that what
-/// runs is, bit for bit, what was designed.
+/// Design digital filters, put them on fixed point, write them as C, Rust, Verilog and VHDL, and prove that
+/// what runs is, bit for bit, what was designed.
 ///
 /// Start with `mrake demo`, then `mrake new notch > notch.toml` and `mrake design notch.toml`.
 ///
@@ -49,7 +49,7 @@ pub(crate) enum Command {
 /// The worked example, from a recording to the proof, with its figures.
 ///
 /// The research buoy off Lantern Reef records the strain on its mooring line, and the bilge pump hums into it
-/// at 87.5 Hz. This designs the notch, puts it on 16 bits, writes C, Rust and Verilog, compiles and simulates them,
+/// at 87.5 Hz. This designs the notch, puts it on 16 bits, writes C, Rust, Verilog and VHDL, compiles and simulates them,
 /// compares every integer with the bit-true simulator and the simulator with floating point, and leaves
 /// everything in a folder.
 #[derive(Debug, Args)]
@@ -343,7 +343,7 @@ impl FromStr for Sweep {
     }
 }
 
-/// Write the fixed-point filter as C, Rust or Verilog.
+/// Write the fixed-point filter as C, Rust, Verilog or VHDL.
 ///
 /// The text needs no library. NAME is the name in the spec. The same spec always gives the same bytes.
 ///
@@ -377,6 +377,8 @@ pub(crate) enum On {
     Icarus,
     /// Verilog, compiled by Verilator: slow to build, fast to run.
     Verilator,
+    /// VHDL, simulated by GHDL.
+    Ghdl,
     /// All of them.
     All,
 }
@@ -391,6 +393,7 @@ impl On {
                 On::Rust => *target == Target::Rust,
                 On::Icarus => *target == Target::Icarus,
                 On::Verilator => *target == Target::Verilator,
+                On::Ghdl => *target == Target::Ghdl,
                 On::All => true,
             })
         };

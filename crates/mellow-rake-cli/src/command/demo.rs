@@ -124,7 +124,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         .map_err(|source| Failure::Read { path: folder.to_owned(), source })?;
     write_whole(&folder.join(recording_file), recording)?;
     write_whole(&folder.join(spec_file), spec.as_bytes())?;
-    let generated = loaded.files(&[Language::C, Language::Rust, Language::Verilog])?;
+    let generated = loaded.files(&Language::ALL.map(|(language, ..)| language))?;
     write_files(folder, &generated)?;
 
     let before = samples.values.reals();
@@ -161,7 +161,7 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     let picture = draw(&Sheet { title, panels }, Format::Png)?;
     write_whole(&folder.join("before_after.png"), &picture)?;
 
-    let targets = [Target::HostC, Target::Rust, Target::Icarus];
+    let targets = [Target::HostC, Target::Rust, Target::Icarus, Target::Ghdl];
     let proof = prove(study, implementation, Some(&words), &targets, &generated);
     let mut names: Vec<String> = [recording_file, spec_file].map(str::to_owned).to_vec();
     names.extend(generated.iter().map(|file| file.name.clone()));

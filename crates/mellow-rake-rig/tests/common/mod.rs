@@ -11,7 +11,7 @@ use mellow_rake::filter::{BandKind, EdgeMeaning, Family, Sections};
 use mellow_rake::fixed::{Overflow, RoundedTable, Rounding, WordFormat, round_coefficients};
 use mellow_rake::spec::Name;
 use mellow_rake::units::SampleRate;
-use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog};
+use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog, vhdl};
 
 /// A filter and its text.
 pub struct Case {
@@ -25,6 +25,7 @@ pub fn all_files(checked: &Checked, name: &str) -> Vec<GeneratedFile> {
     let mut files = c::write(checked, &symbols).unwrap();
     files.extend(rust::write(checked, &symbols).unwrap());
     files.extend(verilog::write(checked, &symbols));
+    files.extend(vhdl::write(checked, &symbols));
     files
 }
 

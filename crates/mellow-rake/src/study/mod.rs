@@ -195,6 +195,7 @@ impl Study {
                 Language::Rust => {
                     write::rust::write(&filter.checked, &symbols).map_err(StudyError::Write)?
                 }
+                Language::Vhdl => write::vhdl::write(&filter.checked, &symbols),
                 Language::Verilog => write::verilog::write(&filter.checked, &symbols).to_vec(),
             });
         }

@@ -12,6 +12,7 @@ mod names;
 mod number;
 pub mod rust;
 pub mod verilog;
+pub mod vhdl;
 
 pub use names::Symbols;
 
@@ -30,11 +31,13 @@ pub enum Language {
     Rust,
     /// Verilog, IEEE 1364-2005: NAME.v and its test bench NAME_tb.v.
     Verilog,
+    /// VHDL, IEEE 1076-2008: NAME.vhd and its test bench NAME_tb.vhd.
+    Vhdl,
 }
 
 impl Language {
     /// All of them, each with its name and what it gives.
-    pub const ALL: [(Language, &'static str, &'static str); 3] = [
+    pub const ALL: [(Language, &'static str, &'static str); 4] = [
         (
             Language::C,
             "c",
@@ -46,6 +49,7 @@ impl Language {
             "no_std: NAME.rs, and NAME_pipe.rs, a program that filters integers from stdin to stdout",
         ),
         (Language::Verilog, "verilog", "IEEE 1364-2005: NAME.v and its test bench NAME_tb.v"),
+        (Language::Vhdl, "vhdl", "IEEE 1076-2008: NAME.vhd and its test bench NAME_tb.vhd"),
     ];
 
     /// Clocks from a word that goes in to the word that comes out; `None` of programs, which have none.
@@ -53,6 +57,7 @@ impl Language {
         match self {
             Language::C | Language::Rust => None,
             Language::Verilog => Some(verilog::LATENCY_CLOCKS),
+            Language::Vhdl => Some(vhdl::LATENCY_CLOCKS),
         }
     }
 }

@@ -40,7 +40,12 @@ const HEADER_RESERVED: &str = "aiocb aiocb64 aioinit cmsghdr dirent dirent64 dra
     stdnoreturn uchar";
 
 /// Ports and memories of a module, which must not hide it.
-const OWN: &str = "clk rst in_valid in_data out_valid out_data x y e w g s s1 s2 r1 r2 q1 q2 sums";
+const OWN: &str =
+    "clk rst in_valid in_data out_valid out_data x y e w g s s1 s2 r1 r2 q1 q2 sums k pass";
+
+/// The endings of types and constants of the generated text, which follow from the names of its tables and
+/// memories.
+const OWN_ENDINGS: [&str; 4] = ["_memory", "_table", "_table_words", "_table_exponents"];
 
 /// What names of filters must not begin with: the families of functions whose names could follow, and the
 /// helpers of the generated text.
@@ -77,6 +82,7 @@ fn is_reserved(name: &str) -> bool {
         HEADER_RESERVED,
         VERILOG_RESERVED,
         super::rust::RESERVED,
+        super::vhdl::RESERVED,
         OWN,
     ];
     if words.iter().any(|words| words.split_whitespace().any(|word| word == name)) {
@@ -88,6 +94,7 @@ fn is_reserved(name: &str) -> bool {
     }
     // Types of POSIX and of most libraries (POSIX.1-2017, 2.2.2); the words of a program: n12, n12_p0.
     name.ends_with("_t")
+        || OWN_ENDINGS.iter().any(|ending| name.ends_with(ending))
         || RESERVED_BEGINNINGS.iter().any(|beginning| name.starts_with(beginning))
         || name.strip_prefix('n').is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()))
 }

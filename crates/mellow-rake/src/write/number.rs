@@ -13,6 +13,11 @@ pub(super) fn verilog_integer(value: i128, width: u32) -> String {
     format!("{width}'h{:0digits$x}", bits(value, width), digits = width.div_ceil(4) as usize)
 }
 
+/// A bit string literal of VHDL with its length (IEEE 1076-2008, 15.8), two's complement in hexadecimal.
+pub(super) fn vhdl_integer(value: i128, width: u32) -> String {
+    format!("{width}x\"{:0digits$x}\"", bits(value, width), digits = width.div_ceil(4) as usize)
+}
+
 /// The low `width` bits of an integer.
 pub(super) fn bits(value: i128, width: u32) -> u128 {
     (value as u128) & (u128::MAX >> (128 - width))
@@ -30,6 +35,7 @@ mod tests {
         assert_eq!(c_integer(-128), "-128");
         assert_eq!(c_integer(i64::MAX.into()), "9223372036854775807");
         assert_eq!(verilog_integer(-1, 5), "5'h1f");
+        assert_eq!(vhdl_integer(-1, 5), "5x\"1f\"");
         assert_eq!(verilog_integer(i64::MIN.into(), 64), "64'h8000000000000000");
     }
 }

@@ -1,5 +1,6 @@
-//! Generated Verilog, simulated through its own test bench: interpreted by Icarus Verilog, or compiled by
-//! Verilator, which takes ten seconds to build and then simulates many times as fast.
+//! Generated hardware, simulated through its own test bench: Verilog interpreted by Icarus Verilog, or
+//! compiled by Verilator, which takes ten seconds to build and then simulates many times as fast; VHDL by
+//! GHDL.
 
 use crate::c::lay_out;
 use crate::{RigError, Tool, ToolName, at, run};
@@ -14,14 +15,39 @@ use tempfile::TempDir;
 const BUILD_LIMIT: Duration = Duration::from_secs(300);
 const LIMIT: Duration = Duration::from_secs(120);
 
-/// A generated module, compiled with its test bench.
+/// What test benches in Verilog are told.
+const FILES: [&str; 3] =
+    ["+stimulus=stimulus.hex", "+expected=expected.hex", "+observed=observed.hex"];
+
+/// Every warning of GHDL 2.0 that is about a design of 2008.
+const GHDL_WARNINGS: [&str; 17] = [
+    "-Wbinding",
+    "-Wlibrary",
+    "-Wdelayed-checks",
+    "-Wbody",
+    "-Wspecs",
+    "-Wuniversal",
+    "-Wport-bounds",
+    "-Wruntime-error",
+    "-Wdelta-cycle",
+    "-Wshared",
+    "-Whide",
+    "-Wunused",
+    "-Wothers",
+    "-Wpure",
+    "-Wattribute",
+    "-Wuseless",
+    "-Wstatic",
+];
+
+/// A generated design, compiled with its test bench.
 #[derive(Debug)]
-pub struct VerilogModel {
+pub struct HardwareModel {
     folder: TempDir,
     compiler: Tool,
     /// What is started, and its first arguments.
     program: PathBuf,
-    arguments: &'static [&'static str],
+    arguments: Vec<String>,
     input: WordFormat,
     output: WordFormat,
 }
@@ -37,7 +63,7 @@ pub struct BenchReport {
     pub mismatches: usize,
 }
 
-impl VerilogModel {
+impl HardwareModel {
     /// Compiles the files of a filter for Icarus Verilog, as IEEE 1364-2005 with all warnings; a warning is a
     /// failure.
     ///
@@ -49,12 +75,13 @@ impl VerilogModel {
         output: WordFormat,
     ) -> Result<Self, RigError> {
         let (compiler, runtime) = (ToolName::IVERILOG.find()?, ToolName::VVP.find()?);
-        let (folder, sources) = sources(files)?;
+        let (folder, sources) = sources(files, ".v")?;
         let mut command = compiler.command(folder.path());
         command.args(["-g2005", "-Wall", "-o", "model.vvp"]).args(sources);
         without_a_word(&mut command, "iverilog")?;
-        let (program, arguments) = (runtime.path().to_owned(), &["-n", "model.vvp"][..]);
-        Ok(VerilogModel { folder, compiler, program, arguments, input, output })
+        let arguments = ["-n", "model.vvp"].iter().chain(&FILES).map(|&text| text.to_owned());
+        let (program, arguments) = (runtime.path().to_owned(), arguments.collect());
+        Ok(HardwareModel { folder, compiler, program, arguments, input, output })
     }
 
     /// Compiles the files of a filter by Verilator: the module as IEEE 1364-2005 with all warnings, of which
@@ -69,7 +96,7 @@ impl VerilogModel {
     ) -> Result<Self, RigError> {
         let compiler = ToolName::VERILATOR.find()?;
         ToolName::GXX.find()?;
-        let (folder, sources) = sources(files)?;
+        let (folder, sources) = sources(files, ".v")?;
         let module = sources.iter().filter(|name| !name.ends_with("_tb.v"));
         let mut lint = compiler.command(folder.path());
         lint.args(["--lint-only", "-Wall", "--language", "1364-2005"]).args(module);
@@ -82,7 +109,35 @@ impl VerilogModel {
         command.args(bench.flat_map(|name| ["--top-module", name])).args(&sources);
         run(&mut command, b"", BUILD_LIMIT)?;
         let program = folder.path().join("obj_dir").join("model");
-        Ok(VerilogModel { folder, compiler, program, arguments: &[], input, output })
+        let arguments = FILES.map(str::to_owned).into();
+        Ok(HardwareModel { folder, compiler, program, arguments, input, output })
+    }
+
+    /// Compiles the files of a filter for GHDL, as IEEE 1076-2008 with the warnings that it has; a warning is
+    /// a failure.
+    ///
+    /// # Errors
+    /// [`RigError`] when the simulator is missing or complains.
+    pub fn ghdl(
+        files: &[GeneratedFile],
+        input: WordFormat,
+        output: WordFormat,
+    ) -> Result<Self, RigError> {
+        let compiler = ToolName::GHDL.find()?;
+        let (folder, mut sources) = sources(files, ".vhd")?;
+        // An entity before the test bench that uses it.
+        sources.sort_by_key(|name| name.ends_with("_tb.vhd"));
+        let mut command = compiler.command(folder.path());
+        command.args(["-a", "--std=08"]).args(GHDL_WARNINGS).args(&sources);
+        without_a_word(&mut command, "ghdl")?;
+        let bench = sources.last().map_or("", |name| name.trim_end_matches(".vhd")).to_owned();
+        let mut command = compiler.command(folder.path());
+        command.args(["-e", "--std=08"]).args(GHDL_WARNINGS).arg(&bench);
+        without_a_word(&mut command, "ghdl")?;
+        // The generics of the test bench name the files as they are named here.
+        let arguments = vec!["-r".to_owned(), "--std=08".to_owned(), bench];
+        let program = compiler.path().to_owned();
+        Ok(HardwareModel { folder, compiler, program, arguments, input, output })
     }
 
     /// The compiler that built it.
@@ -102,12 +157,7 @@ impl VerilogModel {
         write("stimulus.hex", input, self.input)?;
         write("expected.hex", expected, self.output)?;
         let mut command = Command::new(&self.program);
-        command.current_dir(self.folder.path()).args(self.arguments);
-        command.args([
-            "+stimulus=stimulus.hex",
-            "+expected=expected.hex",
-            "+observed=observed.hex",
-        ]);
+        command.current_dir(self.folder.path()).args(&self.arguments);
         let finished = run(&mut command, b"", LIMIT)?;
         let rubbish = |found: &str, expected| RigError::Rubbish {
             program: "the test bench".to_owned(),
@@ -138,11 +188,14 @@ impl VerilogModel {
     }
 }
 
-/// Writes generated files into a new folder; the names of those in Verilog.
-fn sources(files: &[GeneratedFile]) -> Result<(TempDir, Vec<&String>), RigError> {
+/// Writes generated files into a new folder; the names of those that end so.
+fn sources<'a>(
+    files: &'a [GeneratedFile],
+    ending: &str,
+) -> Result<(TempDir, Vec<&'a String>), RigError> {
     let folder = tempfile::tempdir().map_err(at("temporary folder"))?;
     lay_out(files, folder.path())?;
-    let names = files.iter().map(|file| &file.name).filter(|name| name.ends_with(".v"));
+    let names = files.iter().map(|file| &file.name).filter(|name| name.ends_with(ending));
     Ok((folder, names.collect()))
 }
 

@@ -1,0 +1,128 @@
+-- ORIGIN
+--
+-- stimulus: file of input words in hex, one a line
+-- expected: file of the output words that belong to them
+-- observed: file for the words that came out
+-- The last line printed is RESULT, the number of samples and the number of mismatches.
+
+library ieee;
+use ieee.std_logic_1164.all;
+use std.env.finish;
+use std.textio.all;
+
+entity FILTER_tb is
+    generic (
+        stimulus : string := "stimulus.hex";
+        expected : string := "expected.hex";
+        observed : string := "observed.hex"
+    );
+end entity FILTER_tb;
+
+architecture bench of FILTER_tb is
+    signal clk : std_logic := '0';
+    signal rst : std_logic := '1';
+    signal in_valid : std_logic := '0';
+    signal in_data : std_logic_vector(INPUT_HIGH downto 0) := (others => '0');
+    signal out_valid : std_logic;
+    signal out_data : std_logic_vector(OUTPUT_HIGH downto 0);
+    signal fed : natural := 0;
+    signal is_over : boolean := false;
+begin
+    dut : entity work.FILTER
+        port map (
+            clk => clk,
+            rst => rst,
+            in_valid => in_valid,
+            in_data => in_data,
+            out_valid => out_valid,
+            out_data => out_data
+        );
+
+    clk <= not clk after 5 ns;
+
+    feed : process
+        file words : text open read_mode is stimulus;
+        variable entry : line;
+        -- As wide as whole digits.
+        variable word : std_logic_vector(4 * (INPUT_HIGH / 4) + 3 downto 0);
+        variable gaps : std_logic_vector(15 downto 0) := x"ace1";
+    begin
+        for k in 1 to 3 loop
+            wait until falling_edge(clk);
+        end loop;
+        rst <= '0';
+        while not endfile(words) loop
+            wait until falling_edge(clk);
+            -- Every so often a clock without a sample: the filter must wait.
+            gaps := gaps(14 downto 0) & (gaps(15) xor gaps(13) xor gaps(12) xor gaps(10));
+            if gaps(1 downto 0) = "00" then
+                in_valid <= '0';
+                in_data <= not in_data;
+            else
+                readline(words, entry);
+                hread(entry, word);
+                in_data <= word(in_data'range);
+                in_valid <= '1';
+                fed <= fed + 1;
+            end if;
+        end loop;
+        wait until falling_edge(clk);
+        in_valid <= '0';
+        for k in 1 to 4 loop
+            wait until falling_edge(clk);
+        end loop;
+        is_over <= true;
+        wait;
+    end process;
+
+    check : process
+        file wanted : text open read_mode is expected;
+        file found : text open write_mode is observed;
+        variable entry : line;
+        variable word : std_logic_vector(4 * (OUTPUT_HIGH / 4) + 3 downto 0);
+        variable padded : std_logic_vector(word'range);
+        variable samples : natural := 0;
+        variable mismatches : natural := 0;
+    begin
+        while not is_over loop
+            wait until rising_edge(clk) or is_over;
+            if rising_edge(clk) and out_valid = '1' then
+                padded := (others => '0');
+                padded(out_data'range) := out_data;
+                hwrite(entry, padded);
+                writeline(found, entry);
+                if endfile(wanted) then
+                    mismatches := mismatches + 1;
+                else
+                    readline(wanted, entry);
+                    hread(entry, word);
+                    if word(out_data'range) /= out_data then
+                        mismatches := mismatches + 1;
+                        if mismatches = 1 then
+                            write(entry, string'("MISMATCH sample "));
+                            write(entry, samples);
+                            writeline(output, entry);
+                        end if;
+                    end if;
+                end if;
+                samples := samples + 1;
+            end if;
+        end loop;
+        if samples /= fed or not endfile(wanted) then
+            write(entry, string'("ERROR "));
+            write(entry, fed);
+            write(entry, string'(" samples in, "));
+            write(entry, samples);
+            write(entry, string'(" out"));
+            writeline(output, entry);
+        end if;
+        write(entry, string'("RESULT "));
+        write(entry, samples);
+        write(entry, string'(" samples, "));
+        write(entry, mismatches);
+        write(entry, string'(" mismatches"));
+        writeline(output, entry);
+        finish;
+        wait;
+    end process;
+end architecture bench;

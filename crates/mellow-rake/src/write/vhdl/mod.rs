@@ -1,0 +1,202 @@
+//! The VHDL writer: IEEE 1076-2008, `numeric_std` alone, the same ports and the same latency as in Verilog.
+//!
+//! Advice for those who change this file: every variable is as wide as its word and has its sign; what goes
+//! into a sum is brought to the width of the sum first, and sums are taken modulo 2^width by `+` and `-` of
+//! `numeric_std`, which give as many bits as their operands. `resize` makes nothing shorter here.
+
+mod compute;
+mod vector;
+
+use super::lower::{Lowered, lower};
+use super::number::vhdl_integer;
+use super::{GeneratedFile, Language, ORIGIN, Symbols};
+use crate::datapath::{Checked, Coefficients, Line, Table, dump};
+use crate::fixed::WordFormat;
+use compute::{Compute, vector as result_of};
+use std::fmt::Write;
+use vector::kind;
+
+/// Clock cycles from a valid input to the output that belongs to it.
+pub const LATENCY_CLOCKS: u32 = 1;
+
+/// The text of a datapath in VHDL: `NAME.vhd`, and `NAME_tb.vhd`, a test bench that reads stimulus and expected
+/// output from hex files and checks every sample.
+///
+/// ```
+/// use mellow_rake::datapath::fir_direct;
+/// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+/// use mellow_rake::write::{Symbols, vhdl};
+/// let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse()?)?;
+/// let word = "s16f15".parse()?;
+/// let average = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate)?.check()?;
+/// let files = vhdl::write(&average, &Symbols::new(&mellow_rake::spec::Name::new("average")?));
+/// assert_eq!(files[0].name, "average.vhd");
+/// assert!(files[0].text.contains("in_data : in std_logic_vector(15 downto 0)"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn write(checked: &Checked, symbols: &Symbols) -> Vec<GeneratedFile> {
+    let file = |ending: &str, text: String| GeneratedFile {
+        language: Language::Vhdl,
+        name: format!("{}{ending}", symbols.base()),
+        text,
+    };
+    let lowered = lower(checked);
+    let name = symbols.base();
+    vec![file(".vhd", design(checked, &lowered, name)), file("_tb.vhd", bench(&lowered, name))]
+}
+
+/// Reserved words of VHDL (IEEE 1076-2008, 15.10), as far as they are not those of other languages as well,
+/// and what the text uses of its packages.
+pub(super) const RESERVED: &str = "abs access after alias all architecture array assert assume_guarantee \
+    attribute block body buffer bus component configuration constant disconnect downto elsif entity exit \
+    fairness file generic group guarded impure in inertial is label library linkage literal loop map mod nand \
+    new next nor null of on open others out package parameter port postponed procedure process protected pure \
+    range record register reject rem report return rol ror select severity shared signal sla sll sra srl \
+    subtype then to transport type unaffected units until use variable vmode vprop vunit wait when while with \
+    xnor xor work ieee std standard textio numeric_std std_logic_1164 rtl std_logic \
+    std_logic_vector resize shift_left rising_edge natural";
+
+/// The name of a line; the language folds case, and constants have their own ending.
+fn field(name: &str) -> String {
+    let name = name.to_ascii_lowercase();
+    let is_reserved = RESERVED.split_whitespace().any(|word| word == name);
+    if is_reserved { format!("{name}_line") } else { name }
+}
+
+/// The name of a table.
+fn constant(name: &str) -> String {
+    format!("{}_TABLE", name.to_ascii_uppercase())
+}
+
+fn subtype(format: WordFormat) -> String {
+    format!("{}({} downto 0)", kind(format.is_signed()), format.width() - 1)
+}
+
+fn design(checked: &Checked, lowered: &Lowered, name: &str) -> String {
+    let compute = Compute::new(lowered);
+    let Lowered { input, output, .. } = lowered;
+    let mut text =
+        format!("-- {ORIGIN}\n--\n-- The program, in the terms of the comments below:\n--\n");
+    for line in dump(checked).lines() {
+        let _ = writeln!(text, "--   {line}");
+    }
+    let _ = write!(
+        text,
+        "--\n-- A sample is taken at each rising clock edge with in_valid high; its output stands on \
+         out_data, with\n-- out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and clears the \
+         memory.\n\nlibrary ieee;\nuse ieee.std_logic_1164.all;\nuse ieee.numeric_std.all;\n\n\
+         entity {name} is\n    port (\n        clk : in std_logic;\n        rst : in std_logic;\n        \
+         in_valid : in std_logic;\n        in_data : in std_logic_vector({} downto 0); -- {input}\n        \
+         out_valid : out std_logic;\n        out_data : out std_logic_vector({} downto 0) -- {output}\n    \
+         );\nend entity {name};\n\narchitecture rtl of {name} is\n",
+        input.width() - 1,
+        output.width() - 1,
+    );
+    for (table, looks_up) in lowered.tables.iter().zip(&lowered.looks_up_exponents) {
+        text.push_str(&constants(table));
+        if *looks_up {
+            text.push_str(&exponents(table));
+        }
+    }
+    let lines: Vec<&Line> = lowered.lines.iter().filter(|line| line.depth > 0).collect();
+    for Line { name, format, rows, depth } in &lines {
+        let name = field(name);
+        let _ = write!(
+            text,
+            "\n    -- {rows} x {depth} words of {format}, row by row, the newest first\n    \
+             type {name}_memory is array (0 to {}) of {};\n    signal {name} : {name}_memory;\n",
+            rows * depth - 1,
+            subtype(*format)
+        );
+    }
+    text.push_str("begin\n    process (clk)\n");
+    for variable in &compute.variables {
+        let _ = writeln!(text, "        variable {} : {};", variable.name, variable.subtype());
+    }
+    text.push_str("    begin\n        if rising_edge(clk) then\n            if rst = '1' then\n");
+    text.push_str(
+        "                out_valid <= '0';\n                out_data <= (others => '0');\n",
+    );
+    for line in &lines {
+        let _ =
+            writeln!(text, "                {} <= (others => (others => '0'));", field(line.name));
+    }
+    text.push_str("            else\n                out_valid <= in_valid;\n");
+    text.push_str("                if in_valid = '1' then\n");
+    text.push_str(&compute.text);
+    let result = result_of(lowered.result).name;
+    let _ = write!(
+        text,
+        "                    out_data <= std_logic_vector({result});\n                end if;\n            \
+         end if;\n        end if;\n    end process;\nend architecture rtl;\n"
+    );
+    text
+}
+
+/// Words in lines of eight.
+fn listed(words: &[String]) -> String {
+    let lines: Vec<String> = words.chunks(8).map(|chunk| chunk.join(", ")).collect();
+    match words {
+        // A single element must be named, or it would be taken for an expression in parentheses.
+        [one] => format!("        0 => {one}\n"),
+        _ => format!("        {}\n", lines.join(",\n        ")),
+    }
+}
+
+fn constants(table: &Table) -> String {
+    let Table { format, rows, .. } = table;
+    let words: Vec<String> =
+        rows.iter().flatten().map(|&value| vhdl_integer(value.into(), format.width())).collect();
+    let order = match table.holds {
+        Coefficients::Sections => {
+            "section by section: b0, b1, b2, a1, a2 of\n    -- H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 \
+             + a2 z^-2)"
+        }
+        Coefficients::Taps => "h[0], h[1], ...",
+        Coefficients::TapsFolded => {
+            "each for the two taps at equal distance from the ends; the one in the middle, if any, last"
+        }
+        Coefficients::TapsBackward => "the last first: ..., h[1], h[0]",
+        Coefficients::StateSpace => "section by section: a11, a12, b1, a21, a22, b2, c1, c2, d",
+        Coefficients::AllPass => {
+            "section by section: a1, a2 (or a1) of an all-pass that multiplies differences"
+        }
+        Coefficients::Half => "one half",
+        Coefficients::Reflection => "k1, k2, ... of the lattice",
+        Coefficients::Ladder => "v0, v1, ... of the ladder",
+        Coefficients::Shaping => "section by section: k1, k2",
+    };
+    let name = constant(table.name);
+    let lower = name.to_ascii_lowercase();
+    format!(
+        "    -- {format}, {order}\n    type {lower}_words is array (0 to {}) of {};\n    \
+         constant {name} : {lower}_words := (\n{}    );\n",
+        words.len() - 1,
+        subtype(*format),
+        listed(&words)
+    )
+}
+
+/// Where coefficients have fractions of their own: how many bits each lacks.
+fn exponents(table: &Table) -> String {
+    let words: Vec<String> = table.exponents.iter().flatten().map(u32::to_string).collect();
+    let name = constant(table.name);
+    let lower = name.to_ascii_lowercase();
+    format!(
+        "    -- so many bits the fraction of each is smaller than that of the table\n    \
+         type {lower}_exponents is array (0 to {}) of natural range 0 to 63;\n    \
+         constant {name}_EXPONENT : {lower}_exponents := (\n{}    );\n",
+        words.len() - 1,
+        listed(&words)
+    )
+}
+
+/// A self-checking test bench: stimulus and expected output from hex files, gaps between samples, every output
+/// compared, and all outputs written to a third file.
+fn bench(lowered: &Lowered, name: &str) -> String {
+    include_str!("bench.vhd")
+        .replace("ORIGIN", ORIGIN)
+        .replace("INPUT_HIGH", &(lowered.input.width() - 1).to_string())
+        .replace("OUTPUT_HIGH", &(lowered.output.width() - 1).to_string())
+        .replace("FILTER", name)
+}
