@@ -18,13 +18,15 @@ pub fn run_targets(
     targets.iter().map(one).collect()
 }
 
-/// How many samples of a stimulus a target is given: all of them, but for a simulator of hardware, which
-/// takes some microseconds for each product, so many that a stimulus ends within half a minute.
+/// How many samples of a stimulus a target is given: all of them, but for a simulator that interprets
+/// hardware, which takes some microseconds for each product (GHDL three times as many, bit by bit), so many
+/// that a stimulus ends within half a minute.
 fn longest(target: Target, implementation: &Implementation) -> usize {
     const PRODUCTS: usize = 5_000_000;
     let products = implementation.checked.cost().multiplies_per_sample.max(1);
     match target {
-        Target::Icarus | Target::Ghdl => (PRODUCTS / products).max(1),
+        Target::Icarus => (PRODUCTS / products).max(1),
+        Target::Ghdl => (PRODUCTS / 10 / products).max(1),
         _ => usize::MAX,
     }
 }

@@ -63,7 +63,9 @@ impl ToolName {
             Err(RigError::Failed { messages, .. }) => messages,
             Err(error) => return Err(error),
         };
-        let version = version.lines().next().unwrap_or("unknown version").trim().to_owned();
+        let version = version.lines().next().unwrap_or("unknown version");
+        // What stands in brackets behind it is a nickname.
+        let version = version.split(" [").next().unwrap_or(version).trim().to_owned();
         Ok(Tool { program, path, version })
     }
 }

@@ -63,7 +63,8 @@ pub fn proof(proof: &Proof) -> Document {
         ));
     }
     text.lines("\nWhat runs against the bit-true simulator, integer for integer\n");
-    let width = proof.targets.iter().map(|target| target.title.len()).max().unwrap_or(0).max(16);
+    let width =
+        proof.targets.iter().map(|target| target.title.len() + 1).max().unwrap_or(0).max(16);
     for target in &proof.targets {
         text.append(target_text(target, width));
     }
