@@ -1,5 +1,6 @@
 //! The combinational part: the program itself.
 
+use super::super::hardware::{place, scaled_format, width_of_rounded};
 use super::super::lower::{
     Addend, Addition, Coefficient, Exponent, Factor, Index, Limiting, Local, Lowered, Read,
     Statement, Step, Sum, Value,
@@ -7,8 +8,8 @@ use super::super::lower::{
 use super::super::number::verilog_integer;
 use super::vector::Vector;
 use super::{EXPONENT_BITS, constant_name};
-use crate::datapath::{Row, Sign, Table};
-use crate::fixed::{Rounding, WordFormat};
+use crate::datapath::{Row, Sign};
+use crate::fixed::Rounding;
 use std::fmt::Write;
 
 /// Statements and the variables that they need.
@@ -52,49 +53,14 @@ fn mark(sign: Sign) -> &'static str {
 }
 
 /// Where a word lies in a vector that holds rows of this length, word by word.
-fn place(row: Row, length: usize, index: Index, width: usize) -> String {
-    let (pass, first) = match row {
-        Row::Pass => (format!("{length} * pass"), 0),
-        Row::Fixed(row) => (String::new(), (row * length) as i64),
-    };
-    let fixed = first + index.offset;
-    let running = match index.step.abs() {
-        0 if pass.is_empty() => {
-            let low = fixed as usize * width;
-            return format!("[{}:{low}]", low + width - 1);
-        }
-        0 => String::new(),
-        1 => "k".to_owned(),
-        step => format!("{step} * k"),
-    };
-    let mut sum = pass;
-    let mut add = |part: &str, mark: &str| {
-        sum = if sum.is_empty() { part.to_owned() } else { format!("{sum} {mark} {part}") };
-    };
-    let number = fixed.abs().to_string();
-    if index.step < 0 {
-        add(&number, "+");
-        add(&running, "-");
-    } else {
-        if !running.is_empty() {
-            add(&running, "+");
-        }
-        match fixed {
-            0 => {}
-            fixed if fixed < 0 => add(&number, "-"),
-            _ => add(&number, "+"),
-        }
+fn bits(row: Row, length: usize, index: Index, width: usize) -> String {
+    if let (Row::Fixed(row), 0) = (row, index.step) {
+        let low = (row * length + index.offset as usize) * width;
+        return format!("[{}:{low}]", low + width - 1);
     }
-    let sum = if sum.contains(' ') { format!("({sum})") } else { sum };
-    format!("[{width} * {sum} +: {width}]")
-}
-
-/// The format that holds the coefficients of all rows of a table at its finest fraction.
-fn scaled_format(table: &Table) -> WordFormat {
-    let most = table.exponents.iter().flatten().copied().max().unwrap_or(0);
-    let format = table.format;
-    WordFormat::new(format.is_signed(), format.width() + most, format.fraction())
-        .expect("checked: coefficients with their exponents have at most 63 bits")
+    let place = place(row, length, index);
+    let place = if place.contains(' ') { format!("({place})") } else { place };
+    format!("[{width} * {place} +: {width}]")
 }
 
 impl Statements<'_> {
@@ -169,16 +135,8 @@ impl Statements<'_> {
             Read::Remembered { line, row, index } => {
                 let line = &self.lowered.lines[*line];
                 let width = line.format.width() as usize;
-                format!("{}{}", line.name, place(*row, line.depth, *index, width))
+                format!("{}{}", line.name, bits(*row, line.depth, *index, width))
             }
-        }
-    }
-
-    /// The format of a word in a place.
-    fn format(&self, read: &Read) -> WordFormat {
-        match read {
-            Read::Local(local) => local.format,
-            Read::Remembered { line, .. } => self.lowered.lines[*line].format,
         }
     }
 
@@ -187,7 +145,7 @@ impl Statements<'_> {
         let table = &self.lowered.tables[coefficient.table];
         let (format, length) = (table.format, table.rows[0].len());
         let scaled = scaled_format(table);
-        let at = |index: Index, width: usize| place(coefficient.row, length, index, width);
+        let at = |index: Index, width: usize| bits(coefficient.row, length, index, width);
         let name = constant_name(table);
         let value = format!("{name}{}", at(coefficient.column, format.width() as usize));
         if table.exponents.is_empty() {
@@ -279,23 +237,17 @@ impl Statements<'_> {
             }
             Addend::Product { coefficient, factor, rounded } => (coefficient, factor, rounded),
         };
-        let [c, w, p] = ["c", "w", "p"].map(|part| format!("{sum}_{part}{term}"));
-        let word = match factor {
-            Factor::One(one) => Vector::new(w, self.format(one)),
-            Factor::Pair { first, sign, .. } => {
-                let own = self.format(first);
-                // A difference has a sign even if its words have none.
-                let signed = own.is_signed() || *sign == Sign::Minus;
-                Vector { name: w, width: own.width() + 1, signed }
-            }
+        let parts = self.lowered.parts(coefficient, factor);
+        let named = |part: &str, (width, signed)| Vector {
+            name: format!("{sum}_{part}{term}"),
+            width,
+            signed,
         };
-        let scaled = scaled_format(&self.lowered.tables[coefficient.table]);
-        let signed = scaled.is_signed() || word.signed;
-        let product = Vector { name: p, width: scaled.width() + word.width, signed };
-        self.declare(&c, scaled.width());
-        self.declare(&word.name, word.width);
-        self.declare(&product.name, product.width);
-        let coefficient = self.take_coefficient(&c, coefficient);
+        let [c, word, product] = [named("c", parts[0]), named("w", parts[1]), named("p", parts[2])];
+        for part in [&c, &word, &product] {
+            self.declare(&part.name, part.width);
+        }
+        let coefficient = self.take_coefficient(&c.name, coefficient);
         match factor {
             Factor::One(one) => {
                 let one = self.read(one);
@@ -305,7 +257,7 @@ impl Statements<'_> {
                 // A part of a line is named first, so that its sign can be repeated.
                 let [first, second] = [("a", first), ("b", second)].map(|(part, read)| {
                     let name = format!("{sum}_{part}{term}");
-                    let (format, value) = (self.format(read), self.read(read));
+                    let (format, value) = (self.lowered.format(read), self.read(read));
                     self.declare(&name, format.width());
                     self.line(&format!("{name} = {value};"));
                     Vector::new(name, format).at(word.width)
@@ -323,8 +275,7 @@ impl Statements<'_> {
 
     /// A product that is rounded before it is added.
     fn rounded(&mut self, product: Vector, dropped: u32, rounding: Rounding) -> Vector {
-        // A carry may need one bit more than what is left.
-        let width = product.width.max(dropped + 1) - dropped + 1;
+        let width = width_of_rounded(product.width, dropped);
         let name = format!("{}_r", product.name);
         self.declare(&name, width);
         for line in self.dropping(&product, dropped, rounding, &name, width) {

@@ -1,5 +1,6 @@
 //! The program itself, as variables of one process.
 
+use super::super::hardware::{place, scaled_format, width_of_rounded};
 use super::super::lower::{
     Addend, Addition, Coefficient, Exponent, Factor, Index, Limiting, Local, Lowered, Read,
     Statement, Step, Sum, Value,
@@ -7,8 +8,8 @@ use super::super::lower::{
 use super::super::number::vhdl_integer;
 use super::vector::{Vector, kind};
 use super::{constant, field};
-use crate::datapath::{Row, Sign, Table};
-use crate::fixed::{Rounding, WordFormat};
+use crate::datapath::{Row, Sign};
+use crate::fixed::Rounding;
 use std::fmt::Write;
 
 /// Statements and the variables that they need.
@@ -42,48 +43,6 @@ fn mark(sign: Sign) -> &'static str {
         Sign::Plus => "+",
         Sign::Minus => "-",
     }
-}
-
-/// The element of an array that holds rows of this length, word by word.
-fn place(row: Row, length: usize, index: Index) -> String {
-    let (mut sum, first) = match row {
-        Row::Pass if length == 1 => ("pass".to_owned(), 0),
-        Row::Pass => (format!("{length} * pass"), 0),
-        Row::Fixed(row) => (String::new(), (row * length) as i64),
-    };
-    let fixed = first + index.offset;
-    let mut add = |part: &str, mark: &str| {
-        sum = if sum.is_empty() { part.to_owned() } else { format!("{sum} {mark} {part}") };
-    };
-    let running = match index.step.abs() {
-        0 => String::new(),
-        1 => "k".to_owned(),
-        step => format!("{step} * k"),
-    };
-    let number = fixed.abs().to_string();
-    if index.step < 0 {
-        add(&number, "+");
-        add(&running, "-");
-        return sum;
-    }
-    if !running.is_empty() {
-        add(&running, "+");
-    }
-    match fixed {
-        0 if running.is_empty() && row != Row::Pass => add("0", "+"),
-        0 => {}
-        fixed if fixed < 0 => add(&number, "-"),
-        _ => add(&number, "+"),
-    }
-    sum
-}
-
-/// The format that holds the coefficients of all rows of a table at its finest fraction.
-fn scaled_format(table: &Table) -> WordFormat {
-    let most = table.exponents.iter().flatten().copied().max().unwrap_or(0);
-    let format = table.format;
-    WordFormat::new(format.is_signed(), format.width() + most, format.fraction())
-        .expect("checked: coefficients with their exponents have at most 63 bits")
 }
 
 impl Statements<'_> {
@@ -148,13 +107,6 @@ impl Statements<'_> {
                 let line = &self.lowered.lines[*line];
                 format!("{}({})", field(line.name), place(*row, line.depth, *index))
             }
-        }
-    }
-
-    fn format(&self, read: &Read) -> WordFormat {
-        match read {
-            Read::Local(local) => local.format,
-            Read::Remembered { line, .. } => self.lowered.lines[*line].format,
         }
     }
 
@@ -243,19 +195,9 @@ impl Statements<'_> {
             Addend::Product { coefficient, factor, rounded } => (coefficient, factor, rounded),
         };
         let part = |part: &str| format!("{sum}_{part}{term}");
-        let scaled = scaled_format(&self.lowered.tables[coefficient.table]);
-        let c = Vector::new(part("c"), scaled);
-        let word = match factor {
-            Factor::One(one) => Vector::new(part("w"), self.format(one)),
-            Factor::Pair { first, sign, .. } => {
-                let own = self.format(first);
-                // A difference has a sign even if its words have none.
-                let signed = own.is_signed() || *sign == Sign::Minus;
-                Vector { name: part("w"), width: own.width() + 1, signed }
-            }
-        };
-        let (width_of_product, has_sign) = (c.width + word.width, c.signed || word.signed);
-        let product = Vector { name: part("p"), width: width_of_product, signed: has_sign };
+        let parts = self.lowered.parts(coefficient, factor);
+        let named = |name: &str, (width, signed)| Vector { name: part(name), width, signed };
+        let [c, word, product] = [named("c", parts[0]), named("w", parts[1]), named("p", parts[2])];
         for part in [&c, &word, &product] {
             self.declare(part);
         }
@@ -264,7 +206,7 @@ impl Statements<'_> {
             Factor::One(one) => self.read(one),
             Factor::Pair { first, sign, second } => {
                 let [first, second] = [first, second].map(|read| {
-                    let vector = Vector::new(self.read(read), self.format(read));
+                    let vector = Vector::new(self.read(read), self.lowered.format(read));
                     vector.at(word.width, word.signed)
                 });
                 format!("{first} {} {second}", mark(*sign))
@@ -281,8 +223,7 @@ impl Statements<'_> {
 
     /// A product that is rounded before it is added.
     fn rounded(&mut self, product: Vector, dropped: u32, rounding: Rounding) -> Vector {
-        // A carry may need one bit more than what is left.
-        let width = product.width.max(dropped + 1) - dropped + 1;
+        let width = width_of_rounded(product.width, dropped);
         let target = Vector { name: format!("{}_r", product.name), width, signed: product.signed };
         self.declare(&target);
         self.dropping(&product, dropped, rounding, &target, "");
