@@ -49,9 +49,9 @@ pub(crate) enum Command {
 /// The worked example, from a recording to the proof, with its figures.
 ///
 /// The research buoy off Lantern Reef records the strain on its mooring line, and the bilge pump hums into it
-/// at 87.5 Hz. This designs the notch, puts it on 16 bits, writes C, Rust, Verilog and VHDL, compiles and simulates them,
-/// compares every integer with the bit-true simulator and the simulator with floating point, and leaves
-/// everything in a folder.
+/// at 87.5 Hz. This designs the notch, puts it on 16 bits, writes C, Rust, Verilog and VHDL, compiles and
+/// simulates them, compares every integer with the bit-true simulator and the simulator with floating point,
+/// and leaves everything in a folder.
 #[derive(Debug, Args)]
 pub(crate) struct Demo {
     /// Which example: mooring (a notch), breath (a low-pass) or modem (a band-pass with taps).
