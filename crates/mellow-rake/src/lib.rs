@@ -1,5 +1,5 @@
-//! Mellow Rake designs digital filters, quantizes them to fixed point, writes them as C, Rust, Verilog and VHDL, and
-//! shows that what runs is, bit for bit, what was designed.
+//! Mellow Rake designs digital filters, quantizes them to fixed point, writes them as C, Rust, Verilog and
+//! VHDL, and shows that what runs is, bit for bit, what was designed.
 //!
 //! ```
 //! use mellow_rake::study::Study;

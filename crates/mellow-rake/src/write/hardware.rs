@@ -1,5 +1,5 @@
-//! What descriptions of hardware have in common: places in words that lie one behind the other, and the widths
-//! of the parts of a product.
+//! What descriptions of hardware have in common: places in words that lie one behind the other, and the
+//! widths of the parts of a product.
 
 use super::lower::{Coefficient, Factor, Index, Lowered, Read};
 use crate::datapath::{Row, Sign, Table};

@@ -120,7 +120,8 @@ fn module(checked: &Checked, lowered: &Lowered, name: &str) -> String {
     );
     let _ = write!(
         text,
-        "\n#[rustfmt::skip]\nimpl {name} {{\n    /// A filter in the zero state.\n    pub const fn new() -> Self {{\n        \
+        "\n#[rustfmt::skip]\nimpl {name} {{\n    /// A filter in the zero state.\n    \
+         pub const fn new() -> Self {{\n        \
          Self {}\n    }}\n\n    /// One sample.\n    \
          pub fn step(&mut self, input: {input_type}) -> {output_type} {{\n{}    }}\n\n    \
          /// As many samples as the shorter of the two slices holds.\n    \
@@ -139,11 +140,13 @@ fn module(checked: &Checked, lowered: &Lowered, name: &str) -> String {
 fn transfer_function(lowered: &Lowered) -> &'static str {
     let holds = |kind: Coefficients| lowered.tables.iter().any(|table| table.holds == kind);
     if holds(Coefficients::Sections) {
-        "///\n/// The coefficients are those of sections (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2) of H(z).\n"
+        "///\n/// The coefficients are those of sections (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 \
+         z^-2) of H(z).\n"
     } else if holds(Coefficients::Taps) || holds(Coefficients::TapsBackward) {
         "///\n/// The coefficients are those of H(z) = h[0] + h[1] z^-1 + h[2] z^-2 + ...\n"
     } else if holds(Coefficients::TapsFolded) {
-        "///\n/// The coefficients are those of H(z) = h[0] + h[1] z^-1 + h[2] z^-2 + ..., mirrored about its middle.\n"
+        "///\n/// The coefficients are those of H(z) = h[0] + h[1] z^-1 + h[2] z^-2 + ..., mirrored \
+         about its middle.\n"
     } else {
         ""
     }

@@ -19,8 +19,8 @@ use vector::kind;
 /// Clock cycles from a valid input to the output that belongs to it.
 pub const LATENCY_CLOCKS: u32 = 1;
 
-/// The text of a datapath in VHDL: `NAME.vhd`, and `NAME_tb.vhd`, a test bench that reads stimulus and expected
-/// output from hex files and checks every sample.
+/// The text of a datapath in VHDL: `NAME.vhd`, and `NAME_tb.vhd`, a test bench that reads stimulus and
+/// expected output from hex files and checks every sample.
 ///
 /// ```
 /// use mellow_rake::datapath::fir_direct;
@@ -49,11 +49,12 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Vec<GeneratedFile> {
 /// and what the text uses of its packages.
 pub(super) const RESERVED: &str = "abs access after alias all architecture array assert assume_guarantee \
     attribute block body buffer bus component configuration constant disconnect downto elsif entity exit \
-    fairness file generic group guarded impure in inertial is label library linkage literal loop map mod nand \
-    new next nor null of on open others out package parameter port postponed procedure process protected pure \
+    fairness file generic group guarded impure in inertial is label library linkage literal loop map mod \
+    nand new next nor null of on open others out package parameter port postponed procedure process \
+    protected pure \
     range record register reject rem report return rol ror select severity shared signal sla sll sra srl \
-    subtype then to transport type unaffected units until use variable vmode vprop vunit wait when while with \
-    xnor xor work ieee std standard textio numeric_std std_logic_1164 rtl std_logic \
+    subtype then to transport type unaffected units until use variable vmode vprop vunit wait when while \
+    with xnor xor work ieee std standard textio numeric_std std_logic_1164 rtl std_logic \
     std_logic_vector resize shift_left rising_edge natural";
 
 /// The name of a line; the language folds case, and constants have their own ending.
@@ -191,8 +192,8 @@ fn exponents(table: &Table) -> String {
     )
 }
 
-/// A self-checking test bench: stimulus and expected output from hex files, gaps between samples, every output
-/// compared, and all outputs written to a third file.
+/// A self-checking test bench: stimulus and expected output from hex files, gaps between samples, every
+/// output compared, and all outputs written to a third file.
 fn bench(lowered: &Lowered, name: &str) -> String {
     include_str!("bench.vhd")
         .replace("ORIGIN", ORIGIN)
