@@ -144,3 +144,25 @@ fn every_command_ends_with_its_status() {
         assert_eq!(*found, expected, "{name}");
     }
 }
+
+/// A simulator of an earlier generation is named with what would do, and nothing is said of what it ran.
+#[cfg(unix)]
+#[test]
+fn a_tool_that_is_too_old_is_not_run() {
+    use std::os::unix::fs::PermissionsExt;
+    for (tool, version, least) in
+        [("verilator", "Verilator 4.038 2020-07-11", "5"), ("ghdl", "GHDL 0.37 (v0.37)", "1")]
+    {
+        let folder = tempfile::tempdir().unwrap();
+        let script = folder.path().join(tool);
+        std::fs::write(&script, format!("#!/bin/sh\necho '{version}'\n")).unwrap();
+        std::fs::set_permissions(&script, std::fs::Permissions::from_mode(0o755)).unwrap();
+        let mut command = mrake();
+        command.args(["verify", "demo/mooring/pump_hum.toml", "--on", tool]);
+        command.env("PATH", folder.path());
+        let (status, out, _) = finish(&mut command);
+        let said = format!("not run: {version} is too old: {tool} {least} or later is wanted");
+        assert!(status == 1 && out.contains(&said), "{status}\n{out}");
+        assert!(out.contains("Verdict: not proved"), "{out}");
+    }
+}

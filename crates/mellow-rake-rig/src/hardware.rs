@@ -94,7 +94,8 @@ impl HardwareModel {
         input: WordFormat,
         output: WordFormat,
     ) -> Result<Self, RigError> {
-        let compiler = ToolName::VERILATOR.find()?;
+        // Test benches that wait are there from 5 on.
+        let compiler = ToolName::VERILATOR.find_from(5)?;
         ToolName::GXX.find()?;
         let (folder, sources) = sources(files, ".v")?;
         let module = sources.iter().filter(|name| !name.ends_with("_tb.v"));
@@ -123,7 +124,8 @@ impl HardwareModel {
         input: WordFormat,
         output: WordFormat,
     ) -> Result<Self, RigError> {
-        let compiler = ToolName::GHDL.find()?;
+        // VHDL of 2008 as it is written is there from 1 on.
+        let compiler = ToolName::GHDL.find_from(1)?;
         let (folder, mut sources) = sources(files, ".vhd")?;
         // An entity before the test bench that uses it.
         sources.sort_by_key(|name| name.ends_with("_tb.vhd"));

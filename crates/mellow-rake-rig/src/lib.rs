@@ -41,6 +41,16 @@ pub enum RigError {
         /// The Debian package that brings it.
         package: &'static str,
     },
+    /// The tool is there, but cannot do yet what is needed. What needed it was not run.
+    #[error("{version} is too old: {program} {least} or later is wanted")]
+    Old {
+        /// The program.
+        program: &'static str,
+        /// What it says about its version.
+        version: String,
+        /// The first version that would do.
+        least: u32,
+    },
     /// The tool did not end in time and was stopped.
     #[error("{program} did not end within {limit:?} and was stopped{}", said(.messages))]
     TimeOut {

@@ -52,7 +52,7 @@ fn try_target(
     let device = match Device::build(target, files, input, output) {
         Ok(device) => device,
         Err(error) => {
-            if matches!(error, RigError::Missing { .. }) {
+            if matches!(error, RigError::Missing { .. } | RigError::Old { .. }) {
                 result.verdict = "not run";
             }
             result.reason = Some(error.to_string());

@@ -48,6 +48,23 @@ impl ToolName {
     pub const YOSYS: ToolName =
         ToolName { program: "yosys", package: "yosys", version_argument: "-V" };
 
+    /// The same of a tool that has to be of a version from `least` on, by its first number.
+    ///
+    /// # Errors
+    /// [`RigError::Old`] where it is older; a version that has no number is taken for new.
+    pub fn find_from(self, least: u32) -> Result<Tool, RigError> {
+        let tool = self.find()?;
+        let numbers = tool.version.split(|c: char| !c.is_ascii_digit());
+        let major = numbers.filter_map(|number| number.parse::<u32>().ok()).next();
+        match major.is_some_and(|major| major < least) {
+            true => {
+                let (program, version) = (self.program, tool.version);
+                Err(RigError::Old { program, version, least })
+            }
+            false => Ok(tool),
+        }
+    }
+
     /// Looks for the tool on the path and asks its version.
     ///
     /// # Errors

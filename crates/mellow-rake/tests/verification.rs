@@ -1,6 +1,9 @@
 //! What a proof is made of: comparisons counted by brute force, errors measured by a second reading of the
 //! program, stimuli that reach where they say, and verdicts by a rule of their own.
 
+// Independent of the library: the platform's own functions.
+#![allow(clippy::disallowed_methods)]
+
 use mellow_rake::datapath::Simulator;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::random::NoiseSource;

@@ -337,18 +337,20 @@ impl<'a> Reading<'a> {
     /// Where a word is made that is only handed on: what is stored, or limited, is the same word while no
     /// limit acts.
     fn made(&self, at: Place) -> Place {
-        match self.operation(at.node) {
-            Some(Operation::Store { word, .. } | Operation::Limit { word, .. }) => {
-                let before = self.made(Place { node: *word, ..at });
-                match self.operation(before.node) {
-                    Some(Operation::Input | Operation::Round { .. } | Operation::Limit { .. }) => {
-                        before
-                    }
-                    _ => at,
-                }
+        let (mut found, mut here) = (at, at);
+        while let Some(Operation::Store { word, .. } | Operation::Limit { word, .. }) =
+            self.operation(here.node)
+        {
+            here.node = *word;
+            let made = self.operation(here.node);
+            if matches!(
+                made,
+                Some(Operation::Input | Operation::Round { .. } | Operation::Limit { .. })
+            ) {
+                found = here;
             }
-            _ => at,
         }
+        found
     }
 
     /// The first row that is given the word made there.
