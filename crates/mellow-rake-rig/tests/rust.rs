@@ -15,10 +15,12 @@ const LIMIT: Duration = Duration::from_secs(120);
 
 /// Random filters of every structure, whole and as sums of shifted words.
 fn modules() -> Vec<GeneratedFile> {
+    let times: usize =
+        std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
     let mut noise = NoiseSource::new(61);
     let mut files = Vec::new();
     for structure in Structure::ALL {
-        for _ in 0..6 {
+        for _ in 0..6 * times {
             let Some(filter) = filters::any_filter(&mut noise, structure) else { continue };
             // Sums of shifted words may need more bits than there are.
             let shifts = filter.checked.without_multiplier().ok();

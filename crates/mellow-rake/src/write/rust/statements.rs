@@ -5,7 +5,7 @@ use super::super::lower::{
     Statement, Step, Sum, Value,
 };
 use super::super::machine::{Arithmetic, SumTypes};
-use super::types::{Helpers, Integer, is_simple};
+use super::types::{Helpers, Integer, bare, is_simple};
 use super::{constant, field};
 use crate::datapath::{Row, Sign};
 use std::fmt::Write;
@@ -31,7 +31,7 @@ impl Body {
                 statements.block(before);
                 let value = statements.value(*local, value);
                 let value = Integer::holding(*local).convert(&value, output);
-                statements.line(&value);
+                statements.line(bare(&value));
             }
             _ => {
                 statements.block(&lowered.body);
@@ -452,23 +452,6 @@ fn in_front_of_call(value: String) -> String {
         true => value,
         false => format!("({value})"),
     }
-}
-
-/// A value without parentheses around the whole of it.
-fn bare(value: &str) -> &str {
-    let Some(inner) = value.strip_prefix('(').and_then(|rest| rest.strip_suffix(')')) else {
-        return value;
-    };
-    let mut depth = 0;
-    let is_whole = inner.chars().all(|c| {
-        match c {
-            '(' => depth += 1,
-            ')' => depth -= 1,
-            _ => {}
-        }
-        depth >= 0
-    });
-    if is_whole { inner } else { value }
 }
 
 /// Rows that a loop goes through.

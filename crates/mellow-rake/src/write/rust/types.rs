@@ -38,7 +38,7 @@ impl Integer {
         }
         let is_wider = to.bits > self.bits && (to.is_signed || !self.is_signed);
         match is_wider {
-            true => format!("{}::from({value})", to.name()),
+            true => format!("{}::from({})", to.name(), bare(value)),
             false if is_simple(value) => format!("{value} as {}", to.name()),
             false => format!("({value}) as {}", to.name()),
         }
@@ -95,6 +95,23 @@ pub(super) fn is_simple(value: &str) -> bool {
     })
 }
 
+/// A value without parentheses around the whole of it.
+pub(super) fn bare(value: &str) -> &str {
+    let Some(inner) = value.strip_prefix('(').and_then(|rest| rest.strip_suffix(')')) else {
+        return value;
+    };
+    let mut depth = 0;
+    let is_whole = inner.chars().all(|c| {
+        match c {
+            '(' => depth += 1,
+            ')' => depth -= 1,
+            _ => {}
+        }
+        depth >= 0
+    });
+    if is_whole { inner } else { value }
+}
+
 /// The helper functions that a program calls, by their names.
 #[derive(Debug, Default)]
 pub(super) struct Helpers(BTreeSet<String>);
@@ -117,7 +134,7 @@ impl Helpers {
             Rounding::TowardZero => "toward_zero",
         };
         let name = format!("{name}_{}", working.bits);
-        let call = format!("{name}({value}, {dropped})");
+        let call = format!("{name}({}, {dropped})", bare(value));
         self.0.insert(name);
         call
     }
