@@ -5,7 +5,7 @@ use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_m
 use mellow_rake::filter::{Form, OverlapSave, Section, Sections, Taps};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::write::{GeneratedFile, Language};
-use mellow_rake_rig::{CProgram, ToolName};
+use mellow_rake_rig::{Program, ToolName};
 use std::time::Duration;
 
 const SAMPLES: usize = 4096;
@@ -17,7 +17,7 @@ fn bench(criterion: &mut Criterion) {
         text: include_str!("plain.c").into(),
     }];
     let compiler = ToolName::CC.find().expect("the bench needs a C compiler");
-    let plain = CProgram::build_with(compiler, &["-std=c99", "-O2"], &files).unwrap();
+    let plain = Program::c_with(compiler, &["-std=c99", "-O2"], &files).unwrap();
     let mut noise = NoiseSource::new(1);
     let input: Vec<f64> = (0..SAMPLES).map(|_| noise.uniform() - 0.5).collect();
     let section = Section { b: [0.984, -1.6787, 0.984], a: [-1.6787, 0.969] };

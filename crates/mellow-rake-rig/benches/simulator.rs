@@ -10,7 +10,7 @@ use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Name, Structure};
 use mellow_rake::units::SampleRate;
 use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
-use mellow_rake_rig::{CProgram, ToolName};
+use mellow_rake_rig::{Program, ToolName};
 use std::time::Duration;
 
 const SAMPLES: usize = 4096;
@@ -85,7 +85,7 @@ fn bench(criterion: &mut Criterion) {
             text: include_str!("timed.c").into(),
         };
         let compiler = ToolName::CC.find().expect("the bench needs a C compiler");
-        let program = CProgram::build_with(compiler, &["-std=c99", "-O2"], &files).unwrap();
+        let program = Program::c_with(compiler, &["-std=c99", "-O2"], &files).unwrap();
         group.bench_function(BenchmarkId::new("C at -O2", name), |bencher| {
             bencher.iter_custom(|rounds| {
                 let nanoseconds = program.run_with(&[], &[&rounds.to_string()]).unwrap()[0];

@@ -1,6 +1,6 @@
 //! One target, built and ready to be asked.
 
-use crate::{CProgram, HardwareModel, RigError, RustProgram, ToolName};
+use crate::{HardwareModel, Program, RigError, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::write::{GeneratedFile, Language};
 
@@ -69,8 +69,7 @@ impl Target {
 }
 
 enum Kind {
-    C(CProgram),
-    Rust(RustProgram),
+    Program(Program),
     Model(HardwareModel),
 }
 
@@ -105,9 +104,9 @@ impl Device {
         output: WordFormat,
     ) -> Result<Self, RigError> {
         let kind = match target {
-            Target::HostC => Kind::C(CProgram::build(ToolName::CC, files)?),
-            Target::Clang => Kind::C(CProgram::build(ToolName::CLANG, files)?),
-            Target::Rust => Kind::Rust(RustProgram::build(files)?),
+            Target::HostC => Kind::Program(Program::c(ToolName::CC, files)?),
+            Target::Clang => Kind::Program(Program::c(ToolName::CLANG, files)?),
+            Target::Rust => Kind::Program(Program::rust(files)?),
             Target::Icarus => Kind::Model(HardwareModel::icarus(files, input, output)?),
             Target::Verilator => Kind::Model(HardwareModel::verilator(files, input, output)?),
             Target::Ghdl => Kind::Model(HardwareModel::ghdl(files, input, output)?),
@@ -118,8 +117,7 @@ impl Device {
     /// The version of the tool behind it.
     pub fn version(&self) -> &str {
         match &self.kind {
-            Kind::C(program) => program.compiler().version(),
-            Kind::Rust(program) => program.compiler().version(),
+            Kind::Program(program) => program.compiler().version(),
             Kind::Model(model) => model.compiler().version(),
         }
     }
@@ -131,15 +129,11 @@ impl Device {
     /// [`RigError`] when the target fails or does not answer.
     pub fn run(&self, input: &[i64], expected: &[i64]) -> Result<Vec<Answer>, RigError> {
         let answer = |manner, words, own_mismatches| Answer { manner, words, own_mismatches };
-        let calls = |run: &dyn Fn(usize) -> Result<Vec<i64>, RigError>| {
-            Ok(vec![
-                answer("one sample a call", run(0)?, None),
-                answer("32 samples a call", run(BLOCK)?, None),
-            ])
-        };
         Ok(match &self.kind {
-            Kind::C(program) => calls(&|block| program.run(input, block))?,
-            Kind::Rust(program) => calls(&|block| program.run(input, block))?,
+            Kind::Program(program) => vec![
+                answer("one sample a call", program.run(input, 0)?, None),
+                answer("32 samples a call", program.run(input, BLOCK)?, None),
+            ],
             Kind::Model(model) => {
                 let report = model.run(input, expected)?;
                 vec![answer("test bench", report.observed, Some(report.mismatches))]

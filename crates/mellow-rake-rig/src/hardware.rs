@@ -2,7 +2,7 @@
 //! compiled by Verilator, which takes ten seconds to build and then simulates many times as fast; VHDL by
 //! GHDL.
 
-use crate::c::lay_out;
+use crate::program::lay_out;
 use crate::{RigError, Tool, ToolName, at, run};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::write::GeneratedFile;

@@ -10,20 +10,18 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
-mod c;
 mod device;
 mod hardware;
 mod process;
+mod program;
 mod proof;
-mod rust;
 mod tool;
 
-pub use c::{C_FLAGS, CProgram};
 pub use device::{Answer, Device, Target};
 pub use hardware::{BenchReport, HardwareModel};
 pub use process::{Finished, end_all, exchange, run};
+pub use program::{C_FLAGS, Program, RUST_FLAGS};
 pub use proof::run_targets;
-pub use rust::{RUST_FLAGS, RustProgram};
 pub use tool::{Tool, ToolName};
 
 use std::path::PathBuf;

@@ -10,7 +10,7 @@ use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Spec, Structure, kinds, template};
 use mellow_rake::verify::{Mismatch, compare, judge, stimuli};
 use mellow_rake::write::{GeneratedFile, Language};
-use mellow_rake_rig::{C_FLAGS, CProgram, Device, Target, ToolName, run};
+use mellow_rake_rig::{C_FLAGS, Device, Program, Target, ToolName, run};
 use std::time::Duration;
 
 /// Notches, a cascade in a loop, a dot product over a delay line, and words that wrap: each through C and
@@ -106,12 +106,12 @@ fn generated_text_is_clean() {
     let limit = Duration::from_secs(120);
     for Case { name, files, .. } in cases() {
         for compiler in [ToolName::GCC, ToolName::CLANG] {
-            CProgram::build(compiler, &files).unwrap_or_else(|error| panic!("{name}: {error}"));
+            Program::c(compiler, &files).unwrap_or_else(|error| panic!("{name}: {error}"));
         }
         let gxx = ToolName::GXX.find().unwrap();
         let mut flags = vec!["-x", "c++", "-std=c++11"];
         flags.extend(&C_FLAGS[1..]);
-        CProgram::build_with(gxx, &flags, &files).unwrap_or_else(|error| panic!("{name}: {error}"));
+        Program::c_with(gxx, &flags, &files).unwrap_or_else(|error| panic!("{name}: {error}"));
 
         let folder = tempfile::tempdir().unwrap();
         let module =
@@ -195,7 +195,7 @@ fn one_product_is_one_multiplier() {
 fn generated_c_does_nothing_undefined() {
     for Case { name, checked, files } in cases() {
         let flags = ["-std=c99", "-O1", "-fsanitize=undefined", "-fno-sanitize-recover=all"];
-        let program = CProgram::build_with(ToolName::GCC.find().unwrap(), &flags, &files).unwrap();
+        let program = Program::c_with(ToolName::GCC.find().unwrap(), &flags, &files).unwrap();
         let bounds = checked.facts().bounds().as_ref().unwrap();
         for stimulus in stimuli(&checked, Some(&bounds.gain), None) {
             let found = program.run(&stimulus.samples, 7).unwrap_or_else(|e| panic!("{name}: {e}"));
@@ -328,7 +328,7 @@ int main(void)
         name: "main.c".to_owned(),
         text: MAIN.to_owned(),
     });
-    let program = CProgram::build(ToolName::CC, &files).unwrap();
+    let program = Program::c(ToolName::CC, &files).unwrap();
     let mut noise = NoiseSource::new(3);
     let input: Vec<i64> = (0..1000).map(|_| noise.integer(-2048, 2047)).collect();
     let found = program.run_with(&input, &[]).unwrap();
@@ -355,13 +355,13 @@ fn a_bad_tool_is_an_error_and_not_a_result() {
     assert!(error.to_string().contains("sleep did not end"), "{error}");
 
     let Case { files, .. } = cases().swap_remove(0);
-    let error = CProgram::build(ToolName::CC, &mutated(&files, ".c", "int64_t n2", "int64 n2"))
-        .unwrap_err();
+    let error =
+        Program::c(ToolName::CC, &mutated(&files, ".c", "int64_t n2", "int64 n2")).unwrap_err();
     assert!(error.to_string().contains("int64"), "the compiler's own words: {error}");
     let talker = mutated(&files, "_pipe.c", "PRId64 \"\\n\"", "PRId64 \" volts\\n\"");
-    let error = CProgram::build(ToolName::CC, &talker).unwrap().run(&[1], 0).unwrap_err();
+    let error = Program::c(ToolName::CC, &talker).unwrap().run(&[1], 0).unwrap_err();
     assert!(error.to_string().contains("volts"), "{error}");
-    let program = CProgram::build(ToolName::CC, &files).unwrap();
+    let program = Program::c(ToolName::CC, &files).unwrap();
     let error = program.run(&[1, 40_000], 0).unwrap_err();
     assert!(error.to_string().contains("line 2"), "{error}");
 }

@@ -9,7 +9,7 @@ use mellow_rake::datapath::{Checked, Simulator, direct_form_1, fir_folded};
 use mellow_rake::fixed::{Overflow, Rounding};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::write::GeneratedFile;
-use mellow_rake_rig::{CProgram, Device, Target, ToolName, run};
+use mellow_rake_rig::{Device, Program, Target, ToolName, run};
 use std::collections::BTreeMap;
 use std::sync::Mutex;
 use std::time::Duration;
@@ -105,7 +105,7 @@ fn outcome(
         let flags = ["-std=c99", "-O0", "-Wall", "-Wextra", "-Wconversion", "-Werror"];
         let checks = ["-fsanitize=address,undefined,bounds-strict", "-fno-sanitize-recover=all"];
         let flags = [&flags[..], &checks].concat();
-        return match CProgram::build_with(ToolName::GCC.find().unwrap(), &flags, files) {
+        return match Program::c_with(ToolName::GCC.find().unwrap(), &flags, files) {
             Err(_) => "refused",
             Ok(program) => match program.run(input, 5) {
                 Err(_) => "stopped",

@@ -26,7 +26,7 @@ use mellow_rake::units::SampleRate;
 use mellow_rake::verify::compare;
 use mellow_rake::window::Window;
 use mellow_rake::write::{GeneratedFile, Language};
-use mellow_rake_rig::{CProgram, Device, RustProgram, Target, ToolName};
+use mellow_rake_rig::{Device, Program, Target, ToolName};
 use programs::{Sizes, any_program, pruned};
 use std::fmt::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -380,7 +380,7 @@ fn random_case(noise: &mut NoiseSource, draw: impl Draw) -> (Checked, Vec<i64>, 
 }
 
 /// All filters of a batch in one translation unit; the program reads, for each in turn, its inputs.
-fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool) -> CProgram {
+fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool) -> Program {
     let mut main = String::from("#include <stdio.h>\n#include <inttypes.h>\n");
     let mut calls = String::new();
     for set in files {
@@ -418,11 +418,11 @@ fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool) -> CProgram {
     if !is_lean {
         flags.extend(["-Wno-unused-parameter", "-Wno-unused-but-set-variable"]);
     }
-    CProgram::build_with(ToolName::CC.find().unwrap(), &flags, &all).unwrap()
+    Program::c_with(ToolName::CC.find().unwrap(), &flags, &all).unwrap()
 }
 
 /// The same in Rust, overflow checks on.
-fn batch_in_rust(files: &[GeneratedFile], is_lean: bool) -> RustProgram {
+fn batch_in_rust(files: &[GeneratedFile], is_lean: bool) -> Program {
     let (mut modules, mut calls) = (String::new(), String::new());
     for file in files {
         let module = file.name.strip_suffix(".rs").unwrap();
@@ -447,7 +447,7 @@ fn batch_in_rust(files: &[GeneratedFile], is_lean: bool) -> RustProgram {
     if !is_lean {
         flags.extend(["-A", "unused"]);
     }
-    RustProgram::build_with(ToolName::RUSTC.find().unwrap(), &flags, "main.rs", &all).unwrap()
+    Program::rust_with(&flags, "main.rs", &all).unwrap()
 }
 
 /// Of so many batches one is compiled as Rust as well.

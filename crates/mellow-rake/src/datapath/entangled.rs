@@ -8,7 +8,8 @@
 //! n₂). The sum of the sizes bounds it.
 
 use super::RoundingSource;
-use super::shared::{Dropped, Movement, Reading, Twins, characteristic};
+use super::movement::Movement;
+use super::shared::{Dropped, Reading, Twins, characteristic};
 
 /// Terms in each direction.
 const ORDERS: i128 = 8;

@@ -65,6 +65,7 @@ mod factors;
 mod limit_cycles;
 mod linear;
 mod machine_words;
+mod movement;
 mod narrow;
 mod noise;
 mod range;

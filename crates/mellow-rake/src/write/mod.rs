@@ -6,6 +6,7 @@
 
 pub mod c;
 mod capability;
+mod captions;
 mod hardware;
 pub mod lower;
 mod machine;

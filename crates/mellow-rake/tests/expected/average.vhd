@@ -31,7 +31,7 @@ entity average is
 end entity average;
 
 architecture rtl of average is
-    -- s8f7, h[0], h[1], ...
+    -- s8f7, h[0] first: y[n] = h[0] x[n] + h[1] x[n-1] + ...
     type taps_table_words is array (0 to 7) of signed(7 downto 0);
     constant TAPS_TABLE : taps_table_words := (
         8x"10", 8x"10", 8x"10", 8x"10", 8x"10", 8x"10", 8x"10", 8x"10"

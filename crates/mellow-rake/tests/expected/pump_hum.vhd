@@ -33,8 +33,8 @@ entity pump_hum is
 end entity pump_hum;
 
 architecture rtl of pump_hum is
-    -- s16f14, section by section: b0, b1, b2, a1, a2 of
-    -- H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2)
+    -- s16f14, b0, b1, b2, a1, a2 of H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2):
+    -- y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2]
     type section_table_words is array (0 to 4) of signed(15 downto 0);
     constant SECTION_TABLE : section_table_words := (
         16x"3f03", 16x"948d", 16x"3f03", 16x"948d", 16x"3e05"

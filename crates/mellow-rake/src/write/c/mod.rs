@@ -10,10 +10,11 @@ mod expression;
 mod types;
 
 use super::capability::Capability;
+use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::c_integer;
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
-use crate::datapath::{Checked, Coefficients, Line, Table, dump};
+use crate::datapath::{Checked, Line, Table, dump};
 use expression::Body;
 use std::fmt::Write;
 use types::storage;
@@ -120,25 +121,8 @@ impl Writer<'_> {
             text.push_str(helper.text());
         }
         for (index, table) in self.lowered.tables.iter().enumerate() {
-            text.push_str(match table.holds {
-                Coefficients::Sections => {
-                    "/* b0, b1, b2, a1, a2 of H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2):\n   \
-                     y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2] */\n"
-                }
-                Coefficients::Taps => "/* h[0] first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
-                Coefficients::TapsFolded => "/* each for the two taps at equal distance from the ends; the \
-                    one in the middle, if any, last */\n",
-                Coefficients::TapsBackward => "/* the last first: y[n] = h[0] x[n] + h[1] x[n-1] + ... */\n",
-                Coefficients::StateSpace => {
-                    "/* a11, a12, b1, a21, a22, b2, c1, c2, d: s1[n+1] = a11 s1[n] + a12 s2[n] + b1 x[n], s2 \
-                     likewise,\n   y[n] = c1 s1[n] + c2 s2[n] + d x[n] */\n"
-                }
-                Coefficients::AllPass => "/* a1, a2 (or a1): an all-pass that multiplies differences */\n",
-                Coefficients::Half => "/* one half */\n",
-                Coefficients::Reflection => "/* k1, k2, ... of the lattice */\n",
-                Coefficients::Ladder => "/* v0, v1, ... of the ladder */\n",
-                Coefficients::Shaping => "/* k1, k2: how often remembered errors are added */\n",
-            });
+            let caption = caption(table.holds).join("\n   ");
+            let _ = writeln!(text, "/* {caption} */");
             text.push_str(&self.table(table));
             if self.lowered.looks_up_exponents[index] {
                 text.push_str(&self.exponents(table));

@@ -7,10 +7,11 @@
 mod compute;
 mod vector;
 
+use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::vhdl_integer;
 use super::{GeneratedFile, Language, ORIGIN, Symbols};
-use crate::datapath::{Checked, Coefficients, Line, Table, dump};
+use crate::datapath::{Checked, Line, Table, dump};
 use crate::fixed::WordFormat;
 use compute::{Compute, vector as result_of};
 use std::fmt::Write;
@@ -148,25 +149,7 @@ fn constants(table: &Table) -> String {
     let Table { format, rows, .. } = table;
     let words: Vec<String> =
         rows.iter().flatten().map(|&value| vhdl_integer(value.into(), format.width())).collect();
-    let order = match table.holds {
-        Coefficients::Sections => {
-            "section by section: b0, b1, b2, a1, a2 of\n    -- H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 \
-             + a2 z^-2)"
-        }
-        Coefficients::Taps => "h[0], h[1], ...",
-        Coefficients::TapsFolded => {
-            "each for the two taps at equal distance from the ends; the one in the middle, if any, last"
-        }
-        Coefficients::TapsBackward => "the last first: ..., h[1], h[0]",
-        Coefficients::StateSpace => "section by section: a11, a12, b1, a21, a22, b2, c1, c2, d",
-        Coefficients::AllPass => {
-            "section by section: a1, a2 (or a1) of an all-pass that multiplies differences"
-        }
-        Coefficients::Half => "one half",
-        Coefficients::Reflection => "k1, k2, ... of the lattice",
-        Coefficients::Ladder => "v0, v1, ... of the ladder",
-        Coefficients::Shaping => "section by section: k1, k2",
-    };
+    let order = caption(table.holds).join("\n    -- ");
     let name = constant(table.name);
     let lower = name.to_ascii_lowercase();
     format!(

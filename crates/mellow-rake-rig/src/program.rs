@@ -1,4 +1,4 @@
-//! Generated C, compiled and run on this machine.
+//! Generated C and Rust, compiled and run on this machine.
 
 use crate::{RigError, Tool, ToolName, at, exchange, run};
 use mellow_rake::write::GeneratedFile;
@@ -13,9 +13,14 @@ const RUN_LIMIT: Duration = Duration::from_secs(120);
 pub const C_FLAGS: [&str; 8] =
     ["-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Wshadow", "-Werror", "-O2"];
 
+/// The flags that generated Rust is compiled with: no warning, optimized, overflow checks on, so that a sum
+/// that does not fit ends the program instead of giving a wrong word.
+pub const RUST_FLAGS: [&str; 8] =
+    ["--edition", "2021", "-D", "warnings", "-C", "opt-level=2", "-C", "overflow-checks=on"];
+
 /// A generated filter as a program that reads and writes integers.
 #[derive(Debug)]
-pub struct CProgram {
+pub struct Program {
     folder: TempDir,
     compiler: Tool,
 }
@@ -29,31 +34,62 @@ pub(crate) fn lay_out(files: &[GeneratedFile], folder: &Path) -> Result<(), RigE
     Ok(())
 }
 
-impl CProgram {
+impl Program {
     /// Compiles the files of a filter with one compiler and [`C_FLAGS`].
     ///
     /// # Errors
     /// [`RigError`] when the compiler is missing or complains.
-    pub fn build(compiler: ToolName, files: &[GeneratedFile]) -> Result<Self, RigError> {
-        CProgram::build_with(compiler.find()?, &C_FLAGS, files)
+    pub fn c(compiler: ToolName, files: &[GeneratedFile]) -> Result<Self, RigError> {
+        Program::c_with(compiler.find()?, &C_FLAGS, files)
     }
 
     /// Compiles all `.c` files among `files` into one program.
     ///
     /// # Errors
     /// [`RigError`] when the compiler complains.
-    pub fn build_with(
+    pub fn c_with(
         compiler: Tool,
         flags: &[&str],
         files: &[GeneratedFile],
     ) -> Result<Self, RigError> {
+        let sources = files.iter().filter(|file| file.name.ends_with(".c")).map(|file| &*file.name);
+        Program::compiled(compiler, flags, sources, files)
+    }
+
+    /// Compiles the files of a filter with the machine's rustc and [`RUST_FLAGS`].
+    ///
+    /// # Errors
+    /// [`RigError`] when the compiler is missing or complains.
+    pub fn rust(files: &[GeneratedFile]) -> Result<Self, RigError> {
+        let main = files.iter().find(|file| file.name.ends_with("_pipe.rs"));
+        let main = main.map_or("main.rs", |file| &file.name);
+        Program::rust_with(&RUST_FLAGS, main, files)
+    }
+
+    /// Compiles one file, and the others that it names as its modules.
+    ///
+    /// # Errors
+    /// [`RigError`] when the compiler is missing or complains.
+    pub fn rust_with(
+        flags: &[&str],
+        main: &str,
+        files: &[GeneratedFile],
+    ) -> Result<Self, RigError> {
+        Program::compiled(ToolName::RUSTC.find()?, flags, [main], files)
+    }
+
+    fn compiled<'a>(
+        compiler: Tool,
+        flags: &[&str],
+        sources: impl IntoIterator<Item = &'a str>,
+        files: &[GeneratedFile],
+    ) -> Result<Self, RigError> {
         let folder = tempfile::tempdir().map_err(at("temporary folder"))?;
         lay_out(files, folder.path())?;
-        let sources = files.iter().filter(|file| file.name.ends_with(".c")).map(|file| &file.name);
         let mut command = compiler.command(folder.path());
         command.args(flags).args(sources).args(["-o", "program"]);
         run(&mut command, b"", COMPILE_LIMIT)?;
-        Ok(CProgram { folder, compiler })
+        Ok(Program { folder, compiler })
     }
 
     /// The compiler that built it.
@@ -72,7 +108,7 @@ impl CProgram {
     /// Runs the program with other arguments.
     ///
     /// # Errors
-    /// As [`CProgram::run`].
+    /// As [`Program::run`].
     pub fn run_with(&self, input: &[i64], arguments: &[&str]) -> Result<Vec<i64>, RigError> {
         let path = self.folder.path().join("program");
         let mut command = std::process::Command::new(&path);
