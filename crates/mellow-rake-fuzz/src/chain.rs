@@ -40,7 +40,7 @@ fn run(filter: &Implementation, input: &[i64], text: &str) {
     let output = Simulator::new(checked).run(input);
     let mut reference = Simulator::reference(checked);
     assert_eq!(output, reference.run(input), "{text}");
-    let format = checked.datapath().output;
+    let format = checked.output();
     assert!(output.iter().all(|word| format.holds((*word).into())), "{text}");
     if filter.no_limit_acts() {
         assert_eq!(reference.limited_samples(), 0, "{text}");
@@ -51,8 +51,9 @@ fn run(filter: &Implementation, input: &[i64], text: &str) {
 fn written(filter: &Implementation, spec: &Spec, text: &str) {
     let symbols = Symbols::new(&spec.name);
     let write = || -> Vec<GeneratedFile> {
-        let mut files = verilog::write(&filter.checked, &symbols);
-        files.extend(vhdl::write(&filter.checked, &symbols));
+        let of_samples = "a filter takes one word and gives one";
+        let mut files = verilog::write(&filter.checked, &symbols).expect(of_samples);
+        files.extend(vhdl::write(&filter.checked, &symbols).expect(of_samples));
         files.extend(c::write(&filter.checked, &symbols).unwrap_or_default());
         files.extend(rust::write(&filter.checked, &symbols).unwrap_or_default());
         files

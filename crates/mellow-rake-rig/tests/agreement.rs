@@ -22,10 +22,9 @@ fn simulator_c_and_verilog_agree_in_every_integer() {
         // Verilator takes its time to build.
         let is_tried = |target: &Target| *target != Target::Verilator || index.is_multiple_of(8);
         for target in Target::ALL.into_iter().filter(is_tried) {
-            let datapath = checked.datapath();
-            let device = Device::build(target, &files, datapath.input, datapath.output)
+            let device = Device::build(target, &files, checked.input(), checked.output())
                 .unwrap_or_else(|error| panic!("{name} on {target:?}: {error}"));
-            for mut stimulus in stimuli(&checked, Some(&bounds.gain), None) {
+            for mut stimulus in stimuli(&checked, Some(bounds.gain()), None) {
                 if target == Target::Ghdl {
                     // It adds bit by bit.
                     stimulus.samples.truncate(300);
@@ -197,7 +196,7 @@ fn generated_c_does_nothing_undefined() {
         let flags = ["-std=c99", "-O1", "-fsanitize=undefined", "-fno-sanitize-recover=all"];
         let program = Program::c_with(ToolName::GCC.find().unwrap(), &flags, &files).unwrap();
         let bounds = checked.facts().bounds().as_ref().unwrap();
-        for stimulus in stimuli(&checked, Some(&bounds.gain), None) {
+        for stimulus in stimuli(&checked, Some(bounds.gain()), None) {
             let found = program.run(&stimulus.samples, 7).unwrap_or_else(|e| panic!("{name}: {e}"));
             let expected = Simulator::new(&checked).run(&stimulus.samples);
             assert_eq!(compare(&expected, &found).first, None, "{name}, {}", stimulus.name);
@@ -209,9 +208,8 @@ fn generated_c_does_nothing_undefined() {
 #[test]
 fn a_change_in_the_generated_text_is_caught() {
     let Case { checked, files, .. } = cases().swap_remove(0);
-    let datapath = checked.datapath();
     let bounds = checked.facts().bounds().as_ref().unwrap();
-    let stimulus = &stimuli(&checked, Some(&bounds.gain), None)[0].samples;
+    let stimulus = &stimuli(&checked, Some(bounds.gain()), None)[0].samples;
     let expected = Simulator::new(&checked).run(stimulus);
     let changes = [
         (Target::HostC, ".c", "-27507, 16131, -27507", "-27507, 16131, -27508"),
@@ -231,7 +229,7 @@ fn a_change_in_the_generated_text_is_caught() {
     ];
     for (target, ending, from, to) in changes {
         let files = mutated(&files, ending, from, to);
-        let device = match Device::build(target, &files, datapath.input, datapath.output) {
+        let device = match Device::build(target, &files, checked.input(), checked.output()) {
             Ok(device) => device,
             // A helper that is no longer called may be refused by the compiler: caught, too.
             Err(error) => {

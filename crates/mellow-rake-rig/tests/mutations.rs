@@ -99,7 +99,7 @@ fn outcome(
     input: &[i64],
     expected: &[i64],
 ) -> &'static str {
-    let (from, to) = (checked.datapath().input, checked.datapath().output);
+    let (from, to) = (checked.input(), checked.output());
     if target == Target::HostC {
         // What is read beyond an array is an error as well.
         let flags = ["-std=c99", "-O0", "-Wall", "-Wextra", "-Wconversion", "-Werror"];
@@ -185,7 +185,7 @@ fn every_damage_is_caught_or_changes_nothing() {
     let mut work = Vec::new();
     let mut cases = Vec::new();
     for (name, checked) in filters() {
-        let format = checked.datapath().input;
+        let format = checked.input();
         let [low, high] = [format.minimum(), format.maximum()].map(|end| end as i64);
         // Noise, the ends of the range in every order, silence.
         let input: Vec<i64> = (0..4_000)

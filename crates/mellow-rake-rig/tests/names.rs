@@ -261,8 +261,8 @@ fn difficult_names_compile() {
         let folder = tempfile::tempdir().unwrap();
         let mut files = c::write(&checked, &symbols).unwrap();
         files.extend(rust::write(&checked, &symbols).unwrap());
-        files.extend(verilog::write(&checked, &symbols));
-        files.extend(vhdl::write(&checked, &symbols));
+        files.extend(verilog::write(&checked, &symbols).unwrap());
+        files.extend(vhdl::write(&checked, &symbols).unwrap());
         for file in &files {
             std::fs::write(folder.path().join(&file.name), &file.text).unwrap();
         }

@@ -291,7 +291,7 @@ fn words_of_its_own(
     let line = found.lines.iter().map(|line| line.format.width()).max().unwrap_or(0);
     let is_narrow = table.format.width() + exponent + line < 62;
     if is_narrow && below(noise, 3) == 0 {
-        let fraction = found.output.fraction() + noise.integer(-1, 12) as i32;
+        let fraction = found.outputs[0].format.fraction() + noise.integer(-1, 12) as i32;
         let format = WordFormat::new(true, 64, fraction).unwrap();
         let way = Rounding::ALL[below(noise, 5)];
         // Where sums are remembered, their memory has the fraction of the exact ones.
@@ -344,8 +344,9 @@ fn filters(rows: Rows) -> impl Draw {
 fn any(noise: &mut NoiseSource) -> (Datapath, bool) {
     loop {
         let program = pruned(any_program(noise, Sizes::LARGE));
-        let takes_input =
-            program.operations().any(|(_, operation, _)| *operation == Operation::Input);
+        let takes_input = program
+            .operations()
+            .any(|(_, operation, _)| matches!(operation, Operation::Input { .. }));
         if takes_input && program.clone().check().is_ok() {
             return (program, false);
         }
@@ -355,7 +356,7 @@ fn any(noise: &mut NoiseSource) -> (Datapath, bool) {
 fn random_case(noise: &mut NoiseSource, draw: impl Draw) -> (Checked, Vec<i64>, Vec<i64>, bool) {
     let (program, is_lean) = draw(noise);
     let mut checked = program.check().unwrap();
-    let input = random_input(noise, checked.datapath().input);
+    let input = random_input(noise, checked.input());
     let output = Simulator::new(&checked).run(&input);
     // Accumulators as narrow as the proof allows change nothing.
     if below(noise, 8) == 0 {
@@ -589,10 +590,9 @@ fn simulator_verilog_and_vhdl_agree_on_random_filters() {
             None => random_case(&mut noise, any),
         };
         let files = all_files(&checked, "r");
-        let datapath = checked.datapath();
         for target in [Target::Icarus, Target::Ghdl] {
             let program = mellow_rake::datapath::dump(&checked);
-            let device = Device::build(target, &files, datapath.input, datapath.output)
+            let device = Device::build(target, &files, checked.input(), checked.output())
                 .unwrap_or_else(|error| panic!("{index}: {error}\n{program}"));
             let answer = device.run(&input, &output).unwrap().remove(0);
             let comparison = compare(&output, &answer.words);

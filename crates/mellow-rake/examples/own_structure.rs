@@ -16,7 +16,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let term =
         |sign, word, binary_point_shift| Term::Word { sign, word: Node(word), binary_point_shift };
     let operations = vec![
-        Operation::Input,
+        Operation::INPUT,
         Operation::Tap { line, row, age: 1 },
         Operation::Accumulate {
             terms: vec![term(Sign::Plus, 1, 0), term(Sign::Plus, 0, 5), term(Sign::Minus, 1, 5)],
@@ -29,19 +29,18 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         Operation::Limit { word: Node(6), format: input, overflow: Overflow::Saturate },
     ];
     let numbered = operations.into_iter().zip(0..).map(|(operation, k)| (Node(k), operation));
-    let program = Datapath {
-        input,
-        output: input,
-        tables: Vec::new(),
-        lines: vec![Line { name: "y", format: memory, rows: 1, depth: 1 }],
-        body: Block { operations: numbered.collect(), result: Node(7) },
-    };
+    let program = Datapath::per_sample(
+        [input, input],
+        Vec::new(),
+        vec![Line { name: "y", format: memory, rows: 1, depth: 1 }],
+        Block { operations: numbered.collect(), result: Node(7) },
+    );
     // The check proves every range, and with it that the forbidden limit cannot act.
     let checked = program.check()?;
     println!("{}", dump(&checked));
 
     let bounds = checked.facts().bounds().clone()?;
-    let lsb = checked.datapath().output.step();
+    let lsb = checked.output().step();
     println!(
         "never further from floating point than {:.3} LSB: proved",
         bounds.error.largest() / lsb

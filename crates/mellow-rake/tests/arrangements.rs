@@ -119,7 +119,7 @@ fn arranging_keeps_the_filter_and_sets_the_levels() {
                         assert!((low..1.001).contains(level), "{want} {wish:?}: {level}");
                         assert!((reach.high / level - 1.0).abs() < 0.01, "{reach:?} {level}");
                     }
-                    assert!((bounds.gain.l1() / last - 1.0).abs() < 1e-3);
+                    assert!((bounds.gain().l1() / last - 1.0).abs() < 1e-3);
                 }
                 if quietest {
                     let plain = ArrangementWish { quietest: false, ..wish };

@@ -95,10 +95,10 @@ proptest! {
     fn levels_are_bounded_and_attained_in_cascades((name, sections) in arbitrary(), seed: u64) {
         let integers = on_integers(&sections, Rounding::HalfEven);
         let bounds = integers.checked.facts().bounds().as_ref().unwrap();
-        let (low, high) = bounds.gain.reach(-1.0, 1.0 - 1.0 / 32768.0);
+        let (low, high) = bounds.gain().reach(-1.0, 1.0 - 1.0 / 32768.0);
         let error = bounds.error.largest();
         let output = integers.fixed.output;
-        let worst = integers.checked.worst_case_input(&bounds.gain, 1 << 16);
+        let worst = integers.checked.worst_case_input(&bounds.gains[0], 1 << 16);
         let reached = output.value(*Simulator::new(&integers.checked).run(&worst.input).last().unwrap());
         prop_assert!(reached <= high + error && reached >= 0.999 * high - error, "{name}: {reached} {high}");
         let full_scale: Vec<i64> = white(seed,

@@ -139,7 +139,7 @@ fn noise_of_rounded_products_is_as_predicted() {
                 usize::from(predicted.variance > 1.5 * exact.predicted_noise().unwrap().variance);
             // The worst input, and a long run of noise: within the bound.
             let bounds = filter.checked.facts().bounds().as_ref().unwrap();
-            let mut input = filter.checked.worst_case_input(&bounds.gain, 2000).input;
+            let mut input = filter.checked.worst_case_input(&bounds.gains[0], 2000).input;
             input.extend(noise(filter.fixed.input, 20_000, 8));
             let values: Vec<f64> = input.iter().map(|x| filter.fixed.input.value(*x)).collect();
             let mut simulator = Simulator::new(&filter.checked);

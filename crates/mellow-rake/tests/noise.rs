@@ -157,7 +157,7 @@ fn what_is_cut_off_toward_zero_follows_the_signal() {
 
 /// The same of a program against itself in real numbers.
 fn measured_of_program(checked: &Checked) -> Option<f64> {
-    let (input, output) = (checked.datapath().input, checked.datapath().output);
+    let (input, output) = (checked.input(), checked.output());
     let mut noise = NoiseSource::new(5);
     let [low, high] = [input.minimum(), input.maximum()].map(|end| (end / 2) as i64);
     let mut stranger = read(checked);
@@ -187,7 +187,7 @@ fn noise_of_most_programs_is_within_a_decibel_or_not_predicted() {
         let Ok(predicted) = bounds.noise else { continue };
         let Some(found) = measured_of_program(&checked) else { continue };
         compared += 1;
-        let step = checked.datapath().output.step();
+        let step = checked.output().step();
         let apart = 20.0 * (found.max(1e-9 * step) / predicted.rms().max(1e-9 * step)).log10();
         if apart.abs() >= 1.0 {
             far.push(format!("{apart:+.2} dB\n{}", dump(&checked)));

@@ -51,9 +51,9 @@ proptest! {
         let words = fixed("s16f15", "s28f23", "s18", Rounding::HalfUp, Overflow::Forbid);
         let filter = implement(&design.sections.clone().into(), words).unwrap();
         let bounds = filter.checked.facts().bounds().as_ref().unwrap();
-        let (low, high) = bounds.gain.reach(-1.0, 1.0 - 1.0 / 32768.0);
+        let (low, high) = bounds.gain().reach(-1.0, 1.0 - 1.0 / 32768.0);
         let error = bounds.error.largest();
-        let worst = filter.checked.worst_case_input(&bounds.gain, 1 << 16);
+        let worst = filter.checked.worst_case_input(&bounds.gains[0], 1 << 16);
         let output = Simulator::new(&filter.checked).run(&worst.input);
         let reached = words.output.value(*output.last().unwrap());
         prop_assert!(reached <= high + error && reached >= 0.999 * high - error, "{} {}", reached, high);
@@ -99,9 +99,9 @@ fn norms_of_a_geometric_response_are_exact() {
     };
     let checked = direct_form_1(&table, words).unwrap().check().unwrap();
     let bounds = checked.facts().bounds().as_ref().unwrap();
-    assert!((bounds.gain.l1() - 1.0).abs() < 1e-11 && bounds.gain.l1_bound() >= 1.0);
-    assert!(bounds.gain.l1_bound() < 1.0 + 1e-9);
-    assert!((bounds.gain.energy() - 1.0 / 3.0).abs() < 1e-12);
+    assert!((bounds.gain().l1() - 1.0).abs() < 1e-11 && bounds.gain().l1_bound() >= 1.0);
+    assert!(bounds.gain().l1_bound() < 1.0 + 1e-9);
+    assert!((bounds.gain().energy() - 1.0 / 3.0).abs() < 1e-12);
     // Of the 14 bits that are dropped all but one are always zero: floor errs by 0 or −1/2 LSB; fed back
     // through 1/(1 − z⁻¹/2) that is doubled.
     let expected = 2.0 * 0.5 / 32768.0;
@@ -208,6 +208,10 @@ fn the_difference_of_two_filters_is_bounded() {
     assert!(reached <= gain.l1_bound() && reached > 0.999 * gain.l1(), "{reached} {}", gain.l1());
 }
 
+fn deliver(port: usize, at: usize, word: u32) -> Operation {
+    Operation::Deliver { port, at: Row::Fixed(at), word: Node(word) }
+}
+
 /// Programs that are none are refused with the node.
 #[test]
 fn broken_programs_are_refused() {
@@ -218,24 +222,26 @@ fn broken_programs_are_refused() {
     };
     good().check().unwrap();
     type Break = fn(&mut Datapath);
-    let breaks: [(Break, &str); 9] = [
-        (|d| d.body.result = Node(99), "n99"),
-        (|d| d.body.operations.swap(0, 1), "n1 uses n0, which gives no word before it"),
-        (
-            |d| {
-                d.body.operations.remove(1);
-            },
-            "before the store",
-        ),
+    let breaks: [(Break, &str); 18] = [
+        (|d| d.body[5].1 = deliver(0, 0, 99), "n99"),
+        (|d| d.body.swap(0, 1), "n1 uses n0, which gives no word before it"),
+        (|d| drop(d.body.remove(1)), "before the store"),
+        (|d| drop(d.body.pop()), "word 0 of output port 0 is given 0 times"),
+        (|d| d.body.push((Node(9), deliver(0, 0, 4))), "is given 2 times"),
+        (|d| d.body[5].1 = deliver(1, 0, 4), "port 1 of `outputs`"),
+        (|d| d.body[5].1 = deliver(0, 1, 4), "word 1 of `an output port`"),
+        (|d| d.body[0].1 = Operation::Input { port: 2, at: Row::Fixed(0) }, "port 2 of `inputs`"),
+        (|d| d.body[0].1 = Operation::Input { port: 0, at: Row::Pass }, "no meaning here"),
+        (|d| d.inputs.clear(), "input ports: there is none"),
+        (|d| d.outputs[0].count = 0, "output ports: one has no words"),
+        (|d| d.inputs[0].count = usize::MAX, "more than 65536 words"),
         (|d| d.lines[0].depth = 0, "age 1 of `x`"),
         (|d| d.tables[0].rows[0][0] = 200, "outside its format"),
-        (|d| d.input = "u64f7".parse().unwrap(), "at most 64"),
-        (|d| d.output = "s9f7".parse().unwrap(), "s9f7 is needed"),
+        (|d| d.inputs[0].format = "u64f7".parse().unwrap(), "at most 64"),
+        (|d| d.outputs[0].format = "s9f7".parse().unwrap(), "s9f7 is needed"),
         (
             |d| {
-                let Operation::Accumulate { terms, .. } = &mut d.body.operations[2].1 else {
-                    panic!()
-                };
+                let Operation::Accumulate { terms, .. } = &mut d.body[2].1 else { panic!() };
                 let Term::Dot { table, .. } = &mut terms[0] else { panic!() };
                 *table = TableIndex(3);
             },
@@ -243,9 +249,7 @@ fn broken_programs_are_refused() {
         ),
         (
             |d| {
-                let Operation::Store { row, line, .. } = &mut d.body.operations[1].1 else {
-                    panic!()
-                };
+                let Operation::Store { row, line, .. } = &mut d.body[1].1 else { panic!() };
                 (*row, *line) = (Row::Pass, LineIndex(0));
             },
             "no meaning here",
@@ -264,7 +268,7 @@ fn program(input: WordFormat, output: WordFormat, operations: Vec<Operation>) ->
     let result = Node(operations.len() as u32 - 1);
     let operations = (0..).map(Node).zip(operations).collect();
     let body = Block { operations, result };
-    Datapath { input, output, tables: Vec::new(), lines: Vec::new(), body }
+    Datapath::per_sample([input, output], Vec::new(), Vec::new(), body)
 }
 
 fn word(sign: Sign, node: u32) -> Term {
@@ -283,7 +287,7 @@ fn a_limit_that_acts_makes_others_act() {
     };
     let sum = |terms: Vec<Term>| Operation::Accumulate { terms, format: format("s16f0") };
     let operations = vec![
-        Operation::Input,
+        Operation::INPUT,
         limit(0, "s4f0"),
         sum(vec![word(Sign::Plus, 0), word(Sign::Minus, 1)]),
         limit(2, "s4f0"),
@@ -308,7 +312,7 @@ fn what_a_rounding_leaves_is_told_in_steps_of_its_sum() {
             let sum = WordFormat::new(true, 24, fraction).unwrap();
             let terms = vec![word(Sign::Plus, 0), word(Sign::Minus, 1)];
             let operations = vec![
-                Operation::Input,
+                Operation::INPUT,
                 Operation::Round { word: Node(0), fraction: 5, rounding },
                 Operation::Accumulate { terms, format: sum },
             ];

@@ -2,7 +2,8 @@
 //! machine words, to the one operation by operation, and to a stranger who has the JSON alone; and what the
 //! check says is proved of them is so.
 
-use mellow_rake::datapath::{Checked, Reach, Simulator, dump};
+use mellow_rake::datapath::{Checked, Port, Reach, Simulator, dump};
+use mellow_rake::fixed::WordFormat;
 use mellow_rake::random::NoiseSource;
 use proptest::prelude::*;
 use std::collections::HashMap;
@@ -59,26 +60,36 @@ fn check_facts(checked: &Checked, stranger: &Reader, program: &str) {
     }
 }
 
-fn check_program(seed: u64) {
+fn check_program(seed: u64, sizes: Sizes) {
     let mut noise = NoiseSource::new(seed);
-    let program = any_program(&mut noise, Sizes::LARGE);
+    let program = any_program(&mut noise, sizes);
     let Ok(checked) = program.check() else { return };
     count(0, true);
     let text = dump(&checked);
-    let input = checked.datapath().input;
-    let words: Vec<i64> = (0..400).map(|_| any_word(&mut noise, input, false)).collect();
+    let datapath = checked.datapath();
+    let formats = [&datapath.inputs, &datapath.outputs].map(|ports| of_words(ports));
+    let [inputs, outputs] = &formats;
+    let mut words = Vec::new();
+    for _ in 0..400 {
+        words.extend(inputs.iter().map(|format| any_word(&mut noise, *format, false)));
+    }
     let mut stranger = read(&checked);
     let mut expected = Vec::new();
     let mut is_linear = true;
-    for word in &words {
-        expected.push(stranger.step((*word).into()) as i64);
+    for firing in words.chunks(inputs.len()) {
+        let firing: Vec<i128> = firing.iter().map(|word| (*word).into()).collect();
+        expected.extend(stranger.fire(&firing).into_iter().map(|word| word as i64));
         check_facts(&checked, &stranger, &text);
         is_linear &= stranger.met.iter().all(|met| met.fits);
     }
     let mut simulator = Simulator::new(&checked);
     count(1, simulator.is_fast());
     assert_eq!(simulator.run(&words), expected, "\n{text}");
-    assert_eq!(Simulator::reference(&checked).run(&words), expected, "\n{text}");
+    // In pieces that end anywhere.
+    let (begun, rest) = words.split_at(noise.integer(0, words.len() as i64) as usize);
+    let mut reference = Simulator::reference(&checked);
+    let pieces = [begun, rest].map(|piece| reference.run(piece)).concat();
+    assert_eq!(pieces, expected, "\n{text}");
     let narrowed = checked.clone().narrowed();
     assert_eq!(Simulator::new(&narrowed).run(&words), expected, "narrowed\n{}", dump(&narrowed));
     if let Ok(shifts) = checked.without_multiplier() {
@@ -91,18 +102,27 @@ fn check_program(seed: u64) {
     assert!(is_linear || !bounds.1, "a limit acted that never acts\n{text}");
     if is_linear {
         let mut ideal = Ideal::new(checked.datapath());
-        let output = checked.datapath().output;
-        for (n, (word, y)) in words.iter().zip(&expected).enumerate() {
-            let error = output.value(*y) - ideal.step(input.value(*word));
-            // The test's own rounding is far below.
-            let slack = 1e-9 * (1.0 + error.abs());
-            let [low, high] = bounds.0;
-            assert!(
-                low - slack <= error && error <= high + slack,
-                "{n}: {error}, {bounds:?}\n{text}"
-            );
+        let firings = words.chunks(inputs.len()).zip(expected.chunks(outputs.len()));
+        for (n, (firing, found)) in firings.enumerate() {
+            let pairs = firing.iter().zip(inputs);
+            let values: Vec<f64> = pairs.map(|(word, format)| format.value(*word)).collect();
+            for ((y, format), exact) in found.iter().zip(outputs).zip(ideal.fire(&values)) {
+                let error = format.value(*y) - exact;
+                // The test's own rounding is far below.
+                let slack = 1e-9 * (1.0 + error.abs());
+                let [low, high] = bounds.0;
+                assert!(
+                    low - slack <= error && error <= high + slack,
+                    "{n}: {error}, {bounds:?}\n{text}"
+                );
+            }
         }
     }
+}
+
+/// The format of each word of a firing.
+fn of_words(ports: &[Port]) -> Vec<WordFormat> {
+    ports.iter().flat_map(|port| vec![port.format; port.count]).collect()
 }
 
 /// The bound of the error, and whether no limit ever acts.
@@ -116,14 +136,21 @@ proptest! {
 
     #[test]
     fn a_program_means_one_thing(seed: u64) {
-        check_program(seed);
+        check_program(seed, Sizes::LARGE);
+    }
+
+    #[test]
+    fn a_program_of_several_words_means_one_thing(seed: u64) {
+        check_program(seed, Sizes::FIRINGS);
     }
 }
 
 /// The same on fixed seeds, or on many times as many, and that they are of all sorts.
 #[test]
 fn programs_are_of_all_sorts() {
-    (0..1_000 * campaign() as u64).for_each(check_program);
+    for sizes in [Sizes::LARGE, Sizes::FIRINGS] {
+        (0..600 * campaign() as u64).for_each(|seed| check_program(seed, sizes));
+    }
     let seen = SEEN.each_ref().map(|count| count.load(Ordering::Relaxed));
     println!(
         "{} checked, {} in machine words, {} bounded, {} without limits",
@@ -137,7 +164,7 @@ fn programs_are_of_all_sorts() {
 fn oscillations_of_programs_hold_against_every_state() {
     let mut noise = NoiseSource::new(31);
     let (mut held, mut oscillating) = (0, 0);
-    for index in 0..4_000 {
+    for index in 0..5_000 {
         let Ok(checked) = any_program(&mut noise, Sizes::SMALL).check() else { continue };
         let name = format!("{index}\n{}", dump(&checked));
         if let Some(count) = hold_oscillations(&checked, &name) {
@@ -155,17 +182,23 @@ fn damaged_programs_are_refused_or_mean_one_thing() {
     let mut noise = NoiseSource::new(41);
     let (mut refused, mut held) = (HashMap::new(), 0);
     for _ in 0..6_000 * campaign() {
-        let mut program = any_program(&mut noise, Sizes::LARGE);
+        let sizes = [Sizes::LARGE, Sizes::FIRINGS][noise.integer(0, 1) as usize];
+        let mut program = any_program(&mut noise, sizes);
         for _ in 0..noise.integer(1, 2) {
             program = damaged(program, &mut noise);
         }
         match program.check() {
             Ok(checked) => {
-                let input = checked.datapath().input;
-                let words: Vec<i64> = (0..60).map(|_| any_word(&mut noise, input, false)).collect();
+                let inputs = of_words(&checked.datapath().inputs);
                 let mut stranger = read(&checked);
-                let expected: Vec<i64> =
-                    words.iter().map(|word| stranger.step((*word).into()) as i64).collect();
+                let (mut words, mut expected) = (Vec::new(), Vec::new());
+                for _ in 0..60 {
+                    let firing = inputs.iter().map(|format| any_word(&mut noise, *format, false));
+                    let firing: Vec<i64> = firing.collect();
+                    let exact: Vec<i128> = firing.iter().map(|word| (*word).into()).collect();
+                    expected.extend(stranger.fire(&exact).into_iter().map(|word| word as i64));
+                    words.extend(firing);
+                }
                 assert_eq!(Simulator::new(&checked).run(&words), expected, "\n{}", dump(&checked));
                 held += 1;
             }

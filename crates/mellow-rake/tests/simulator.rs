@@ -20,7 +20,7 @@ proptest! {
         let mut noise = NoiseSource::new(seed);
         let structure = one_of(&mut noise, &Structure::ALL);
         let Some(filter) = any_filter(&mut noise, structure) else { return Ok(()) };
-        let input = filter.checked.datapath().input;
+        let input = filter.checked.input();
         let words: Vec<i64> = (0..700).map(|_| any_word(&mut noise, input, true)).collect();
         let mut reference = Simulator::reference(&filter.checked);
         let expected = reference.run(&words);
@@ -53,8 +53,7 @@ fn short_words_run_in_machine_words() {
             if Simulator::new(&filter.checked).is_fast() {
                 fast.insert(structure.as_str());
             } else {
-                let widest =
-                    filter.checked.datapath().input.width() + filter.fixed.coefficients.width;
+                let widest = filter.checked.input().width() + filter.fixed.coefficients.width;
                 assert!(widest > 24, "{}: {:?}", structure.as_str(), filter.fixed);
             }
         }

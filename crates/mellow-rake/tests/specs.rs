@@ -496,7 +496,7 @@ proptest! {
                 {
                     let symbols = mellow_rake::write::Symbols::new(&spec.name);
                     let _ = mellow_rake::write::c::write(&filter.checked, &symbols);
-                    mellow_rake::write::verilog::write(&filter.checked, &symbols);
+                    mellow_rake::write::verilog::write(&filter.checked, &symbols).unwrap();
                     mellow_rake::datapath::Simulator::new(&filter.checked).run(&[i64::MIN, 0, i64::MAX]);
                 }
             }

@@ -23,7 +23,7 @@ fn assert_equal(checked: &Checked, name: &str) {
     let mut stranger = read(checked);
     let mut simulator = Simulator::new(checked);
     let mut noise = NoiseSource::new(5);
-    let input = checked.datapath().input;
+    let input = checked.input();
     for n in 0..600 {
         let x = match n / 100 {
             0 => i64::from(n == 0) * input.maximum() as i64,
@@ -89,7 +89,7 @@ proptest! {
         let structure = one_of(&mut noise, &Structure::ALL);
         let Some(filter) = any_filter(&mut noise, structure) else { return Ok(()) };
         let mut stranger = read(&filter.checked);
-        let input = filter.checked.datapath().input;
+        let input = filter.checked.input();
         let words: Vec<i64> = (0..300).map(|_| any_word(&mut noise, input, false)).collect();
         let found: Vec<i128> = words.iter().map(|x| stranger.step((*x).into())).collect();
         let expected = Simulator::new(&filter.checked).run(&words);

@@ -6,8 +6,8 @@ use mellow_rake::convert::{
     coupled, from_lattice, lattice_to_section, section_to_lattice, to_lattice,
 };
 use mellow_rake::datapath::{
-    AllPassWords, CycleSearch, SectionWords, Simulator, StateWords, all_pass_sum, direct_form_1,
-    direct_form_2, fir_folded, fir_skip_zeros, zero_input_cycles,
+    AllPassWords, CycleSearch, Operation, SectionWords, Simulator, StateWords, all_pass_sum,
+    direct_form_1, direct_form_2, fir_folded, fir_skip_zeros, zero_input_cycles,
 };
 use mellow_rake::design::design;
 use mellow_rake::filter::{Form, Section, Sections, Transfer, ZerosPolesGain};
@@ -188,7 +188,7 @@ fn bounds_hold_on_the_worst_input() {
             let filter = implement(&form, fixed).unwrap();
             let bounds = filter.checked.facts().bounds().as_ref().unwrap();
             assert!(bounds.no_limit_acts(), "{name} {structure:?}");
-            let worst = filter.checked.worst_case_input(&bounds.gain, 4000);
+            let worst = filter.checked.worst_case_input(&bounds.gains[0], 4000);
             let mut simulator = Simulator::new(&filter.checked);
             let output = simulator.run(&worst.input);
             assert_eq!(simulator.limited_samples(), 0);
@@ -231,14 +231,18 @@ fn levels_inside_are_attained() {
             let bounds = filter.checked.facts().bounds().as_ref().unwrap();
             let datapath = filter.checked.datapath();
             for reach in &bounds.reaches {
-                let mut outside = datapath.body.operations.iter().map(|(node, _)| *node);
+                let mut outside = datapath.body.iter().map(|(node, _)| *node);
                 // Small levels are made of roundings mostly.
                 if outside.all(|node| node != reach.node) || !reach.safe || reach.high < 0.05 {
                     continue;
                 }
                 // The same program with that word as its output.
                 let mut probe = datapath.clone();
-                (probe.output, probe.body.result) = (reach.format, reach.node);
+                probe.outputs[0].format = reach.format;
+                let Some((_, Operation::Deliver { word, .. })) = probe.body.last_mut() else {
+                    panic!("the output is delivered last")
+                };
+                *word = reach.node;
                 let probe = probe.check().unwrap();
                 let worst = filter.checked.worst_case_at(reach.node, reach.pass, 6000).unwrap();
                 let output = Simulator::new(&probe).run(&worst.input);

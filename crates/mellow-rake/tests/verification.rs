@@ -117,7 +117,7 @@ fn stimuli_reach_what_they_are_made_for() {
         let input = filter.fixed.input;
         let Ok(bounds) = checked.facts().bounds() else { continue };
         let recording = [input.maximum() as i64, 0, input.minimum() as i64];
-        let all = stimuli(checked, Some(&bounds.gain), Some(&recording));
+        let all = stimuli(checked, Some(bounds.gain()), Some(&recording));
         let mut names: Vec<&str> = all.iter().map(|stimulus| stimulus.name).collect();
         names.sort_unstable();
         names.dedup();
@@ -133,11 +133,11 @@ fn stimuli_reach_what_they_are_made_for() {
             worst.samples.iter().map(|word| ideal.step(input.value(*word))).collect();
         let half = outputs.len() / 2;
         // Where the response is longer than the longest stimulus its end is missing.
-        if bounds.gain.response().len() > half {
+        if bounds.gain().response().len() > half {
             continue;
         }
         let [least, most] = [input.minimum(), input.maximum()].map(|end| input.value(end as i64));
-        let (up, down): (f64, f64) = bounds.gain.response().iter().fold((0.0, 0.0), |sum, h| {
+        let (up, down): (f64, f64) = bounds.gain().response().iter().fold((0.0, 0.0), |sum, h| {
             let (high, low) = if *h > 0.0 { (most, least) } else { (least, most) };
             (sum.0 + h * high, sum.1 + h * low)
         });

@@ -19,8 +19,8 @@ fn compare_with_expected(checked: &Checked, name: &Name) {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/expected");
     let mut files = c::write(checked, &symbols).unwrap();
     files.extend(rust::write(checked, &symbols).unwrap());
-    files.extend(verilog::write(checked, &symbols));
-    files.extend(vhdl::write(checked, &symbols));
+    files.extend(verilog::write(checked, &symbols).unwrap());
+    files.extend(vhdl::write(checked, &symbols).unwrap());
     // The pipes and the test bench are fixed text behind a few lines of names.
     let own = |file: &GeneratedFile| !file.name.contains("_pipe.") && !file.name.contains("_tb.");
     for file in files.into_iter().filter(own) {

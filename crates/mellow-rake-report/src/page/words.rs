@@ -252,11 +252,11 @@ fn place(checked: &Checked, node: Node, filter: &Implementation) -> (&'static st
             (STATES, overflow.to_string())
         }
         Some(Operation::Limit { overflow, .. }) => {
-            let body = &checked.datapath().body;
+            let (body, result) = (&checked.datapath().body, checked.datapath().result());
             let in_loop =
                 |(_, operation): &(Node, Operation)| matches!(operation, Operation::Repeat { .. });
-            let outside = body.operations.iter().any(|(other, _)| *other == node);
-            let what = match (outside && body.operations.iter().any(in_loop), node == body.result) {
+            let outside = body.iter().any(|(other, _)| *other == node);
+            let what = match (outside && body.iter().any(in_loop), Some(node) == result) {
                 (true, true) => "output limit",
                 (true, false) if filter.between.is_some() => "input limit",
                 _ => LIMIT,

@@ -24,8 +24,8 @@ pub fn all_files(checked: &Checked, name: &str) -> Vec<GeneratedFile> {
     let symbols = Symbols::new(&Name::new(name).unwrap());
     let mut files = c::write(checked, &symbols).unwrap();
     files.extend(rust::write(checked, &symbols).unwrap());
-    files.extend(verilog::write(checked, &symbols));
-    files.extend(vhdl::write(checked, &symbols));
+    files.extend(verilog::write(checked, &symbols).unwrap());
+    files.extend(vhdl::write(checked, &symbols).unwrap());
     files
 }
 
@@ -77,12 +77,12 @@ pub fn with_accumulator(mut datapath: Datapath, width: u32) -> Datapath {
             }
         }
     };
-    for (_, operation) in &mut datapath.body.operations {
+    for (_, operation) in &mut datapath.body {
         if let Operation::Repeat { body, .. } = operation {
             cut(&mut body.operations);
         }
     }
-    cut(&mut datapath.body.operations);
+    cut(&mut datapath.body);
     datapath
 }
 

@@ -11,6 +11,7 @@
 
 use super::linear::{Drive, LinearDatapath, rounding_sources};
 use super::noise::{NoisePath, predict};
+use super::ports::words;
 use super::range::Start;
 use super::walk::Place;
 use super::{Checked, Datapath, Node, NoisePrediction, NotPredicted, RoundingSource};
@@ -62,13 +63,13 @@ impl ErrorBound {
 pub struct Bounds {
     /// Every place where a word could be changed by an overflow.
     pub reaches: Vec<Reach>,
-    /// The error at the output while no limit acts.
+    /// The error of any word that goes out while no limit acts.
     pub error: ErrorBound,
     /// What the roundings are expected to add at the output on white noise of half scale, an estimate and no
     /// bound; or why nothing is.
     pub noise: Result<NoisePrediction, NotPredicted>,
-    /// From the input to the output.
-    pub gain: PeakGain,
+    /// For each word that goes out, port by port, the path from each word that comes in.
+    pub gains: Vec<Vec<PeakGain>>,
     /// Whether the effort ended before every response was followed until it no longer counts: the bounds
     /// hold, and are larger than they need be.
     pub is_cut: bool,
@@ -77,6 +78,12 @@ pub struct Bounds {
 }
 
 impl Bounds {
+    /// From the first word that comes in to the first that goes out: of a filter, from its input to its
+    /// output.
+    pub fn gain(&self) -> &PeakGain {
+        &self.gains[0][0]
+    }
+
     /// Whether no limit can ever act.
     pub fn no_limit_acts(&self) -> bool {
         self.reaches.iter().all(|reach| reach.safe)
@@ -92,13 +99,13 @@ impl Bounds {
 pub(super) struct Levels<'a> {
     /// The lowest and the highest value at each watched place, rounded outward.
     pub(super) places: Vec<(f64, f64)>,
-    /// The same at the output.
-    pub(super) output: (f64, f64),
-    /// What the roundings alone do to the output.
+    /// The same of each word that goes out.
+    pub(super) outputs: Vec<(f64, f64)>,
+    /// What the roundings alone do to those.
     error: ErrorBound,
-    /// From the input to the watched places and, last, to the output.
-    gains: Vec<PeakGain>,
-    /// Each rounding with what its path to the output makes of it.
+    /// From each word that comes in to each that goes out.
+    gains: Vec<Vec<PeakGain>>,
+    /// Each rounding with what its paths to the words that go out make of it.
     paths: Vec<NoisePath>,
     decay: Decay,
     model: LinearDatapath<'a>,
@@ -108,36 +115,54 @@ pub(super) struct Levels<'a> {
 /// roundings of all samples before do through their paths, so none is beyond what the l1 norms of these
 /// allow: for an input that begins at some time as for an oscillation without one that has always been there
 /// (J. L. Long & T. N. Trick, "An absolute bound on limit cycles due to roundoff errors in digital filters",
-/// 1973).
+/// 1973). `inputs` are the ranges of the words that come in.
 pub(super) fn levels<'a>(
     datapath: &'a Datapath,
     fractions: &'a [i32],
     places: &[Place],
-    (low, high): (f64, f64),
+    inputs: &[(f64, f64)],
     start: Start,
     effort: Effort,
 ) -> Result<Levels<'a>, NotProved> {
-    let mut model = LinearDatapath::watching(datapath, fractions, places, Drive::Input);
+    let mut model = LinearDatapath::watching(datapath, fractions, places, Drive::INPUT);
     let decay = Decay::prove_within(&mut model, effort)?;
-    let gains = decay.impulse(&mut model);
-    let mut levels: Vec<(f64, f64)> = gains.iter().map(|gain| gain.reach(low, high)).collect();
-    let mut error = ErrorBound { low: 0.0, high: 0.0 };
+    let count = datapath.words_out();
+    let mut levels = vec![(0.0, 0.0); places.len() + count];
+    let add = |levels: &mut [(f64, f64)], gains: &[PeakGain], (low, high): (f64, f64)| {
+        for (level, gain) in levels.iter_mut().zip(gains) {
+            let (down, up) = gain.reach(low, high);
+            *level = (level.0 + down, level.1 + up);
+        }
+    };
+    let mut gains: Vec<Vec<PeakGain>> = vec![Vec::new(); count];
+    for (drive, range) in Drive::inputs(datapath).zip(inputs) {
+        model = model.driven_by(drive);
+        let mut found = decay.impulse(&mut model);
+        add(&mut levels, &found, *range);
+        for (all, gain) in gains.iter_mut().zip(found.split_off(places.len())) {
+            all.push(gain);
+        }
+    }
+    let mut errors = vec![(0.0, 0.0); count];
     let mut paths = Vec::new();
     for source in rounding_sources(datapath, fractions, start) {
         model = model.driven_by(source.drive());
         let gains = decay.norms(&mut model);
-        let (low, high) = source.error_range();
-        for (level, gain) in levels.iter_mut().zip(&gains) {
-            let (down, up) = gain.reach(low, high);
-            *level = (level.0 + down, level.1 + up);
-        }
-        let output = &gains[gains.len() - 1];
-        let (down, up) = output.reach(low, high);
-        error = ErrorBound { low: error.low + down, high: error.high + up };
-        paths.push(NoisePath { source, sum: output.sum(), energy: output.energy() });
+        add(&mut levels, &gains, source.error_range());
+        let outputs = &gains[places.len()..];
+        add(&mut errors, outputs, source.error_range());
+        paths.push(NoisePath::new(source, outputs));
     }
-    let output = levels.pop().unwrap_or((0.0, 0.0));
-    Ok(Levels { places: levels, output, error, gains, paths, decay, model })
+    let low = errors.iter().fold(0.0, |low: f64, error| low.min(error.0));
+    let high = errors.iter().fold(0.0, |high: f64, error| high.max(error.1));
+    let error = ErrorBound { low, high };
+    let outputs = levels.split_off(places.len());
+    Ok(Levels { places: levels, outputs, error, gains, paths, decay, model })
+}
+
+/// The ranges of the formats of all words that come in, as values.
+pub(super) fn input_ranges(datapath: &Datapath) -> Vec<(f64, f64)> {
+    words(&datapath.inputs).map(|format| (end(format, false), end(format, true))).collect()
 }
 
 /// Bounds for the words that `watched` operations give, on their way into the given formats.
@@ -148,9 +173,9 @@ pub(super) fn bounds(
     effort: Effort,
 ) -> Result<Bounds, NotProved> {
     let places: Vec<Place> = watched.iter().map(|(place, _)| *place).collect();
-    let input = range(datapath.input);
+    let inputs = input_ranges(datapath);
     let Levels { places: levels, error, gains, paths, decay, mut model, .. } =
-        levels(datapath, fractions, &places, input, Start::Zero, effort)?;
+        levels(datapath, fractions, &places, &inputs, Start::Zero, effort)?;
     let mut reaches: Vec<Reach> = watched
         .iter()
         .zip(&levels)
@@ -177,20 +202,14 @@ pub(super) fn bounds(
             }
         }
     }
-    let gain = gains.into_iter().next_back().unwrap_or_default();
     let is_cut = decay.is_cut();
     // Energies of responses that were left before their end are too small.
     let noise = match is_cut {
         true => Err(NotPredicted::Effort),
-        false => predict(datapath, fractions, &paths, &gain, effort),
+        false => predict(datapath, fractions, &paths, &gains, effort),
     };
     let work = decay.work();
-    Ok(Bounds { reaches, error, noise, gain, is_cut, work })
-}
-
-/// Both ends of a format as values.
-pub(super) fn range(format: WordFormat) -> (f64, f64) {
-    (end(format, false), end(format, true))
+    Ok(Bounds { reaches, error, noise, gains, is_cut, work })
 }
 
 /// One end of a format as a value, exact to the 53 bits of f64 and never outward.
@@ -207,27 +226,32 @@ fn end(format: WordFormat, high: bool) -> f64 {
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct WorstCase {
-    /// The input, in integers of the input format.
+    /// The input, in integers of the input formats: the words of firing after firing, port by port.
     pub input: Vec<i64>,
     /// The level that it reaches in the linear model at the last sample, as a value.
     pub level: f64,
 }
 
 impl Checked {
-    /// The input that drives the output of the linear model as high as any input of `length` samples
-    /// can: at the last sample, every earlier one has worked in the same direction.
-    pub fn worst_case_input(&self, gain: &PeakGain, length: usize) -> WorstCase {
-        let format = self.datapath().input;
-        let (low, high) = (format.minimum() as i64, format.maximum() as i64);
-        let response = &gain.response()[..gain.response().len().min(length)];
-        let input: Vec<i64> =
-            response.iter().rev().map(|h| if *h >= 0.0 { high } else { low }).collect();
-        let level = response.iter().rev().zip(&input).map(|(h, x)| h * format.value(*x)).sum();
+    /// The input that drives a word of the linear model as high as any input of `length` firings can: in the
+    /// last firing, every earlier one has worked in the same direction. `gains` holds the path from each word
+    /// that comes in, as one of [`Bounds::gains`] does.
+    pub fn worst_case_input(&self, gains: &[PeakGain], length: usize) -> WorstCase {
+        let longest = gains.iter().map(|gain| gain.response().len()).max().unwrap_or(0);
+        let (mut input, mut level) = (Vec::new(), 0.0);
+        for age in (0..longest.min(length)).rev() {
+            for (gain, format) in gains.iter().zip(words(&self.datapath().inputs)) {
+                let h = gain.response().get(age).copied().unwrap_or(0.0);
+                let word = if h >= 0.0 { format.maximum() } else { format.minimum() };
+                level += h * format.value(word as i64);
+                input.push(word as i64);
+            }
+        }
         WorstCase { input, level }
     }
 
     /// The input that drives the word of an operation in one pass of its loop as high as any input of
-    /// `length` samples can.
+    /// `length` firings can.
     ///
     /// # Errors
     /// [`NotProved`] where the linear model does not decay.
@@ -241,7 +265,7 @@ impl Checked {
     /// let table = round_coefficients(&[vec![0.5, 0.0, 0.0, 0.5, 0.0]], "s16".parse()?)?;
     /// let filter = direct_form_1(&table, words)?.check()?;
     /// // Alternating signs: the limit is reached by 1/2 + 1/4 + 1/8 + …
-    /// let limit = filter.datapath().body.result;
+    /// let limit = filter.datapath().result().unwrap();
     /// let worst = filter.worst_case_at(limit, 0, 4)?;
     /// assert_eq!(worst.input, [-32768, 32767, -32768, 32767]);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
@@ -254,10 +278,14 @@ impl Checked {
     ) -> Result<WorstCase, NotProved> {
         let places = [Place { node, pass }];
         let (datapath, fractions) = (self.datapath(), self.fractions());
-        let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
+        let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::INPUT);
         let decay = Decay::prove_within(&mut model, self.facts().effort())?;
-        let gain = decay.impulse(&mut model).swap_remove(0);
-        Ok(self.worst_case_input(&gain, length))
+        let mut gains = Vec::new();
+        for drive in Drive::inputs(datapath) {
+            model = model.driven_by(drive);
+            gains.push(decay.impulse(&mut model).swap_remove(0));
+        }
+        Ok(self.worst_case_input(&gains, length))
     }
 
     /// Every rounding as a source of error.
@@ -265,26 +293,27 @@ impl Checked {
         rounding_sources(self.datapath(), self.fractions(), Start::Zero)
     }
 
-    /// Every rounding that drops bits with its path to the output: the impulse response of the linear model
-    /// from there.
+    /// Every rounding that drops bits with its paths to the words that go out: the impulse responses of the
+    /// linear model from there.
     ///
     /// # Errors
     /// [`NotProved`] where the model does not decay.
-    pub fn rounding_paths(&self) -> Result<Vec<(RoundingSource, PeakGain)>, NotProved> {
+    pub fn rounding_paths(&self) -> Result<Vec<(RoundingSource, Vec<PeakGain>)>, NotProved> {
         let (datapath, fractions) = (self.datapath(), self.fractions());
-        let mut model = LinearDatapath::new(self, Drive::Input);
+        let mut model = LinearDatapath::new(self, Drive::INPUT);
         let decay = Decay::prove_within(&mut model, self.facts().effort())?;
         let mut paths = Vec::new();
         for source in rounding_sources(datapath, fractions, Start::Zero) {
             model = model.driven_by(source.drive());
-            paths.push((source, decay.impulse(&mut model).pop().unwrap_or_default()));
+            paths.push((source, decay.impulse(&mut model)));
         }
         Ok(paths)
     }
 
-    /// The predicted power spectral density of the rounding noise at the output, one-sided, as a value
-    /// squared per hertz: each rounding as a white source through its path (L. B. Jackson, "On the
-    /// interaction of roundoff noise and dynamic range in digital filters", 1970).
+    /// The predicted power spectral density of the rounding noise at the first output port, one-sided, as a
+    /// value squared per hertz of that port's rate; where it has several words, averaged over them. Each
+    /// rounding is a white source through its path (L. B. Jackson, "On the interaction of roundoff noise and
+    /// dynamic range in digital filters", 1970).
     ///
     /// # Errors
     /// [`NotPredicted`] where no noise is predicted, and where its errors follow the sign of the word and so
@@ -309,17 +338,28 @@ impl Checked {
             return Err(NotPredicted::SignedSpectrum);
         }
         let mut density = vec![0.0; hertz.len()];
-        for (source, path) in self.rounding_paths()? {
+        let words = self.datapath().outputs[0].count;
+        for (source, paths) in self.rounding_paths()? {
             let (_, variance) = source.error_moments();
-            let power = variance / rate.nyquist();
+            // One error per firing: white at the rate of firings, so of the power 1/count at that of words.
+            let power = variance / rate.nyquist() / words as f64;
+            let response = interleaved(&paths[..words]);
             for (sum, hz) in density.iter_mut().zip(hertz) {
                 let omega = rate.radians(*hz);
                 let w = Complex64::new(libm::cos(omega), -libm::sin(omega));
                 let zero = Complex64::new(0.0, 0.0);
-                let h = path.response().iter().rev().fold(zero, |sum, h| sum * w + h);
+                let h = response.iter().rev().fold(zero, |sum, h| sum * w + h);
                 *sum += power * h.norm_sqr();
             }
         }
         Ok(density)
     }
+}
+
+/// What an impulse leaves in the words of a port, one after the other: word j of firing k is word k · count +
+/// j of the signal.
+fn interleaved(paths: &[PeakGain]) -> Vec<f64> {
+    let longest = paths.iter().map(|path| path.response().len()).max().unwrap_or(0);
+    let word = |k: usize| paths.iter().map(move |path| path.response().get(k).copied());
+    (0..longest).flat_map(word).map(Option::unwrap_or_default).collect()
 }

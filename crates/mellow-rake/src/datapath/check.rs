@@ -136,12 +136,13 @@ fn find_facts(datapath: &Datapath, effort: Effort) -> Result<Facts, DatapathErro
     for (node, operation, passes) in datapath.operations() {
         let range = nodes[&node];
         let declared = match operation {
-            Operation::Input => Some(datapath.input),
+            Operation::Input { port, .. } => Some(datapath.inputs[*port].format),
             Operation::Accumulate { format, .. } | Operation::Limit { format, .. } => Some(*format),
             Operation::Tap { line, .. } => Some(datapath.lines[line.0].format),
-            Operation::Carried | Operation::Repeat { .. } | Operation::Store { .. } => {
-                Some(source_format(datapath, &formats, node, operation))
-            }
+            Operation::Carried
+            | Operation::Repeat { .. }
+            | Operation::Store { .. }
+            | Operation::Deliver { .. } => Some(source_format(datapath, &formats, node, operation)),
             _ => WordFormat::holding(range.low, range.high, fractions[node.0 as usize]),
         };
         let needed = || 130 - range.partial.leading_zeros().min(129);
@@ -236,12 +237,11 @@ fn source_format(
     operation: &Operation,
 ) -> WordFormat {
     let source = match operation {
-        Operation::Store { word, .. } => *word,
+        Operation::Store { word, .. } | Operation::Deliver { word, .. } => *word,
         Operation::Repeat { first, .. } => *first,
         // Carried: the loop around it, whose own node comes after `first` and before its body.
         _ => datapath
             .body
-            .operations
             .iter()
             .find_map(|(_, outer)| match outer {
                 Operation::Repeat { first, body, .. }
@@ -295,6 +295,9 @@ fn check_formats(
             Operation::Store { line, word, .. } => {
                 agree(node, formats[word], datapath.lines[line.0].format)?;
             }
+            Operation::Deliver { port, word, .. } => {
+                agree(*word, formats[word], datapath.outputs[*port].format)?;
+            }
             Operation::Repeat { first, body, .. } => {
                 agree(body.result, formats[&body.result], formats[first])?;
             }
@@ -306,5 +309,5 @@ fn check_formats(
             return Err(DatapathError::LineTooWide { line: line.name });
         }
     }
-    agree(datapath.body.result, formats[&datapath.body.result], datapath.output)
+    Ok(())
 }

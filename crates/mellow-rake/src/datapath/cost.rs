@@ -1,10 +1,11 @@
-//! What one sample costs, counted on the program.
+//! What one firing costs, counted on the program: of a filter, one sample.
 
 use super::factors::Factors;
 use super::{Checked, Node, Operation, Sign, Term};
 use crate::fixed::signed_digits;
 
-/// Operations per sample and memory of a datapath, before any target makes something better of it.
+/// Operations and memory of a datapath, before any target makes something better of it. A program that
+/// takes or gives several words in a firing has that for its sample.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
@@ -33,7 +34,7 @@ pub struct Cost {
 }
 
 impl Checked {
-    /// Counts what one sample costs.
+    /// Counts what one firing costs.
     pub fn cost(&self) -> Cost {
         let datapath = self.datapath();
         let mut cost = Cost {

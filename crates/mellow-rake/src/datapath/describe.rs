@@ -2,7 +2,7 @@
 //! bit for bit.
 
 use super::{
-    Block, Checked, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
+    Checked, LineIndex, Node, Operation, Port, RoundedProducts, Row, Sign, TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 
@@ -11,10 +11,19 @@ use crate::fixed::{Overflow, Rounding, WordFormat};
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Description {
-    /// The format of the input word.
-    pub input: WordFormat,
-    /// The format of the output word.
-    pub output: WordFormat,
+    /// The format of the input word of a program that takes one word and gives one; others have `inputs` and
+    /// `outputs`.
+    #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Option::is_none"))]
+    pub input: Option<WordFormat>,
+    /// The format of its output word.
+    #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Option::is_none"))]
+    pub output: Option<WordFormat>,
+    /// What other programs take in one firing.
+    #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Vec::is_empty"))]
+    pub inputs: Vec<PortDescription>,
+    /// What they give in one firing.
+    #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Vec::is_empty"))]
+    pub outputs: Vec<PortDescription>,
     /// Samples between an input and the output that belongs to it: always 0 for the program itself.
     pub latency_samples: u32,
     /// The sign convention of the coefficients.
@@ -25,8 +34,20 @@ pub struct Description {
     pub lines: Vec<LineDescription>,
     /// The operations in order.
     pub program: Vec<Step>,
-    /// The node whose word goes out.
-    pub result: u32,
+    /// The node whose word goes out; other programs deliver theirs by operations.
+    #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Option::is_none"))]
+    pub result: Option<u32>,
+}
+
+/// Words that a program takes or gives.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
+pub struct PortDescription {
+    /// The format of every word.
+    pub format: WordFormat,
+    /// Words in one firing.
+    pub words: usize,
 }
 
 /// The one line about signs that stands beside all coefficients.
@@ -85,15 +106,53 @@ pub struct Step {
 #[cfg_attr(feature = "serde", serde(tag = "operation", rename_all = "kebab-case"))]
 #[allow(missing_docs)] // the fields are those of `Operation`, in the words of docs/arithmetic.md
 pub enum Action {
-    Input,
+    Input {
+        #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Option::is_none"))]
+        port: Option<usize>,
+        #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Option::is_none"))]
+        at: Option<RowName>,
+    },
+    Deliver {
+        port: usize,
+        at: RowName,
+        word: u32,
+    },
     Carried,
-    Tap { line: &'static str, row: RowName, age: usize },
-    Product { table: &'static str, row: RowName, column: usize, word: u32 },
-    Accumulate { terms: Vec<TermDescription> },
-    Round { word: u32, shift_right: i32, rounding: Rounding },
-    Limit { word: u32, overflow: Overflow, can_act: bool },
-    Store { line: &'static str, row: RowName, word: u32 },
-    Repeat { passes: usize, first: u32, body: Vec<Step>, result: u32 },
+    Tap {
+        line: &'static str,
+        row: RowName,
+        age: usize,
+    },
+    Product {
+        table: &'static str,
+        row: RowName,
+        column: usize,
+        word: u32,
+    },
+    Accumulate {
+        terms: Vec<TermDescription>,
+    },
+    Round {
+        word: u32,
+        shift_right: i32,
+        rounding: Rounding,
+    },
+    Limit {
+        word: u32,
+        overflow: Overflow,
+        can_act: bool,
+    },
+    Store {
+        line: &'static str,
+        row: RowName,
+        word: u32,
+    },
+    Repeat {
+        passes: usize,
+        first: u32,
+        body: Vec<Step>,
+        result: u32,
+    },
 }
 
 /// A row: its number, or "pass" for the row with the number of the loop's pass.
@@ -162,10 +221,19 @@ pub struct ProductsDescription {
 /// The whole datapath as data.
 pub fn describe(checked: &Checked) -> Description {
     let datapath = checked.datapath();
-    let writer = Describer { checked };
+    let writer = Describer { checked, is_per_sample: datapath.is_per_sample() };
+    let per_sample = |format: WordFormat| writer.is_per_sample.then_some(format);
+    let ports = |ports: &[Port]| match writer.is_per_sample {
+        true => Vec::new(),
+        false => {
+            ports.iter().map(|p| PortDescription { format: p.format, words: p.count }).collect()
+        }
+    };
     Description {
-        input: datapath.input,
-        output: datapath.output,
+        input: per_sample(checked.input()),
+        output: per_sample(checked.output()),
+        inputs: ports(&datapath.inputs),
+        outputs: ports(&datapath.outputs),
         latency_samples: 0,
         transfer_function: TRANSFER_FUNCTION,
         tables: datapath
@@ -189,12 +257,14 @@ pub fn describe(checked: &Checked) -> Description {
             })
             .collect(),
         program: writer.block(&datapath.body),
-        result: datapath.body.result.0,
+        result: datapath.result().filter(|_| writer.is_per_sample).map(|node| node.0),
     }
 }
 
 struct Describer<'a> {
     checked: &'a Checked,
+    /// Then nothing is said about ports.
+    is_per_sample: bool,
 }
 
 impl Describer<'_> {
@@ -206,10 +276,13 @@ impl Describer<'_> {
         self.checked.datapath().lines[index.0].name
     }
 
-    fn block(&self, block: &Block) -> Vec<Step> {
-        block
-            .operations
+    fn block(&self, operations: &[(Node, Operation)]) -> Vec<Step> {
+        let is_said = |(_, operation): &&(Node, Operation)| {
+            !(self.is_per_sample && matches!(operation, Operation::Deliver { .. }))
+        };
+        operations
             .iter()
+            .filter(is_said)
             .map(|(node, operation)| Step {
                 node: node.0,
                 format: self.checked.facts().format(*node),
@@ -221,7 +294,13 @@ impl Describer<'_> {
     fn action(&self, node: Node, operation: &Operation) -> Action {
         let fractions = self.checked.fractions();
         match operation {
-            Operation::Input => Action::Input,
+            Operation::Input { .. } if self.is_per_sample => Action::Input { port: None, at: None },
+            Operation::Input { port, at } => {
+                Action::Input { port: Some(*port), at: Some(name(*at)) }
+            }
+            Operation::Deliver { port, at, word } => {
+                Action::Deliver { port: *port, at: name(*at), word: word.0 }
+            }
             Operation::Carried => Action::Carried,
             Operation::Tap { line, row, age } => {
                 Action::Tap { line: self.line(*line), row: name(*row), age: *age }
@@ -251,7 +330,7 @@ impl Describer<'_> {
             Operation::Repeat { passes, first, body } => Action::Repeat {
                 passes: *passes,
                 first: first.0,
-                body: self.block(body),
+                body: self.block(&body.operations),
                 result: body.result.0,
             },
         }

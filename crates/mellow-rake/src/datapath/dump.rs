@@ -2,8 +2,10 @@
 
 use super::Checked;
 use super::describe::{
-    Action, Description, ProductsDescription, RowName, Step, TermDescription, describe,
+    Action, Description, PortDescription, ProductsDescription, RowName, Step, TermDescription,
+    describe,
 };
+use crate::fixed::WordFormat;
 use std::fmt::Write;
 
 /// The datapath as text, one operation a line.
@@ -28,7 +30,9 @@ use std::fmt::Write;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn dump(checked: &Checked) -> String {
-    let Description { input, output, tables, lines, program, result, .. } = describe(checked);
+    let Description { input, output, inputs, outputs, tables, lines, program, result, .. } =
+        describe(checked);
+    let (input, output) = (ports(input, &inputs), ports(output, &outputs));
     let mut text = format!("in {input}, out {output}\n");
     for table in &tables {
         for (index, row) in table.rows.iter().enumerate() {
@@ -55,15 +59,34 @@ pub fn dump(checked: &Checked) -> String {
         );
     }
     block(&mut text, &program, "");
-    let _ = writeln!(text, "out = n{result}");
+    if let Some(result) = result {
+        let _ = writeln!(text, "out = n{result}");
+    }
     text
+}
+
+/// What comes in or goes out: the format of a sample, or each port with its words per firing.
+fn ports(one: Option<WordFormat>, ports: &[PortDescription]) -> String {
+    let port = |(number, port): (usize, &PortDescription)| {
+        format!("port {number}: {} of {}", port.words, port.format)
+    };
+    one.map_or_else(
+        || ports.iter().enumerate().map(port).collect::<Vec<_>>().join(", "),
+        |format| format.to_string(),
+    )
 }
 
 fn block(text: &mut String, steps: &[Step], indent: &str) {
     for step in steps {
         let _ = write!(text, "{indent}n{} {} = ", step.node, step.format);
         let _ = match &step.action {
-            Action::Input => writeln!(text, "input"),
+            Action::Input { port: Some(port), at: Some(at) } => {
+                writeln!(text, "input port {port} word {}", row_text(*at))
+            }
+            Action::Input { .. } => writeln!(text, "input"),
+            Action::Deliver { port, at, word } => {
+                writeln!(text, "deliver n{word} to port {port} word {}", row_text(*at))
+            }
             Action::Carried => writeln!(text, "carried"),
             Action::Tap { line, row, age } => {
                 writeln!(text, "{line}[{}] age {age}", row_text(*row))

@@ -6,10 +6,12 @@
 //! are used once) is carried into the sum that takes it. Sums in machine words are taken modulo 2⁶⁴, which is
 //! exact modulo the width of every accumulator.
 
-use super::{Block, Checked, Fold, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term};
+use super::ports::{offsets, words};
+use super::{Checked, Fold, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 
-/// A word of some time: stream 0 is the input, stream k + 1 the words of equation k.
+/// A word of some time. The first streams are the words that come in, port by port; then come those of the
+/// equations.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Factor {
     pub(super) coefficient: i64,
@@ -49,10 +51,11 @@ pub(super) struct Equation {
 
 /// A whole program.
 pub(super) struct Equations {
-    pub(super) input: WordFormat,
+    /// The formats of the words that come in.
+    pub(super) inputs: Vec<WordFormat>,
     pub(super) all: Vec<Equation>,
-    /// The stream that goes out.
-    pub(super) output: usize,
+    /// The streams that go out.
+    pub(super) outputs: Vec<usize>,
 }
 
 /// The largest size of a word that may be rounded in machine words: half a step is added before bits are
@@ -121,6 +124,12 @@ fn scaled(mut product: Draft, by: i64) -> Draft {
 
 struct Reader<'a> {
     checked: &'a Checked,
+    /// Where the words of each port begin.
+    inputs: Vec<usize>,
+    outputs: Vec<usize>,
+    /// The stream of each word that goes out.
+    delivered: Vec<Option<usize>>,
+    words_in: usize,
     drafts: Vec<Draft>,
     /// How often the word of each node is used.
     uses: Vec<usize>,
@@ -140,15 +149,18 @@ impl Equations {
         }
         let mut reader = Reader {
             checked,
+            inputs: offsets(&datapath.inputs),
+            outputs: offsets(&datapath.outputs),
+            delivered: vec![None; datapath.words_out()],
+            words_in: datapath.words_in(),
             drafts: vec![Draft::default(); datapath.nodes()],
             uses: uses(checked),
             rows: datapath.lines.iter().map(|line| vec![None; line.rows]).collect(),
             found: Vec::new(),
             factors: 0,
         };
-        let result = reader.block(&datapath.body, &Draft::default(), 0)?;
-        let output = reader.stream(result)?;
-        let Reader { rows, found, .. } = reader;
+        reader.block(&datapath.body, &Draft::default(), 0)?;
+        let Reader { rows, found, delivered, .. } = reader;
         let equation = |draft: Draft| {
             let factor = |(coefficient, source, age)| {
                 let stream = match source {
@@ -161,7 +173,8 @@ impl Equations {
             Some(Equation { factors, ending: draft.ending, is_real: draft.is_real })
         };
         let all = found.into_iter().map(equation).collect::<Option<_>>()?;
-        Some(Equations { input: datapath.input, all, output })
+        let outputs = delivered.into_iter().collect::<Option<_>>()?;
+        Some(Equations { inputs: words(&datapath.inputs).collect(), all, outputs })
     }
 }
 
@@ -170,7 +183,7 @@ fn uses(checked: &Checked) -> Vec<usize> {
     let datapath = checked.datapath();
     let mut uses = vec![0; datapath.nodes()];
     let words = datapath.operations().flat_map(|(_, operation, _)| operation.words());
-    for word in words.chain([datapath.body.result]) {
+    for word in words {
         uses[word.0 as usize] += 1;
     }
     uses
@@ -212,9 +225,14 @@ fn are_machine_words(checked: &Checked) -> bool {
 }
 
 impl Reader<'_> {
-    /// What a block gives. `None` where it is too much.
-    fn block(&mut self, block: &Block, carried: &Draft, pass: usize) -> Option<Draft> {
-        for (node, operation) in &block.operations {
+    /// Reads a block. `None` where it is too much.
+    fn block(
+        &mut self,
+        operations: &[(Node, Operation)],
+        carried: &Draft,
+        pass: usize,
+    ) -> Option<()> {
+        for (node, operation) in operations {
             let draft = self.operation(*node, operation, carried, pass)?;
             let index = node.0 as usize;
             // What several use is computed once.
@@ -224,7 +242,7 @@ impl Reader<'_> {
                 draft
             };
         }
-        Some(self.draft(block.result))
+        Some(())
     }
 
     fn operation(
@@ -236,7 +254,9 @@ impl Reader<'_> {
     ) -> Option<Draft> {
         let checked = self.checked;
         Some(match operation {
-            Operation::Input => Draft::word(Source::Stream(0), 0),
+            Operation::Input { port, at } => {
+                Draft::word(Source::Stream(self.inputs[*port] + at.at(pass)), 0)
+            }
             Operation::Carried => carried.clone(),
             Operation::Tap { line, row, age } => {
                 let (source, age) = self.tap(line.0, row.at(pass), *age)?;
@@ -286,11 +306,16 @@ impl Reader<'_> {
                 self.rows[line.0][row.at(pass)] = word.stream();
                 word
             }
+            Operation::Deliver { port, at, word } => {
+                let word = self.computed(self.draft(*word))?;
+                self.delivered[self.outputs[*port] + at.at(pass)] = word.stream();
+                word
+            }
             Operation::Repeat { passes, first, body } => {
                 let mut carried = self.product(*first)?;
                 for pass in 0..*passes {
-                    let result = self.block(body, &carried, pass)?;
-                    carried = self.computed(result)?;
+                    self.block(&body.operations, &carried, pass)?;
+                    carried = self.computed(self.draft(body.result))?;
                 }
                 carried
             }
@@ -307,7 +332,8 @@ impl Reader<'_> {
             return Some(stream);
         }
         self.found.push(draft);
-        (self.factors + self.found.len() <= MOST_FACTORS).then_some(self.found.len())
+        let stream = self.words_in + self.found.len() - 1;
+        (self.factors + stream <= MOST_FACTORS).then_some(stream)
     }
 
     /// A word as one coefficient times one word.

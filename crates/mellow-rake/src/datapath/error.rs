@@ -35,7 +35,7 @@ pub enum DatapathError {
     OutOfBounds {
         /// The node.
         node: Node,
-        /// "row", "column", "age", "table" or "line".
+        /// "row", "column", "age", "table", "line", "port" or "word".
         what: &'static str,
         /// The index asked for.
         index: usize,
@@ -52,8 +52,28 @@ pub enum DatapathError {
         /// What is wrong.
         what: &'static str,
     },
-    /// A row of a line is not given exactly one word per sample.
-    #[error("row {row} of line `{line}` is given {times} words per sample; exactly one is needed")]
+    /// Ports of one direction that do not make sense.
+    #[error("{direction} ports: {what}")]
+    BadPorts {
+        /// "input" or "output".
+        direction: &'static str,
+        /// What is wrong.
+        what: &'static str,
+    },
+    /// A word of an output port is not given exactly once per firing.
+    #[error(
+        "word {at} of output port {port} is given {times} times per firing; exactly one is needed"
+    )]
+    Deliveries {
+        /// The port.
+        port: usize,
+        /// Its word.
+        at: usize,
+        /// How many times it is given.
+        times: usize,
+    },
+    /// A row of a line is not given exactly one word per firing.
+    #[error("row {row} of line `{line}` is given {times} words per firing; exactly one is needed")]
     Stores {
         /// The line.
         line: &'static str,
@@ -63,7 +83,7 @@ pub enum DatapathError {
         times: usize,
     },
     /// The word of age 0 is read before it is stored.
-    #[error("node n{} reads age 0 of line `{line}` before the store of this sample", .node.0)]
+    #[error("node n{} reads age 0 of line `{line}` before the store of this firing", .node.0)]
     ReadBeforeStore {
         /// The node.
         node: Node,

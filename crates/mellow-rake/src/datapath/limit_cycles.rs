@@ -1,6 +1,7 @@
 //! Oscillations that go on by themselves: what a section does for ever without an input.
 
 use super::bound::levels;
+use super::ports::words;
 use super::range::Start;
 use super::run::Exact;
 use super::walk::{Machine, Place};
@@ -76,8 +77,9 @@ impl StateBox {
         let stored = stored(datapath)?;
         let places: Vec<Place> =
             stored.iter().flatten().flatten().map(|word| Place { node: *word, pass: 0 }).collect();
+        let silence = vec![(0.0, 0.0); datapath.words_in()];
         let found =
-            levels(datapath, fractions, &places, (0.0, 0.0), Start::Any, checked.facts().effort())
+            levels(datapath, fractions, &places, &silence, Start::Any, checked.facts().effort())
                 .ok()?;
         let mut levels = found.places.iter();
         let mut ranges = Vec::new();
@@ -89,8 +91,10 @@ impl StateBox {
                 ranges.extend(std::iter::repeat_n(range, line.depth));
             }
         }
-        let (low, high) = found.output;
-        Some(StateBox { ranges, output: high.max(-low) / datapath.output.step() })
+        let steps = words(&datapath.outputs).map(WordFormat::step);
+        let levels = found.outputs.iter().zip(steps);
+        let output = levels.map(|((low, high), step)| high.max(-low) / step).fold(0.0, f64::max);
+        Some(StateBox { ranges, output })
     }
 
     fn size(&self) -> u64 {
@@ -131,7 +135,7 @@ fn stored(datapath: &Datapath) -> Option<Vec<Vec<Option<Node>>>> {
             Operation::Repeat { .. } => return None,
             Operation::Store { line, row, word } => {
                 let made = datapath.operations().find(|(node, ..)| node == word)?.1;
-                if !matches!(made, Operation::Input) {
+                if !matches!(made, Operation::Input { .. }) {
                     found[line.0][row.at(0)] = Some(*word);
                 }
             }
@@ -165,10 +169,11 @@ impl<'a> Free<'a> {
         Free { machine, cost, left: 0 }
     }
 
-    /// The state after one sample, and the output.
+    /// The state after one firing, and the output: the largest of its words.
     fn step(&mut self, state: &mut [i64]) -> i64 {
         self.machine.set_state(|index, _| state[index].into());
-        let output = self.machine.step(0);
+        let output = self.machine.step(std::iter::empty()).iter().copied();
+        let output = output.max_by_key(|word| word.unsigned_abs()).unwrap_or(0);
         // Remembered words have at most 64 bits.
         state.iter_mut().zip(self.machine.state()).for_each(|(slot, word)| *slot = word as i64);
         output as i64

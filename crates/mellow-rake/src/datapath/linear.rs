@@ -4,6 +4,7 @@
 //! exact program and the linear one is the sum of these additions, each through its own path.
 
 use super::factors::Factors;
+use super::ports::offsets;
 use super::range::{Idle, Start, idle_bits};
 use super::walk::{Arithmetic, Machine, Place};
 use super::{Checked, Datapath, Node, Operation, RoundedProducts, Sign, Term};
@@ -14,8 +15,13 @@ use std::collections::BTreeMap;
 /// Where a linear model is driven.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Drive {
-    /// By the input sample.
-    Input,
+    /// By a word that comes in.
+    Input {
+        /// The number of the port.
+        port: usize,
+        /// Which of its words of a firing.
+        at: usize,
+    },
     /// By something added to the word that an operation gives, in one pass of its loop.
     After {
         /// The operation.
@@ -23,6 +29,17 @@ pub enum Drive {
         /// The pass of the loop around it (0 outside).
         pass: usize,
     },
+}
+
+impl Drive {
+    /// By the first word of the first port: of a filter, its input.
+    pub const INPUT: Drive = Drive::Input { port: 0, at: 0 };
+
+    /// Each word that a firing takes.
+    pub(super) fn inputs(datapath: &Datapath) -> impl Iterator<Item = Drive> + '_ {
+        let words = datapath.inputs.iter().enumerate();
+        words.flat_map(|(port, found)| (0..found.count).map(move |at| Drive::Input { port, at }))
+    }
 }
 
 /// A rounding operation as a source of error.
@@ -112,18 +129,22 @@ pub struct LinearDatapath<'a> {
     drive: Drive,
     /// For each place that is watched, its number among those that are seen: one may be watched twice.
     watched: Vec<usize>,
+    /// Where the words of each input port begin.
+    inputs: Vec<usize>,
+    /// Words that go out.
+    outputs: usize,
     states: usize,
     operations: usize,
     finite: Option<usize>,
 }
 
 impl<'a> LinearDatapath<'a> {
-    /// The linear model of a checked datapath, observed at its output.
+    /// The linear model of a checked datapath, observed at every word that it delivers, port by port.
     pub fn new(checked: &'a Checked, drive: Drive) -> Self {
         LinearDatapath::watching(checked.datapath(), checked.fractions(), &[], drive)
     }
 
-    /// The model observed at `watched` places and, last, at the output.
+    /// The model observed at `watched` places and, last, at every word that goes out.
     pub(super) fn watching(
         datapath: &'a Datapath,
         fractions: &'a [i32],
@@ -142,6 +163,8 @@ impl<'a> LinearDatapath<'a> {
             watched: numbers,
             machine: Machine::new(datapath, fractions, linear),
             drive,
+            inputs: offsets(&datapath.inputs),
+            outputs: datapath.words_out(),
             states: datapath.state_words(),
             operations: operations(datapath),
             finite: finite(datapath, fractions),
@@ -157,20 +180,21 @@ impl<'a> LinearDatapath<'a> {
     fn run(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
         self.machine.set_state(|index, _| state[index]);
         let linear = &mut self.machine.arithmetic;
-        let (input, added) = match self.drive {
-            Drive::Input => (drive, None),
-            Drive::After { node, pass } => (0.0, Some((Place { node, pass }, drive))),
+        let (driven, added) = match self.drive {
+            // A word that is not there drives nothing.
+            Drive::Input { port, at } => (self.inputs.get(port).map(|first| first + at), None),
+            Drive::After { node, pass } => (None, Some((Place { node, pass }, drive))),
         };
         linear.added = added;
-        let output = self.machine.step(input);
+        let input = (0..).map(|word| if driven == Some(word) { drive } else { 0.0 });
+        let (watched, outputs) = seen.split_at_mut(self.watched.len());
+        outputs.copy_from_slice(self.machine.step(input));
         for (slot, word) in state.iter_mut().zip(self.machine.state()) {
             *slot = word;
         }
-        let (last, watched) = seen.split_last_mut().expect("the output is always observed");
         for (slot, number) in watched.iter_mut().zip(&self.watched) {
             *slot = self.machine.arithmetic.seen[*number];
         }
-        *last = output;
     }
 }
 
@@ -179,7 +203,7 @@ impl LinearSystem for LinearDatapath<'_> {
         self.states
     }
     fn observed(&self) -> usize {
-        self.watched.len() + 1
+        self.watched.len() + self.outputs
     }
     fn step(&mut self, state: &mut [f64], drive: f64, seen: &mut [f64]) {
         self.machine.arithmetic.absolute = false;
@@ -331,7 +355,7 @@ fn finite(datapath: &Datapath, fractions: &[i32]) -> Option<usize> {
     let limit = datapath.state_words() + 1;
     (0..=limit).find(|_| {
         let empty = machine.state().all(|mark| !mark);
-        machine.step(false);
+        machine.step(std::iter::empty());
         empty
     })
 }

@@ -6,7 +6,7 @@
 //! second-order ones at a time. Which kernel an equation gets follows from its factors alone.
 
 use super::equations::{Ending, Equation, Equations, Factor};
-use crate::fixed::{Overflow, Rounding};
+use crate::fixed::{Overflow, Rounding, WordFormat};
 
 /// Samples of a block, at most.
 const BLOCK: usize = 256;
@@ -63,8 +63,10 @@ pub(super) struct MachineWords {
     /// For each stream, where its window begins and how many old words it keeps.
     windows: Vec<(usize, usize)>,
     kernels: Vec<Kernel>,
-    input: (i64, i64),
-    output: usize,
+    /// The ends of the formats of what comes in: the first windows are theirs.
+    inputs: Vec<(i64, i64)>,
+    /// Where the words that go out stand.
+    outputs: Vec<usize>,
     block: usize,
     /// Samples of the window that are done.
     at: usize,
@@ -102,16 +104,15 @@ fn second_order(equation: &Equation, own: usize) -> Option<Recursion> {
 
 /// Equations that must be run together, each range in program order: those between a word and one computed
 /// later that it waits for.
-fn groups(all: &[Equation]) -> Vec<std::ops::Range<usize>> {
+fn groups(all: &[Equation], inputs: usize) -> Vec<std::ops::Range<usize>> {
     let mut groups: Vec<std::ops::Range<usize>> = Vec::new();
     let mut end = 0;
     for (index, equation) in all.iter().enumerate() {
         if index >= end {
             groups.push(index..index + 1);
         }
-        // Stream k + 1 is equation k.
         let waits = equation.factors.iter().map(|factor| factor.stream).max().unwrap_or(0);
-        end = end.max(waits).max(index + 1);
+        end = end.max((waits + 1).saturating_sub(inputs)).max(index + 1);
         if let Some(group) = groups.last_mut() {
             group.end = end;
         }
@@ -121,14 +122,14 @@ fn groups(all: &[Equation]) -> Vec<std::ops::Range<usize>> {
 
 impl MachineWords {
     pub(super) fn new(equations: &Equations) -> Option<Self> {
-        let Equations { input, all, output } = equations;
-        let streams = all.len() + 1;
+        let Equations { inputs, all, outputs } = equations;
+        let streams = all.len() + inputs.len();
         let block = (NEAR / streams).clamp(SIDE_BY_SIDE, BLOCK);
         let mut depths = vec![0; streams];
         let mut keep = |stream: usize, age: usize| depths[stream] = age.max(depths[stream]);
         let sections: Vec<_> =
-            (all.iter().zip(1..)).map(|(one, own)| second_order(one, own)).collect();
-        for (own, (equation, section)) in (1..).zip(all.iter().zip(&sections)) {
+            (all.iter().zip(inputs.len()..)).map(|(one, own)| second_order(one, own)).collect();
+        for (own, (equation, section)) in (inputs.len()..).zip(all.iter().zip(&sections)) {
             for factor in &equation.factors {
                 keep(factor.stream, factor.age);
             }
@@ -143,13 +144,13 @@ impl MachineWords {
             windows.push((total, depth));
             total += depth + block;
         }
-        let placed = Placer { all, windows: &windows, sections: &sections };
+        let placed = Placer { all, windows: &windows, sections: &sections, inputs: inputs.len() };
         let kernels = placed.kernels();
         Some(MachineWords {
             memory: vec![0; total],
             kernels,
-            input: (i64::try_from(input.minimum()).ok()?, i64::try_from(input.maximum()).ok()?),
-            output: windows[*output].0 + windows[*output].1,
+            inputs: inputs.iter().map(|format| ends(*format)).collect::<Option<_>>()?,
+            outputs: outputs.iter().map(|stream| windows[*stream].0 + windows[*stream].1).collect(),
             reals: vec![0.0; windows.iter().map(|(_, depth)| depth + block).max()?],
             real_sums: vec![0.0; block],
             windows,
@@ -160,28 +161,36 @@ impl MachineWords {
         })
     }
 
-    /// One sample, and whether a limit changed a word; nothing is allocated.
-    pub(super) fn step(&mut self, input: i64) -> (i64, bool) {
-        self.advance(&[input]);
-        (self.memory[self.output + self.at - 1], self.limited[0])
-    }
-
-    /// A signal, and in how many samples a limit changed a word.
-    pub(super) fn run(&mut self, input: &[i64]) -> (Vec<i64>, u64) {
-        let mut output = Vec::with_capacity(input.len());
-        let mut limited = 0;
-        for block in input.chunks(self.block) {
-            self.advance(block);
-            let end = self.output + self.at;
-            output.extend_from_slice(&self.memory[end - block.len()..end]);
-            limited += self.limited[..block.len()].iter().filter(|limited| **limited).count();
+    /// One firing, and whether a limit changed a word; nothing is allocated.
+    pub(super) fn fire(&mut self, input: &[i64], output: &mut [i64]) -> bool {
+        self.advance(input, 1);
+        for (word, place) in output.iter_mut().zip(&self.outputs) {
+            *word = self.memory[place + self.at - 1];
         }
-        (output, limited as u64)
+        self.limited[0]
     }
 
-    /// At most a block.
-    fn advance(&mut self, input: &[i64]) {
-        let count = input.len();
+    /// The words of whole firings, and in how many of these a limit changed a word.
+    pub(super) fn run(&mut self, input: &[i64], output: &mut Vec<i64>) -> u64 {
+        let mut limited = 0;
+        for block in input.chunks(self.block * self.inputs.len()) {
+            let count = block.len() / self.inputs.len();
+            self.advance(block, count);
+            if let [place] = self.outputs[..] {
+                let end = place + self.at;
+                output.extend_from_slice(&self.memory[end - count..end]);
+            } else {
+                for firing in self.at - count..self.at {
+                    output.extend(self.outputs.iter().map(|place| self.memory[place + firing]));
+                }
+            }
+            limited += self.limited[..count].iter().filter(|limited| **limited).count();
+        }
+        limited as u64
+    }
+
+    /// So many firings, at most a block.
+    fn advance(&mut self, input: &[i64], count: usize) {
         if self.at + count > self.block {
             // What is still remembered goes to the front of each window.
             for (start, depth) in &self.windows {
@@ -190,10 +199,12 @@ impl MachineWords {
             self.at = 0;
         }
         let at = self.at;
-        let (low, high) = self.input;
-        let now = self.windows[0].0 + self.windows[0].1 + at;
-        for (word, x) in self.memory[now..now + count].iter_mut().zip(input) {
-            *word = (*x).clamp(low, high);
+        for (number, (low, high)) in self.inputs.iter().enumerate() {
+            let now = self.windows[number].0 + self.windows[number].1 + at;
+            let own = input[number..].iter().step_by(self.inputs.len());
+            for (word, x) in self.memory[now..now + count].iter_mut().zip(own) {
+                *word = (*x).clamp(*low, *high);
+            }
         }
         self.limited[..count].fill(false);
         let memory = &mut self.memory[..];
@@ -232,11 +243,18 @@ impl MachineWords {
     }
 }
 
+/// The ends of a format.
+fn ends(format: WordFormat) -> Option<(i64, i64)> {
+    Some((i64::try_from(format.minimum()).ok()?, i64::try_from(format.maximum()).ok()?))
+}
+
 /// Gives equations their places and kernels.
 struct Placer<'a> {
     all: &'a [Equation],
     windows: &'a [(usize, usize)],
     sections: &'a [Option<Recursion>],
+    /// Words that come in: their streams are the first.
+    inputs: usize,
 }
 
 impl Placer<'_> {
@@ -258,14 +276,14 @@ impl Placer<'_> {
         Sum {
             factors: factors.iter().map(place).collect(),
             ending: *ending,
-            to: self.now(index + 1),
+            to: self.now(self.inputs + index),
             reals: stream.filter(|_| worth).map(|stream| (self.now(stream) - oldest, oldest)),
         }
     }
 
     fn kernels(&self) -> Vec<Kernel> {
         let mut kernels: Vec<Kernel> = Vec::new();
-        for group in groups(self.all) {
+        for group in groups(self.all, self.inputs) {
             let index = group.start;
             if group.len() > 1 {
                 kernels.push(Kernel::Group(group.map(|index| self.sum(index)).collect()));
@@ -273,7 +291,7 @@ impl Placer<'_> {
             }
             let ending = self.all[index].ending;
             if let Some(Recursion { from, b, c }) = self.sections[index] {
-                let (from, to) = (self.now(from), self.now(index + 1));
+                let (from, to) = (self.now(from), self.now(self.inputs + index));
                 let section = SecondOrder { b, c, from, to, ending };
                 match kernels.last_mut() {
                     Some(last @ Kernel::Section(_)) => {
@@ -286,7 +304,11 @@ impl Placer<'_> {
                     }
                     _ => kernels.push(Kernel::Section(section)),
                 }
-            } else if self.all[index].factors.iter().any(|factor| factor.stream > index) {
+            } else if self.all[index]
+                .factors
+                .iter()
+                .any(|factor| factor.stream >= self.inputs + index)
+            {
                 kernels.push(Kernel::Group(vec![self.sum(index)]));
             } else {
                 kernels.push(Kernel::Forward(self.sum(index)));

@@ -1,8 +1,10 @@
 //! The datapath: a fixed-point filter as one small exact program on integers.
 //!
-//! A [`Datapath`] runs once per sample. It is the only statement of what the filter computes:
-//! the simulator, the bounds, the cost and every writer read it, and no other place knows how a
-//! rounding works. `docs/arithmetic.md` says the same in equations.
+//! A [`Datapath`] runs once per *firing*: each firing takes so many words from every input port and gives so
+//! many to every output port, as its [`Port`]s say. A filter takes one sample and gives one; a decimator by M
+//! takes M and gives one, an interpolator by L takes one and gives L. The datapath is the only statement of
+//! what is computed: the simulator, the bounds, the cost and every writer read it, and no other place knows
+//! how a rounding works. `docs/arithmetic.md` says the same in equations.
 //!
 //! # Meaning
 //!
@@ -11,17 +13,21 @@
 //! below says otherwise.
 //!
 //! **Order.** A [`Block`] is a list of operations. Each operation may use the words of operations
-//! before it, once per sample. There are no branches.
+//! before it, once per firing. There are no branches.
+//!
+//! **Ports.** The words of a port are numbered within a firing, the oldest first: word `at` of firing n is
+//! word n · count + `at` of its signal. [`Operation::Input`] reads one, [`Operation::Deliver`] gives one;
+//! each word of each output port is given exactly once per firing.
 //!
 //! **Tables** hold constant coefficients, in rows of equal length.
 //!
 //! **Delay lines** remember words. A line has rows (one for each pass of the loop that uses it, or
-//! just one) and a depth. Each row is given exactly one word per sample, by [`Operation::Store`]. The word of
-//! *age* 0 is the word stored in this very sample and may be read only after the store; the word of age
-//! `k`, 1 ≤ `k` ≤ depth, is the one stored `k` samples before and may be read anywhere. Before the first
-//! sample all stored words are zero. So it does not matter whether an implementation shifts a
-//! line at the store or at the end of the sample. A line is used in one block only, and in a loop
-//! each pass uses its own row.
+//! just one) and a depth. Each row is given exactly one word per firing, by [`Operation::Store`]. The word of
+//! *age* 0 is the word stored in this very firing and may be read only after the store; the word of age
+//! `k`, 1 ≤ `k` ≤ depth, is the one stored `k` firings before and may be read anywhere. Before the first
+//! firing all stored words are zero. So it does not matter whether an implementation shifts a
+//! line at the store or at the end of the firing. A line belongs to the block that stores in it; in a loop
+//! each pass uses its own row. A loop may also read, not store, in fixed rows of the lines outside it.
 //!
 //! **Products** are exact; widths and fractions add up. One factor is always a coefficient, so without its
 //! roundings and limits every datapath is a linear filter. A coefficient may have a fraction smaller than
@@ -45,9 +51,8 @@
 //! pass `k` gets the result of pass `k − 1`, and the loop's word is the result of the last. Pass `k`
 //! uses row `k` of tables and lines that are addressed by [`Row::Pass`].
 //!
-//! **Output.** The result of the outermost block is the sample that goes out. The program itself has no
-//! latency: the output at sample n depends on the input at sample n. A writer that needs
-//! clock cycles declares them.
+//! **Time.** The program itself has no latency: what firing n delivers depends on the input of firing n. A
+//! writer that needs clock cycles declares them.
 //!
 //! A datapath becomes usable by [`Datapath::check`], which gives a [`Checked`]: the same
 //! program with the facts proved about it. Writers and simulators accept nothing else.
@@ -68,6 +73,7 @@ mod machine_words;
 mod movement;
 mod narrow;
 mod noise;
+mod ports;
 mod range;
 mod run;
 mod shared;
@@ -81,8 +87,8 @@ pub(crate) use build::shaping_numbers;
 pub use build::{
     AllPassWords, BuildError, LatticeTables, SectionWords, StateWords, all_pass_sum, direct_form_1,
     direct_form_1_shaped, direct_form_1_transposed, direct_form_2, direct_form_2_transposed,
-    fir_direct, fir_folded, fir_skip_zeros, fir_transposed, lattice_ladder, lattice_sections,
-    shaping, state_space,
+    fir_decimator, fir_direct, fir_folded, fir_interpolator, fir_skip_zeros, fir_transposed,
+    lattice_ladder, lattice_sections, shaping, state_space,
 };
 pub use check::{Checked, Facts, LimitFact, SumFact};
 pub use cost::Cost;
@@ -96,6 +102,7 @@ pub use limit_cycles::{
 };
 pub use linear::{Drive, LinearDatapath, RoundingSource};
 pub use noise::{NoisePrediction, NotPredicted};
+pub use ports::Port;
 pub use run::Simulator;
 pub use widths::WidthError;
 
@@ -115,7 +122,7 @@ pub struct TableIndex(pub usize);
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct LineIndex(pub usize);
 
-/// Which row of a table or line is meant.
+/// Which row of a table or line, or which word of a port, is meant.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Row {
     /// This row, in every pass.
@@ -143,6 +150,9 @@ pub enum Coefficients {
     Taps,
     /// One tap a row, the last first.
     TapsBackward,
+    /// One polyphase branch a row: every so many-th tap, the youngest word's first; zeros fill up the
+    /// shorter.
+    Phases,
     /// One row of taps, h\[0\] first, of which each stands for its mirror image too; zeros that are skipped
     /// are left out.
     TapsFolded,
@@ -222,7 +232,7 @@ pub(crate) enum CommonExponent {
     None,
 }
 
-/// Words remembered from sample to sample.
+/// Words remembered from firing to firing.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Line {
     /// A short identifier, unique among tables and lines.
@@ -271,7 +281,7 @@ pub enum Term {
         line: LineIndex,
         /// Its row.
         line_row: Row,
-        /// The age of the first word; 0 is the word stored in this sample.
+        /// The age of the first word; 0 is the word stored in this firing.
         age: usize,
         /// Number of products.
         count: usize,
@@ -302,7 +312,7 @@ pub struct Fold {
     pub age: usize,
     /// The age of the second word of the first pair.
     pub mirror: usize,
-    /// From pair to pair the ages move towards each other by so many samples.
+    /// From pair to pair the ages move towards each other by so many firings.
     pub stride: usize,
     /// Number of pairs, and of products.
     pub count: usize,
@@ -322,8 +332,13 @@ pub struct RoundedProducts {
 /// One step of the program.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Operation {
-    /// The sample that came in.
-    Input,
+    /// A word that came in.
+    Input {
+        /// The number of the port.
+        port: usize,
+        /// Which of its words of this firing.
+        at: Row,
+    },
     /// The word carried into this pass of the loop.
     Carried,
     /// A word from a delay line.
@@ -332,7 +347,7 @@ pub enum Operation {
         line: LineIndex,
         /// Its row.
         row: Row,
-        /// 0: stored in this sample; k: stored k samples before.
+        /// 0: stored in this firing; k: stored k firings before.
         age: usize,
     },
     /// An exact product of a coefficient and a word.
@@ -371,13 +386,22 @@ pub enum Operation {
         /// What happens when the word does not fit.
         overflow: Overflow,
     },
-    /// Gives a row of a line its word of this sample.
+    /// Gives a row of a line its word of this firing.
     Store {
         /// The line.
         line: LineIndex,
         /// Its row.
         row: Row,
         /// The word, in the line's format.
+        word: Node,
+    },
+    /// Gives an output port a word of this firing.
+    Deliver {
+        /// The number of the port.
+        port: usize,
+        /// Which of its words of this firing.
+        at: Row,
+        /// The word, in the port's format.
         word: Node,
     },
     /// A loop that carries one word.
@@ -392,6 +416,9 @@ pub enum Operation {
 }
 
 impl Operation {
+    /// The first word of the first port: of a filter, its sample.
+    pub const INPUT: Operation = Operation::Input { port: 0, at: Row::Fixed(0) };
+
     /// The words of other operations that it takes; of a loop the first and what its body gives, not what is
     /// taken inside.
     ///
@@ -405,7 +432,8 @@ impl Operation {
             Operation::Product { word, .. }
             | Operation::Round { word, .. }
             | Operation::Limit { word, .. }
-            | Operation::Store { word, .. } => vec![*word],
+            | Operation::Store { word, .. }
+            | Operation::Deliver { word, .. } => vec![*word],
             Operation::Accumulate { terms, .. } => {
                 let word = |term: &Term| match term {
                     Term::Word { word, .. } => Some(*word),
@@ -414,7 +442,7 @@ impl Operation {
                 terms.iter().filter_map(word).collect()
             }
             Operation::Repeat { first, body, .. } => vec![*first, body.result],
-            Operation::Input | Operation::Carried | Operation::Tap { .. } => Vec::new(),
+            Operation::Input { .. } | Operation::Carried | Operation::Tap { .. } => Vec::new(),
         }
     }
 
@@ -424,7 +452,8 @@ impl Operation {
             Operation::Product { word, .. }
             | Operation::Round { word, .. }
             | Operation::Limit { word, .. }
-            | Operation::Store { word, .. } => *word = name(*word),
+            | Operation::Store { word, .. }
+            | Operation::Deliver { word, .. } => *word = name(*word),
             Operation::Accumulate { terms, .. } => {
                 for term in terms {
                     if let Term::Word { word, .. } = term {
@@ -435,7 +464,7 @@ impl Operation {
             Operation::Repeat { first, body, .. } => {
                 (*first, body.result) = (name(*first), name(body.result));
             }
-            Operation::Input | Operation::Carried | Operation::Tap { .. } => {}
+            Operation::Input { .. } | Operation::Carried | Operation::Tap { .. } => {}
         }
     }
 }
@@ -449,25 +478,25 @@ pub struct Block {
     pub result: Node,
 }
 
-/// An exact program on integers that runs once per sample: see the [module](self) for what it means.
+/// An exact program on integers that runs once per firing: see the [module](self) for what it means.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Datapath {
-    /// What comes in.
-    pub input: WordFormat,
-    /// What goes out.
-    pub output: WordFormat,
+    /// What comes in, at least one port.
+    pub inputs: Vec<Port>,
+    /// What goes out, at least one port.
+    pub outputs: Vec<Port>,
     /// Constant coefficients.
     pub tables: Vec<Table>,
     /// Memory.
     pub lines: Vec<Line>,
-    /// The program.
-    pub body: Block,
+    /// The program: operations in order, each with its number.
+    pub body: Vec<(Node, Operation)>,
 }
 
 impl Datapath {
     /// All operations in program order, each with the number of passes of the loop around it (1 outside).
     pub fn operations(&self) -> impl Iterator<Item = (Node, &Operation, usize)> {
-        self.body.operations.iter().flat_map(|(node, operation)| {
+        self.body.iter().flat_map(|(node, operation)| {
             let inner: &[(Node, Operation)] = match operation {
                 Operation::Repeat { body, .. } => &body.operations,
                 _ => &[],

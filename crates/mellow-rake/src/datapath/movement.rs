@@ -1,6 +1,8 @@
 //! How far words move on white noise.
 
 use super::linear::{Drive, LinearDatapath};
+use super::noise::half_scale;
+use super::ports;
 use super::shared::Reading;
 use super::walk::Place;
 use super::{Operation, RoundingSource};
@@ -20,7 +22,7 @@ impl Movement {
     const SAMPLES: usize = 1 << 14;
     const LAGS: usize = 8;
 
-    pub(super) fn new(reading: &Reading<'_>, sources: &[RoundingSource], deviation: f64) -> Self {
+    pub(super) fn new(reading: &Reading<'_>, sources: &[RoundingSource]) -> Self {
         let Reading { datapath, fractions, .. } = *reading;
         // The words that are rounded, and those that sums are made of.
         let rounded = sources.iter().filter_map(|source| match reading.operation(source.node) {
@@ -30,7 +32,7 @@ impl Movement {
         let words = datapath.operations().flat_map(|(node, operation, passes)| {
             let node = match operation {
                 Operation::Store { word, .. } => Some(*word),
-                Operation::Input
+                Operation::Input { .. }
                 | Operation::Carried
                 | Operation::Round { .. }
                 | Operation::Limit { .. } => Some(node),
@@ -41,29 +43,33 @@ impl Movement {
         let mut places: Vec<Place> = rounded.chain(words).collect();
         places.sort();
         places.dedup();
-        let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
-        let mut state = vec![0.0; model.states()];
+        let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::INPUT);
         let mut seen = vec![0.0; model.observed()];
-        let mut last = vec![[0.0; Self::LAGS]; places.len()];
         let mut products = vec![[0.0; Self::LAGS + 1]; places.len()];
-        for sample in 0..Self::SAMPLES {
-            model.step(&mut state, if sample == 0 { 1.0 } else { 0.0 }, &mut seen);
-            for ((now, last), products) in seen.iter().zip(&mut last).zip(&mut products) {
-                products[0] += now * now;
-                for (product, before) in products[1..].iter_mut().zip(last.iter()) {
-                    *product += now * before;
+        for (drive, format) in Drive::inputs(datapath).zip(ports::words(&datapath.inputs)) {
+            model = model.driven_by(drive);
+            let power = half_scale(format);
+            let mut state = vec![0.0; model.states()];
+            let mut last = vec![[0.0; Self::LAGS]; places.len()];
+            for sample in 0..Self::SAMPLES {
+                model.step(&mut state, if sample == 0 { 1.0 } else { 0.0 }, &mut seen);
+                for ((now, last), products) in seen.iter().zip(&mut last).zip(&mut products) {
+                    products[0] += power * now * now;
+                    for (product, before) in products[1..].iter_mut().zip(last.iter()) {
+                        *product += power * now * before;
+                    }
+                    last.rotate_right(1);
+                    last[0] = *now;
                 }
-                last.rotate_right(1);
-                last[0] = *now;
-            }
-            if state.iter().all(|word| word.abs() < 1e-9) {
-                break;
+                if state.iter().all(|word| word.abs() < 1e-9) {
+                    break;
+                }
             }
         }
         let least = |products: &[f64; Self::LAGS + 1]| {
             let apart = products[1..].iter().map(|product| 2.0 * (products[0] - product.abs()));
             let least = apart.fold(products[0], f64::min).max(0.0);
-            [products[0], least].map(|square| libm::sqrt(square) * deviation)
+            [products[0], least].map(libm::sqrt)
         };
         Movement {
             is_recursive: model.finite().is_none(),

@@ -1,6 +1,6 @@
 //! Accumulators as narrow as the proof allows.
 
-use super::bound::{levels, range};
+use super::bound::{input_ranges, levels};
 use super::linear::{Drive, LinearDatapath};
 use super::range::Start;
 use super::walk::Place;
@@ -46,12 +46,11 @@ fn narrow(checked: &Checked) -> Option<Datapath> {
     let mut kept = Vec::new();
     for (_, operation, _) in datapath.operations() {
         match operation {
-            Operation::Store { word, .. } => kept.push(*word),
+            Operation::Store { word, .. } | Operation::Deliver { word, .. } => kept.push(*word),
             Operation::Repeat { first, body, .. } => kept.extend([*first, body.result]),
             _ => {}
         }
     }
-    kept.push(datapath.body.result);
     let mut sums: Vec<(Node, WordFormat, usize)> = Vec::new();
     for (node, operation, passes) in datapath.operations() {
         match operation {
@@ -97,8 +96,8 @@ fn narrow(checked: &Checked) -> Option<Datapath> {
             }
         }
     };
-    replace(&mut datapath.body.operations);
-    for (_, operation) in &mut datapath.body.operations {
+    replace(&mut datapath.body);
+    for (_, operation) in &mut datapath.body {
         if let Operation::Repeat { body, .. } = operation {
             replace(&mut body.operations);
         }
@@ -113,7 +112,7 @@ fn reaches(checked: &Checked, sums: &[(Node, WordFormat, usize)]) -> BTreeMap<No
         return found;
     }
     // Without feedback the terms are independent of each other: their ranges say all.
-    if LinearDatapath::new(checked, Drive::Input).finite().is_some() {
+    if LinearDatapath::new(checked, Drive::INPUT).finite().is_some() {
         return found;
     }
     let places = sums
@@ -125,7 +124,7 @@ fn reaches(checked: &Checked, sums: &[(Node, WordFormat, usize)]) -> BTreeMap<No
         datapath,
         fractions,
         &places,
-        range(datapath.input),
+        &input_ranges(datapath),
         Start::Zero,
         checked.facts().effort(),
     ) {

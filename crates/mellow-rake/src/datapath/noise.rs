@@ -22,6 +22,7 @@
 //! that hold the same in two fractions are taken for two.
 
 use super::linear::{Drive, LinearDatapath};
+use super::ports::words as words_of;
 use super::shared::{Twins, twins, uneven_share};
 use super::walk::Place;
 use super::{Datapath, Operation, RoundingSource, Sign};
@@ -29,15 +30,17 @@ use crate::effort::Effort;
 use crate::filter::{Decay, LinearSystem, NotProved, PeakGain};
 use crate::fixed::{Rounding, WordFormat};
 use num_complex::Complex64;
-use rustfft::FftPlanner;
+use rustfft::{Fft, FftPlanner};
+use std::sync::Arc;
 
-/// The predicted rounding noise at the output.
+/// The predicted rounding noise at the output, over all words that a firing gives.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct NoisePrediction {
     /// The mean of the error, as a value.
     pub mean: f64,
-    /// The variance around it, as a value squared.
+    /// The variance around it, as a value squared. Where the mean differs from word to word of a firing, that
+    /// counts as variance, too.
     pub variance: f64,
 }
 
@@ -107,14 +110,27 @@ pub enum NotPredicted {
     Uneven,
 }
 
-/// A rounding and what its path to the output makes of its errors.
-#[derive(Debug, Clone, Copy)]
+/// A rounding and what its paths to the words that go out make of its errors.
+#[derive(Debug, Clone)]
 pub(super) struct NoisePath {
-    pub(super) source: RoundingSource,
-    /// Σh.
-    pub(super) sum: f64,
-    /// Σh².
-    pub(super) energy: f64,
+    source: RoundingSource,
+    /// Σh to each of the words.
+    sums: Vec<f64>,
+    /// Σh², the mean over the words.
+    energy: f64,
+}
+
+impl NoisePath {
+    pub(super) fn new(source: RoundingSource, outputs: &[PeakGain]) -> Self {
+        let sums = outputs.iter().map(PeakGain::sum).collect();
+        NoisePath { source, sums, energy: mean(outputs.iter().map(PeakGain::energy)) }
+    }
+}
+
+/// The mean of some numbers; 0 of none.
+fn mean(numbers: impl ExactSizeIterator<Item = f64>) -> f64 {
+    let count = numbers.len().max(1);
+    numbers.sum::<f64>() / count as f64
 }
 
 impl RoundingSource {
@@ -182,11 +198,12 @@ pub(super) fn predict(
     datapath: &Datapath,
     fractions: &[i32],
     paths: &[NoisePath],
-    gain: &PeakGain,
+    gains: &[Vec<PeakGain>],
     effort: Effort,
 ) -> Result<NoisePrediction, NotPredicted> {
     let is_recursive =
-        LinearDatapath::watching(datapath, fractions, &[], Drive::Input).finite().is_none();
+        LinearDatapath::watching(datapath, fractions, &[], Drive::INPUT).finite().is_none();
+    let mut means = vec![0.0; gains.len()];
     let mut noise = NoisePrediction { mean: 0.0, variance: 0.0 };
     let mut signed = Vec::new();
     let powers: Vec<f64> = paths
@@ -197,15 +214,16 @@ pub(super) fn predict(
         })
         .collect();
     let sources: Vec<RoundingSource> = paths.iter().map(|path| path.source).collect();
-    let deviation = libm::sqrt(half_scale(datapath.input));
     let twins = twins(datapath, fractions, &sources);
-    let (share, factors) = uneven_share(datapath, fractions, &sources, &powers, &twins, deviation);
+    let (share, factors) = uneven_share(datapath, fractions, &sources, &powers, &twins);
     if share > MOST_UNEVEN_SHARE {
         return Err(NotPredicted::Uneven);
     }
-    for (NoisePath { source, sum, energy }, factor) in paths.iter().zip(&factors) {
+    for (NoisePath { source, sums, energy }, factor) in paths.iter().zip(&factors) {
         let (mean, variance) = source.error_moments();
-        noise.mean += mean * sum;
+        for (own, sum) in means.iter_mut().zip(sums) {
+            *own += mean * sum;
+        }
         let own = source.signed_mean();
         noise.variance += (factor * variance - own * own * source.alike as f64) * energy;
         if own != 0.0 {
@@ -218,11 +236,22 @@ pub(super) fn predict(
     }
     // Errors that cancel leave nothing, or less than that by the last bits of f64.
     noise.variance = noise.variance.max(0.0);
-    let share = noise.rms() / (deviation * libm::sqrt(gain.energy()));
+    noise.mean = mean(means.iter().copied());
+    noise.variance += mean(means.iter().map(|own| (own - noise.mean) * (own - noise.mean)));
+    let share = noise.rms() / libm::sqrt(signal(datapath, gains));
     if share > LOUDEST && is_recursive {
         return Err(NotPredicted::Loud { share: 100.0 * share });
     }
     Ok(noise)
+}
+
+/// The power of the output on white noise of half scale, the mean over all words that go out.
+fn signal(datapath: &Datapath, gains: &[Vec<PeakGain>]) -> f64 {
+    let power = |gains: &Vec<PeakGain>| -> f64 {
+        let inputs = words_of(&datapath.inputs).map(half_scale);
+        gains.iter().zip(inputs).map(|(gain, power)| gain.energy() * power).sum()
+    };
+    mean(gains.iter().map(power))
 }
 
 /// What roundings that drop the same bits add to the noise, or take from it, by that.
@@ -237,17 +266,19 @@ fn shared(
     if twins.is_empty() {
         return Ok(0.0);
     }
-    let mut model = LinearDatapath::watching(datapath, fractions, &[], Drive::Input);
+    let mut model = LinearDatapath::watching(datapath, fractions, &[], Drive::INPUT);
     let decay = Decay::prove_within(&mut model, effort)?;
     let mut sum = 0.0;
     for Twins { first, second, lag, is_negated, is_opposed } in twins.iter().copied() {
         let paths = [first, second].map(|index| {
             let mut model =
                 LinearDatapath::watching(datapath, fractions, &[], sources[index].drive());
-            decay.impulse(&mut model).pop().unwrap_or_default()
+            decay.impulse(&mut model)
         });
-        let later = paths[1].response().iter().skip(lag);
-        let overlap: f64 = paths[0].response().iter().zip(later).map(|(a, b)| a * b).sum();
+        let overlap = mean(paths[0].iter().zip(&paths[1]).map(|(one, other)| {
+            let later = other.response().iter().skip(lag);
+            one.response().iter().zip(later).map(|(a, b)| a * b).sum()
+        }));
         let sign = if is_opposed { -1.0 } else { 1.0 };
         sum += 2.0 * sign * sources[first].covariance(is_negated, factors[first]) * overlap;
     }
@@ -255,7 +286,7 @@ fn shared(
 }
 
 /// The variance of white noise of half scale, as a value squared.
-fn half_scale(input: WordFormat) -> f64 {
+pub(super) fn half_scale(input: WordFormat) -> f64 {
     let levels = (input.maximum() / 2 - input.minimum() / 2 + 1) as f64;
     (levels * levels - 1.0) / 12.0 * input.step() * input.step()
 }
@@ -289,7 +320,7 @@ fn signs(
         };
         places.push(Place { node: *word, pass: source.pass });
     }
-    let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::Input);
+    let mut model = LinearDatapath::watching(datapath, fractions, &places, Drive::INPUT);
     let decay = Decay::prove_within(&mut model, effort)?;
     let fits = |gains: &[PeakGain]| {
         let samples = gains.iter().map(PeakGain::samples).max().unwrap_or(0);
@@ -299,14 +330,23 @@ fn signs(
             false => Ok(()),
         }
     };
-    fits(&decay.norms(&mut model))?;
-    if decay.is_cut() {
-        return Err(NotPredicted::Effort);
+    // From each word that comes in to the words that are rounded, and its power there.
+    let mut signal = 0.0;
+    let mut words: Vec<Vec<PeakGain>> = vec![Vec::new(); sources.len()];
+    let powers: Vec<f64> = words_of(&datapath.inputs).map(half_scale).collect();
+    for (drive, power) in Drive::inputs(datapath).zip(&powers) {
+        model = model.driven_by(drive);
+        fits(&decay.norms(&mut model))?;
+        if decay.is_cut() {
+            return Err(NotPredicted::Effort);
+        }
+        let mut paths = decay.impulse(&mut model);
+        let outputs = paths.split_off(sources.len());
+        signal += mean(outputs.iter().map(PeakGain::energy)) * power;
+        words.iter_mut().zip(paths).for_each(|(all, path)| all.push(path));
     }
-    let mut words = decay.impulse(&mut model);
-    let signal = words.pop().map_or(0.0, |output| output.energy()) * half_scale(datapath.input);
-    let longest = words.iter().map(|path| path.response().len()).max().unwrap_or(0);
-    let mut errors: Vec<PeakGain> = Vec::new();
+    // From each rounding to the words that go out.
+    let mut errors: Vec<Vec<PeakGain>> = Vec::new();
     let mut damping = 0.0f64;
     for (index, source) in sources.iter().enumerate() {
         model = model.driven_by(source.drive());
@@ -314,30 +354,21 @@ fn signs(
         fits(&gains)?;
         // m·sgn(v) is √(2/π)·m/σ of v, and what is unlike it (J. J. Bussgang, 1952); in a feedback that is a
         // change of the coefficient.
-        let word = libm::sqrt(words[index].energy() * half_scale(datapath.input));
+        let energies = words[index].iter().zip(&powers).map(|(word, power)| word.energy() * power);
+        let word = libm::sqrt(energies.sum());
         let share = libm::sqrt(std::f64::consts::FRAC_2_PI) * source.signed_mean().abs() / word;
         damping = damping.max(share * gains[index].l1());
-        errors.extend(decay.impulse(&mut model).pop());
+        errors.push(decay.impulse(&mut model).split_off(sources.len()));
     }
-    let longest = errors.iter().map(|path| path.response().len()).fold(longest, usize::max);
-    let size = (2 * longest).next_power_of_two();
-    let mut planner = FftPlanner::<f64>::new();
-    let (forward, back) = (planner.plan_fft_forward(size), planner.plan_fft_inverse(size));
-    let spectrum = |path: &PeakGain| {
-        let mut values: Vec<Complex64> = path.response().iter().map(|h| (*h).into()).collect();
-        values.resize(size, Complex64::default());
-        forward.process(&mut values);
-        values
-    };
-    let words: Vec<Vec<Complex64>> = words.iter().map(spectrum).collect();
-    let errors: Vec<Vec<Complex64>> = errors.iter().map(spectrum).collect();
-    let correlation = |one: &[Complex64], other: &[Complex64]| -> Vec<f64> {
-        let mut product: Vec<Complex64> =
-            one.iter().zip(other).map(|(a, b)| a.conj() * b).collect();
-        back.process(&mut product);
-        product.into_iter().map(|value| value.re / size as f64).collect()
-    };
-    let powers: Vec<f64> = words.iter().map(|word| correlation(word, word)[0]).collect();
+    let spectra = Spectra::new(words.iter().chain(&errors).flatten());
+    // Inputs of other levels count more or less, outputs are averaged over.
+    let scales: Vec<f64> = powers.iter().map(|power| power / powers[0]).collect();
+    let count = datapath.words_out() as f64;
+    let words: Vec<Correlated> = words.iter().map(|paths| spectra.of(paths)).collect();
+    let errors: Vec<Correlated> = errors.iter().map(|paths| spectra.of(paths)).collect();
+    let powers: Vec<f64> =
+        words.iter().map(|word| spectra.correlation(word, word, &scales)[0]).collect();
+    let alike = vec![1.0 / count; datapath.words_out()];
     let mut sum = 0.0;
     for (i, one) in sources.iter().enumerate() {
         for (j, other) in sources.iter().enumerate().skip(i) {
@@ -345,9 +376,9 @@ fn signs(
             if scale == 0.0 {
                 continue;
             }
-            let of_words = correlation(&words[i], &words[j]);
+            let of_words = spectra.correlation(&words[i], &words[j], &scales);
             // The later of two errors is the one that has less way behind it.
-            let of_errors = correlation(&errors[j], &errors[i]);
+            let of_errors = spectra.correlation(&errors[j], &errors[i], &alike);
             let pairs = of_words.iter().zip(&of_errors);
             let both: f64 = pairs.map(|(w, e)| libm::asin((w / scale).clamp(-1.0, 1.0)) * e).sum();
             let twice = if i == j { 1.0 } else { 2.0 };
@@ -361,4 +392,46 @@ fn signs(
     }
     // A transform's last bits are the machine's: what is given has as many as all machines agree on.
     Ok(f64::from(error as f32))
+}
+
+/// The spectra of several responses.
+type Correlated = Vec<Vec<Complex64>>;
+
+/// Transforms of responses, long enough for their correlations not to overlap.
+struct Spectra {
+    size: usize,
+    forward: Arc<dyn Fft<f64>>,
+    back: Arc<dyn Fft<f64>>,
+}
+
+impl Spectra {
+    fn new<'a>(all: impl Iterator<Item = &'a PeakGain>) -> Self {
+        let longest = all.map(|path| path.response().len()).max().unwrap_or(0);
+        let size = (2 * longest).next_power_of_two();
+        let mut planner = FftPlanner::<f64>::new();
+        let (forward, back) = (planner.plan_fft_forward(size), planner.plan_fft_inverse(size));
+        Spectra { size, forward, back }
+    }
+
+    fn of(&self, paths: &[PeakGain]) -> Correlated {
+        let spectrum = |path: &PeakGain| {
+            let mut values: Vec<Complex64> = path.response().iter().map(|h| (*h).into()).collect();
+            values.resize(self.size, Complex64::default());
+            self.forward.process(&mut values);
+            values
+        };
+        paths.iter().map(spectrum).collect()
+    }
+
+    /// The sum of the correlations of each pair, times its scale.
+    fn correlation(&self, one: &Correlated, other: &Correlated, scales: &[f64]) -> Vec<f64> {
+        let mut product = vec![Complex64::default(); self.size];
+        for ((one, other), scale) in one.iter().zip(other).zip(scales) {
+            for (sum, (a, b)) in product.iter_mut().zip(one.iter().zip(other)) {
+                *sum += a.conj() * b * *scale;
+            }
+        }
+        self.back.process(&mut product);
+        product.into_iter().map(|value| value.re / self.size as f64).collect()
+    }
 }

@@ -1,6 +1,7 @@
 //! The interval reading: which integers each node can hold, for any input and any state in range, and which
 //! of their last bits are always zero.
 
+use super::ports::words;
 use super::walk::{Arithmetic, Machine, Place};
 use super::{Datapath, Node, Operation, Sign, Term};
 use crate::fixed::{Overflow, Rounding, WordFormat};
@@ -266,7 +267,7 @@ fn read(datapath: &Datapath, fractions: &[i32], zeros: &[Vec<u32>]) -> Ranges {
     });
     let of_row: Vec<u32> = of_row.collect();
     machine.set_state(|index, line| Interval::of(line.format).with_zeros(of_row[index]));
-    machine.step(Interval::of(datapath.input));
+    machine.step(words(&datapath.inputs).map(Interval::of));
     let stored = machine.stored().map(|word| word.zeros).collect();
     Ranges { stored, ..machine.arithmetic }
 }

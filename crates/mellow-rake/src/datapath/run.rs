@@ -2,6 +2,7 @@
 
 use super::equations::Equations;
 use super::machine_words::MachineWords;
+use super::ports::words;
 use super::walk::{Arithmetic, Machine, Place};
 use super::{Checked, Sign};
 use crate::fixed::{Overflow, Rounding, WordFormat};
@@ -45,7 +46,7 @@ impl Arithmetic for Exact {
     }
 }
 
-/// Runs a checked datapath sample by sample, exactly.
+/// Runs a checked datapath firing by firing, exactly.
 ///
 /// ```
 /// use mellow_rake::datapath::{Simulator, fir_direct};
@@ -59,14 +60,19 @@ impl Arithmetic for Exact {
 /// ```
 pub struct Simulator<'a> {
     engine: Engine<'a>,
-    checked: &'a Checked,
+    /// The words of the firing that is not complete yet.
+    waiting: Vec<i64>,
+    /// Words that a firing takes.
+    needed: usize,
+    /// What the last firing gave.
+    given: Vec<i64>,
     limited: u64,
 }
 
 /// What runs the program.
 enum Engine<'a> {
     /// Operation by operation, in words of any size.
-    Reference(Box<Machine<'a, Exact>>),
+    Reference { machine: Box<Machine<'a, Exact>>, inputs: Vec<WordFormat> },
     /// As difference equations in machine words.
     Words(Box<MachineWords>),
 }
@@ -77,17 +83,23 @@ impl<'a> Simulator<'a> {
     pub fn new(checked: &'a Checked) -> Self {
         let words = Equations::of(checked).and_then(|equations| MachineWords::new(&equations));
         match words {
-            Some(words) => {
-                Simulator { engine: Engine::Words(Box::new(words)), checked, limited: 0 }
-            }
+            Some(words) => Simulator::with(checked, Engine::Words(Box::new(words))),
             None => Simulator::reference(checked),
         }
     }
 
     /// A simulator that runs the program operation by operation: slow, and the judge of the other.
     pub fn reference(checked: &'a Checked) -> Self {
-        let machine = Machine::new(checked.datapath(), checked.fractions(), Exact::default());
-        Simulator { engine: Engine::Reference(Box::new(machine)), checked, limited: 0 }
+        let datapath = checked.datapath();
+        let machine = Box::new(Machine::new(datapath, checked.fractions(), Exact::default()));
+        let inputs = words(&datapath.inputs).collect();
+        Simulator::with(checked, Engine::Reference { machine, inputs })
+    }
+
+    fn with(checked: &'a Checked, engine: Engine<'a>) -> Self {
+        let (needed, given) = (checked.datapath().words_in(), checked.datapath().words_out());
+        let waiting = Vec::with_capacity(needed);
+        Simulator { engine, waiting, needed, given: vec![0; given], limited: 0 }
     }
 
     /// Whether it runs in machine words.
@@ -95,34 +107,80 @@ impl<'a> Simulator<'a> {
         matches!(self.engine, Engine::Words(_))
     }
 
-    /// One sample through the filter; nothing is allocated. An input beyond the input format is first brought
-    /// to its nearest end, as a converter would.
+    /// One word in, and the last word that came out; nothing is allocated. Of a program that gives one word
+    /// for each this is the next word of its output. Others wait until the words of a firing are complete,
+    /// and give zero before the first: their whole output is what [`take`](Simulator::take) and
+    /// [`run`](Simulator::run) give.
+    ///
+    /// An input beyond the input format is first brought to its nearest end, as a converter would.
     pub fn step(&mut self, input: i64) -> i64 {
-        let (output, limited) = match &mut self.engine {
-            Engine::Words(words) => words.step(input),
-            Engine::Reference(machine) => {
+        self.take(input);
+        self.given.last().copied().unwrap_or(0)
+    }
+
+    /// One word in: what the firing gives that it completes, port by port, and nothing where more words are
+    /// needed first. The words of a firing come port by port, too. Nothing is allocated.
+    ///
+    /// ```
+    /// use mellow_rake::datapath::{Simulator, fir_decimator};
+    /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+    /// let word = "s16f15".parse()?;
+    /// let taps = round_coefficients(&[vec![0.5, 0.5]], "s16f15".parse()?)?;
+    /// let (rounding, overflow) = (Rounding::HalfUp, Overflow::Saturate);
+    /// let halve = fir_decimator(&taps, 2, word, word, rounding, overflow)?.check()?;
+    /// let mut simulator = Simulator::new(&halve);
+    /// assert_eq!(simulator.take(100), []);
+    /// assert_eq!(simulator.take(200), [150]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn take(&mut self, input: i64) -> &[i64] {
+        self.waiting.push(input);
+        if self.waiting.len() < self.needed {
+            return &[];
+        }
+        let limited = match &mut self.engine {
+            Engine::Words(words) => words.fire(&self.waiting, &mut self.given),
+            Engine::Reference { machine, inputs } => {
                 machine.arithmetic.limited = false;
-                let format = self.checked.datapath().input;
-                let y = machine.step(Overflow::Saturate.limit(input.into(), format));
-                // The output format has at most 64 bits; the check refuses unsigned outputs of 64.
-                (y as i64, machine.arithmetic.limited)
+                let pairs = self.waiting.iter().zip(inputs.iter());
+                let clamped = pairs.map(|(x, to)| Overflow::Saturate.limit((*x).into(), *to));
+                let output = machine.step(clamped);
+                for (slot, word) in self.given.iter_mut().zip(output) {
+                    // Output formats have at most 64 bits; the check refuses unsigned ones of 64.
+                    *slot = *word as i64;
+                }
+                machine.arithmetic.limited
             }
         };
+        self.waiting.clear();
         self.limited += u64::from(limited);
+        &self.given
+    }
+
+    /// A whole signal through the program: the words of firing after firing, within a firing port by port.
+    /// What does not complete a firing waits for the next call.
+    pub fn run(&mut self, input: &[i64]) -> Vec<i64> {
+        // What fills up a firing that has begun goes word by word.
+        let first = (self.needed - self.waiting.len()) % self.needed;
+        let (begun, rest) = input.split_at(first.min(input.len()));
+        let (whole, left) = rest.split_at(rest.len() - rest.len() % self.needed);
+        let firings = (self.waiting.len() + input.len()) / self.needed;
+        let mut output = Vec::with_capacity(firings.saturating_mul(self.given.len()));
+        begun.iter().for_each(|x| output.extend_from_slice(self.take(*x)));
+        if let Engine::Words(words) = &mut self.engine {
+            self.limited += words.run(whole, &mut output);
+            if !whole.is_empty() {
+                let last = output.len() - self.given.len();
+                self.given.copy_from_slice(&output[last..]);
+            }
+        } else {
+            whole.iter().for_each(|x| output.extend_from_slice(self.take(*x)));
+        }
+        left.iter().for_each(|x| output.extend_from_slice(self.take(*x)));
         output
     }
 
-    /// A whole signal through the filter.
-    pub fn run(&mut self, input: &[i64]) -> Vec<i64> {
-        if let Engine::Words(words) = &mut self.engine {
-            let (output, limited) = words.run(input);
-            self.limited += limited;
-            return output;
-        }
-        input.iter().map(|x| self.step(*x)).collect()
-    }
-
-    /// In how many samples so far some limit changed a word.
+    /// In how many firings so far some limit changed a word.
     pub fn limited_samples(&self) -> u64 {
         self.limited
     }

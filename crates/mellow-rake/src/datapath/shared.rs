@@ -194,10 +194,9 @@ pub(super) fn uneven_share(
     sources: &[RoundingSource],
     powers: &[f64],
     twins: &[Twins],
-    deviation: f64,
 ) -> (f64, Vec<f64>) {
     let reading = Reading::new(datapath, fractions);
-    let movement = Movement::new(&reading, sources, deviation);
+    let movement = Movement::new(&reading, sources);
     // Few bits of several sums of the same words: what one drops says much about what the other does.
     let of_few = |source: &RoundingSource| {
         let words =
@@ -267,7 +266,7 @@ impl<'a> Reading<'a> {
             let made = self.operation(here.node);
             if matches!(
                 made,
-                Some(Operation::Input | Operation::Round { .. } | Operation::Limit { .. })
+                Some(Operation::Input { .. } | Operation::Round { .. } | Operation::Limit { .. })
             ) {
                 found = here;
             }
@@ -374,7 +373,9 @@ impl<'a> Reading<'a> {
             Atom::Row(line, row) => self.made.get(&(line, row)).copied(),
             Atom::Made(place) => Some(place),
         };
-        place.is_some_and(|place| matches!(self.operation(place.node), Some(Operation::Input)))
+        place.is_some_and(|place| {
+            matches!(self.operation(place.node), Some(Operation::Input { .. }))
+        })
     }
 
     /// Where the word of a row comes from.

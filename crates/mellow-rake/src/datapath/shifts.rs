@@ -2,8 +2,8 @@
 //! digits, each product a sum of shifted words.
 
 use super::{
-    Block, Checked, Datapath, DatapathError, Fold, LineIndex, Node, Operation, RoundedProducts,
-    Row, Sign, TableIndex, Term,
+    Checked, Datapath, DatapathError, Fold, LineIndex, Node, Operation, RoundedProducts, Row, Sign,
+    TableIndex, Term,
 };
 use crate::fixed::{Rounding, WordFormat, signed_digit_powers};
 use std::collections::BTreeMap;
@@ -39,26 +39,19 @@ impl Checked {
             words: BTreeMap::new(),
             carried: None,
         };
-        let Datapath { input, output, lines, body, .. } = self.datapath();
-        writing.block(body, 0)?;
-        let result = writing.words[&body.result];
-        let body = used(Block { operations: writing.operations, result });
-        Ok(Datapath {
-            input: *input,
-            output: *output,
-            tables: Vec::new(),
-            lines: lines.clone(),
-            body,
-        })
+        let Datapath { inputs, outputs, lines, body, .. } = self.datapath().clone();
+        writing.block(&body, 0)?;
+        let body = used(writing.operations);
+        Ok(Datapath { inputs, outputs, tables: Vec::new(), lines, body })
     }
 }
 
-/// A block without loops, without the words that nothing uses: those that were multiplied by zero.
-fn used(block: Block) -> Block {
-    let mut is_used = vec![false; block.operations.len()];
-    is_used[block.result.0 as usize] = true;
-    for (node, operation) in block.operations.iter().rev() {
-        is_used[node.0 as usize] |= matches!(operation, Operation::Store { .. });
+/// Operations without loops, without the words that nothing uses: those that were multiplied by zero.
+fn used(all: Vec<(Node, Operation)>) -> Vec<(Node, Operation)> {
+    let mut is_used = vec![false; all.len()];
+    for (node, operation) in all.iter().rev() {
+        is_used[node.0 as usize] |=
+            matches!(operation, Operation::Store { .. } | Operation::Deliver { .. });
         if !is_used[node.0 as usize] {
             continue;
         }
@@ -67,9 +60,9 @@ fn used(block: Block) -> Block {
         }
     }
     // The words that are left are numbered anew, without gaps.
-    let mut numbers = vec![Node(0); block.operations.len()];
+    let mut numbers = vec![Node(0); all.len()];
     let mut operations = Vec::new();
-    for (node, mut operation) in block.operations {
+    for (node, mut operation) in all {
         if !is_used[node.0 as usize] {
             continue;
         }
@@ -78,7 +71,7 @@ fn used(block: Block) -> Block {
         numbers[node.0 as usize] = number;
         operations.push((number, operation));
     }
-    Block { operations, result: numbers[block.result.0 as usize] }
+    operations
 }
 
 /// The new program, as far as it is written.
@@ -108,8 +101,12 @@ impl Writing<'_> {
         node
     }
 
-    fn block(&mut self, block: &Block, pass: usize) -> Result<(), DatapathError> {
-        for (node, operation) in &block.operations {
+    fn block(
+        &mut self,
+        operations: &[(Node, Operation)],
+        pass: usize,
+    ) -> Result<(), DatapathError> {
+        for (node, operation) in operations {
             let word = self.operation(*node, operation, pass)?;
             self.words.insert(*node, word);
         }
@@ -124,7 +121,11 @@ impl Writing<'_> {
     ) -> Result<Node, DatapathError> {
         let fixed = |row: Row| Row::Fixed(row.at(pass));
         Ok(match *operation {
-            Operation::Input => self.push(Operation::Input),
+            Operation::Input { port, at } => self.push(Operation::Input { port, at: fixed(at) }),
+            Operation::Deliver { port, at, word } => {
+                let word = self.words[&word];
+                self.push(Operation::Deliver { port, at: fixed(at), word })
+            }
             Operation::Carried => {
                 self.carried.ok_or(DatapathError::Misplaced { node, what: "a carried word" })?
             }
@@ -164,7 +165,7 @@ impl Writing<'_> {
                 let mut carried = self.words[&first];
                 for pass in 0..passes {
                     self.carried = Some(carried);
-                    self.block(body, pass)?;
+                    self.block(&body.operations, pass)?;
                     carried = self.words[&body.result];
                 }
                 self.carried = None;

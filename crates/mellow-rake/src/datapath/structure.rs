@@ -1,10 +1,13 @@
-//! The structure of a program: every name means something, every word has its fraction, every line is given
-//! its words.
+//! The structure of a program: every name means something, every word has its fraction, every line and every
+//! output port is given its words.
 
 use super::{
-    Block, Datapath, DatapathError, Fold, LineIndex, Node, Operation, RoundedProducts, Row,
+    Datapath, DatapathError, Fold, LineIndex, Node, Operation, Port, RoundedProducts, Row,
     TableIndex, Term,
 };
+
+/// Words that all ports of one direction take or give in one firing at most.
+const MOST_WORDS: usize = 1 << 16;
 
 /// The walk that checks that every name means something, and finds the fraction of every node.
 pub(super) struct Structure<'a> {
@@ -14,9 +17,10 @@ pub(super) struct Structure<'a> {
     last: Option<Node>,
     /// For each line and row, how many words it is given.
     stores: Vec<Vec<usize>>,
-    /// For each line, the block that it belongs to: `Some(None)` the outermost, `Some(Some(n))` that of loop
-    /// n.
-    owners: Vec<Option<Option<Node>>>,
+    /// For each word of each output port, how many times it is given.
+    deliveries: Vec<Vec<usize>>,
+    /// For each line, the loop that stores in it; `None` for the outermost block.
+    owners: Vec<Option<Node>>,
 }
 
 /// The loop that a block belongs to.
@@ -34,11 +38,20 @@ impl<'a> Structure<'a> {
         {
             return Err(DatapathError::OutOfOrder { node });
         }
+        check_ports("input", &datapath.inputs)?;
+        check_ports("output", &datapath.outputs)?;
         let stores = datapath.lines.iter().map(|line| vec![0; line.rows]).collect();
+        let deliveries = datapath.outputs.iter().map(|port| vec![0; port.count]).collect();
         let fractions = vec![None; datapath.nodes()];
-        let owners = vec![None; datapath.lines.len()];
-        let mut structure = Structure { datapath, fractions, last: None, stores, owners };
+        let owners = owners(datapath);
+        let last = None;
+        let mut structure = Structure { datapath, fractions, last, stores, deliveries, owners };
         structure.block(&datapath.body, None)?;
+        for (port, words) in structure.deliveries.iter().enumerate() {
+            if let Some(at) = words.iter().position(|times| *times != 1) {
+                return Err(DatapathError::Deliveries { port, at, times: words[at] });
+            }
+        }
         for (line, stores) in datapath.lines.iter().zip(&structure.stores) {
             if let Some(row) = stores.iter().position(|times| *times != 1) {
                 return Err(DatapathError::Stores { line: line.name, row, times: stores[row] });
@@ -47,8 +60,12 @@ impl<'a> Structure<'a> {
         Ok(structure.fractions.into_iter().map(|fraction| fraction.unwrap_or(0)).collect())
     }
 
-    fn block(&mut self, block: &'a Block, inside: Option<Loop>) -> Result<(), DatapathError> {
-        for (node, operation) in &block.operations {
+    fn block(
+        &mut self,
+        operations: &'a [(Node, Operation)],
+        inside: Option<Loop>,
+    ) -> Result<(), DatapathError> {
+        for (node, operation) in operations {
             if self.last.is_some_and(|last| last >= *node) {
                 return Err(DatapathError::OutOfOrder { node: *node });
             }
@@ -56,8 +73,6 @@ impl<'a> Structure<'a> {
             let fraction = self.operation(*node, operation, inside)?;
             self.fractions[node.0 as usize] = Some(fraction);
         }
-        let last = block.operations.last().map_or(Node(0), |(node, _)| *node);
-        self.word(last, block.result)?;
         Ok(())
     }
 
@@ -68,7 +83,10 @@ impl<'a> Structure<'a> {
         inside: Option<Loop>,
     ) -> Result<i32, DatapathError> {
         Ok(match operation {
-            Operation::Input => self.datapath.input.fraction(),
+            Operation::Input { port, at } => {
+                let found = port_word(node, &self.datapath.inputs, INPUTS, *port, *at, inside)?;
+                found.format.fraction()
+            }
             Operation::Carried => {
                 inside.ok_or(DatapathError::Misplaced { node, what: "a carried word" })?.fraction
             }
@@ -103,8 +121,20 @@ impl<'a> Structure<'a> {
             }
             Operation::Store { line, row, word } => {
                 let fraction = self.word(node, *word)?;
+                if matches!((row, inside), (Row::Fixed(_), Some(_))) {
+                    let what = "a store in a fixed row";
+                    return Err(DatapathError::Misplaced { node, what });
+                }
                 for row in self.rows(node, *line, *row, inside)? {
                     self.stores[line.0][row] += 1;
+                }
+                fraction
+            }
+            Operation::Deliver { port, at, word } => {
+                let fraction = self.word(node, *word)?;
+                port_word(node, &self.datapath.outputs, OUTPUTS, *port, *at, inside)?;
+                for pass in 0..inside.map_or(1, |around| around.passes) {
+                    self.deliveries[*port][at.at(pass)] += 1;
                 }
                 fraction
             }
@@ -116,7 +146,7 @@ impl<'a> Structure<'a> {
                     return Err(DatapathError::Misplaced { node, what: "a loop of no passes" });
                 }
                 let fraction = self.word(node, *first)?;
-                self.block(body, Some(Loop { node, passes: *passes, fraction }))?;
+                self.block(&body.operations, Some(Loop { node, passes: *passes, fraction }))?;
                 let result = self.word(node, body.result)?;
                 if result != fraction {
                     return Err(DatapathError::Fraction {
@@ -132,14 +162,13 @@ impl<'a> Structure<'a> {
 
     /// The fraction of a word that `user` uses. The words of a loop's body are seen only inside it.
     fn word(&self, user: Node, word: Node) -> Result<i32, DatapathError> {
-        let hidden =
-            self.datapath.body.operations.iter().any(|(outer, operation)| match operation {
-                Operation::Repeat { body, .. } => {
-                    let within = |node| body.operations.iter().any(|(inner, _)| *inner == node);
-                    within(word) && !within(user) && user != *outer
-                }
-                _ => false,
-            });
+        let hidden = self.datapath.body.iter().any(|(outer, operation)| match operation {
+            Operation::Repeat { body, .. } => {
+                let within = |node| body.operations.iter().any(|(inner, _)| *inner == node);
+                within(word) && !within(user) && user != *outer
+            }
+            _ => false,
+        });
         if hidden {
             return Err(DatapathError::NoSuchWord { node: user, uses: word });
         }
@@ -258,18 +287,72 @@ impl<'a> Structure<'a> {
         if last >= found.rows {
             return Err(beyond("row", last, found.name, found.rows));
         }
-        // A line belongs to one block, and in a loop each pass to one row: then an implementation may move
-        // the line on at the end of the block.
+        // A line belongs to the block that stores in it, and in a loop each pass to one row: then an
+        // implementation may move the line on at the end of that block. A loop inside the block ends before.
         let owner = inside.map(|around| around.node);
-        let foreign = *self.owners[line.0].get_or_insert(owner) != owner;
+        let is_own = self.owners[line.0] == owner;
         match (row, inside) {
-            _ if foreign => Err(DatapathError::Misplaced { node, what: "a line of another block" }),
-            (Row::Fixed(_), Some(_)) => {
+            (Row::Fixed(row), None) if is_own => Ok(vec![row]),
+            (Row::Fixed(row), Some(_)) if self.owners[line.0].is_none() => Ok(vec![row]),
+            (Row::Pass, _) if is_own => Ok((0..=last).collect()),
+            (Row::Fixed(_), Some(_)) if is_own => {
                 Err(DatapathError::Misplaced { node, what: "a fixed row of a line" })
             }
-            (Row::Pass, _) => Ok((0..=last).collect()),
-            (Row::Fixed(row), None) => Ok(vec![row]),
+            _ => Err(DatapathError::Misplaced { node, what: "a line of another block" }),
         }
+    }
+}
+
+/// The loop that stores in each line, or `None` where it is the outermost block, or nothing does. Stores in
+/// two blocks are found by the walk.
+fn owners(datapath: &Datapath) -> Vec<Option<Node>> {
+    let mut owners = vec![None; datapath.lines.len()];
+    for (outer, operation) in &datapath.body {
+        let Operation::Repeat { body, .. } = operation else { continue };
+        for (_, operation) in &body.operations {
+            if let Operation::Store { line, .. } = operation
+                && let Some(owner) = owners.get_mut(line.0)
+            {
+                *owner = Some(*outer);
+            }
+        }
+    }
+    owners
+}
+
+const INPUTS: [&str; 2] = ["inputs", "an input port"];
+const OUTPUTS: [&str; 2] = ["outputs", "an output port"];
+
+/// The port of a word that exists in every pass.
+fn port_word(
+    node: Node,
+    ports: &[Port],
+    [all, one]: [&'static str; 2],
+    port: usize,
+    at: Row,
+    inside: Option<Loop>,
+) -> Result<Port, DatapathError> {
+    let beyond =
+        |what, index, of, limit| DatapathError::OutOfBounds { node, what, index, of, limit };
+    let Some(found) = ports.get(port) else {
+        return Err(beyond("port", port, all, ports.len()));
+    };
+    let last = last_row(node, at, inside)?;
+    if last >= found.count {
+        return Err(beyond("word", last, one, found.count));
+    }
+    Ok(*found)
+}
+
+/// Whether ports are there, and take or give words, but not too many.
+fn check_ports(direction: &'static str, ports: &[Port]) -> Result<(), DatapathError> {
+    let bad = |what| Err(DatapathError::BadPorts { direction, what });
+    let words = ports.iter().try_fold(0usize, |sum, port| sum.checked_add(port.count));
+    match words {
+        _ if ports.is_empty() => bad("there is none"),
+        _ if ports.iter().any(|port| port.count == 0) => bad("one has no words"),
+        Some(0..=MOST_WORDS) => Ok(()),
+        _ => bad("together they have more than 65536 words in a firing"),
     }
 }
 

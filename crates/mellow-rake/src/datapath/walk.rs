@@ -4,7 +4,8 @@
 //! execute the same operations in the same order; they differ only in what a word is and
 //! what an operation does to it. That difference is an [`Arithmetic`].
 
-use super::{Block, Datapath, Line, Node, Operation, RoundedProducts, Row, Sign, Term};
+use super::ports::offsets;
+use super::{Datapath, Line, Node, Operation, RoundedProducts, Row, Sign, Term};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 
 /// Where an operation is executed: its node, and the pass of the loop around it (0 outside).
@@ -60,6 +61,12 @@ pub(super) struct Machine<'a, A: Arithmetic> {
     pub(super) arithmetic: A,
     memory: Vec<Memory<A::Word>>,
     values: Vec<A::Word>,
+    /// What came in, port by port, and where the words of each port begin.
+    input: Vec<A::Word>,
+    inputs: Vec<usize>,
+    /// The same of what goes out.
+    output: Vec<A::Word>,
+    outputs: Vec<usize>,
     fractions: &'a [i32],
 }
 
@@ -77,7 +84,9 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
             })
             .collect();
         let values = vec![zero; datapath.nodes()];
-        Machine { datapath, arithmetic, memory, values, fractions }
+        let (input, output) = (vec![zero; datapath.words_in()], vec![zero; datapath.words_out()]);
+        let (inputs, outputs) = (offsets(&datapath.inputs), offsets(&datapath.outputs));
+        Machine { datapath, arithmetic, memory, values, input, inputs, output, outputs, fractions }
     }
 
     /// Every remembered word, line by line, row by row, age by age.
@@ -85,7 +94,7 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
         self.memory.iter().flat_map(|memory| memory.words.iter().copied())
     }
 
-    /// The words that the rows were given in the last step, line by line.
+    /// The words that the rows were given in the last firing, line by line.
     pub(super) fn stored(&self) -> impl Iterator<Item = A::Word> + '_ {
         self.memory.iter().flat_map(|memory| memory.now.iter().copied())
     }
@@ -101,11 +110,15 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
         }
     }
 
-    /// One sample: runs the program, then every line moves on by one.
-    pub(super) fn step(&mut self, input: A::Word) -> A::Word {
+    /// One firing: runs the program, then every line moves on by one. The words of all ports stand one after
+    /// the other.
+    pub(super) fn step(&mut self, input: impl IntoIterator<Item = A::Word>) -> &[A::Word] {
         let datapath = self.datapath;
         let zero = self.arithmetic.zero();
-        let output = self.block(&datapath.body, input, zero, 0);
+        for (slot, word) in self.input.iter_mut().zip(input) {
+            *slot = word;
+        }
+        self.block(&datapath.body, zero, 0);
         for memory in &mut self.memory {
             let depth = memory.depth;
             if depth == 0 {
@@ -117,20 +130,14 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                 words[0] = *now;
             }
         }
-        output
+        &self.output
     }
 
-    fn block(
-        &mut self,
-        block: &'a Block,
-        input: A::Word,
-        carried: A::Word,
-        pass: usize,
-    ) -> A::Word {
-        for (node, operation) in &block.operations {
+    fn block(&mut self, operations: &'a [(Node, Operation)], carried: A::Word, pass: usize) {
+        for (node, operation) in operations {
             let at = Place { node: *node, pass };
             let word = match operation {
-                Operation::Input => input,
+                Operation::Input { port, at } => self.input[self.inputs[*port] + at.at(pass)],
                 Operation::Carried => carried,
                 Operation::Tap { line, row, age } => self.tap(line.0, *row, *age, pass),
                 Operation::Product { table, row, column, word } => {
@@ -161,10 +168,16 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
                     self.memory[line.0].now[row.at(pass)] = word;
                     word
                 }
+                Operation::Deliver { port, at, word } => {
+                    let word = self.value(*word);
+                    self.output[self.outputs[*port] + at.at(pass)] = word;
+                    word
+                }
                 Operation::Repeat { passes, first, body } => {
                     let mut carried = self.value(*first);
                     for pass in 0..*passes {
-                        carried = self.block(body, input, carried, pass);
+                        self.block(&body.operations, carried, pass);
+                        carried = self.value(body.result);
                     }
                     carried
                 }
@@ -172,7 +185,6 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
             self.arithmetic.seen(at, word);
             self.values[node.0 as usize] = word;
         }
-        self.value(block.result)
     }
 
     fn value(&self, node: Node) -> A::Word {

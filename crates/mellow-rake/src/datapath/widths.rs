@@ -4,6 +4,7 @@ use super::factors::Factors;
 use super::structure::Structure;
 use super::{BuildError, Datapath, DatapathError, Fold, Node, Operation, RoundedProducts, Term};
 use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
+use std::collections::BTreeMap;
 
 impl Datapath {
     /// The same program with each product of a dot product brought to a word before it is added, as
@@ -92,21 +93,40 @@ impl Datapath {
         }
     }
 
-    /// The same program with its result brought to another word before it goes out.
+    /// The same program with every word brought to another format before it goes out.
+    ///
+    /// ```
+    /// use mellow_rake::datapath::{Simulator, fir_direct};
+    /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+    /// let (word, fine) = ("s16f15".parse()?, "s18f16".parse()?);
+    /// let taps = round_coefficients(&[vec![0.5, 0.5]], "s16f15".parse()?)?;
+    /// let mean = fir_direct(&taps, word, fine, Rounding::HalfUp, Overflow::Saturate)?;
+    /// let coarse = mean.delivering(word, Rounding::Floor, Overflow::Saturate).check()?;
+    /// assert_eq!(Simulator::new(&coarse).run(&[3, 4]), [1, 3]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub fn delivering(
         mut self,
         output: WordFormat,
         rounding: Rounding,
         overflow: Overflow,
     ) -> Datapath {
-        let next = self.nodes() as u32;
-        let (round, limit) = (Node(next), Node(next + 1));
-        let (word, fraction) = (self.body.result, output.fraction());
-        let operations = &mut self.body.operations;
-        operations.push((round, Operation::Round { word, fraction, rounding }));
-        operations.push((limit, Operation::Limit { word: round, format: output, overflow }));
-        self.body.result = limit;
-        self.output = output;
+        let (fraction, format) = (output.fraction(), output);
+        let mut numbers = Numbers::default();
+        let body = std::mem::take(&mut self.body);
+        self.body = numbers.block(body, &|numbers, operations, operation| {
+            let mut operation = operation;
+            if let Operation::Deliver { word, .. } = &mut operation {
+                let round = Operation::Round { word: *word, fraction, rounding };
+                let rounded = numbers.push(operations, round);
+                let limit = Operation::Limit { word: rounded, format, overflow };
+                *word = numbers.push(operations, limit);
+            }
+            operation
+        });
+        for port in &mut self.outputs {
+            port.format = output;
+        }
         self
     }
 
@@ -119,8 +139,8 @@ impl Datapath {
                 }
             }
         };
-        change(&mut self.body.operations);
-        for (_, operation) in &mut self.body.operations {
+        change(&mut self.body);
+        for (_, operation) in &mut self.body {
             if let Operation::Repeat { body, .. } = operation {
                 change(&mut body.operations);
             }
@@ -139,8 +159,8 @@ impl Datapath {
                 }
             }
         };
-        all(&mut self.body.operations);
-        for (_, operation) in &mut self.body.operations {
+        all(&mut self.body);
+        for (_, operation) in &mut self.body {
             if let Operation::Repeat { body, .. } = operation {
                 all(&mut body.operations);
             }
@@ -193,5 +213,49 @@ impl Factors {
         });
         let largest = sizes.max().unwrap_or(0);
         WordFormat::holding(-largest.max(1), largest - 1, fraction)
+    }
+}
+
+/// Numbers operations afresh, in program order.
+#[derive(Default)]
+struct Numbers {
+    next: u32,
+    /// The new number of each old one.
+    of: BTreeMap<Node, Node>,
+}
+
+impl Numbers {
+    fn take(&mut self) -> Node {
+        self.next += 1;
+        Node(self.next - 1)
+    }
+
+    fn push(&mut self, to: &mut Vec<(Node, Operation)>, operation: Operation) -> Node {
+        let node = self.take();
+        to.push((node, operation));
+        node
+    }
+
+    /// The operations of a block with their new numbers; `change` may put others before each.
+    fn block(
+        &mut self,
+        old: Vec<(Node, Operation)>,
+        change: &impl Fn(&mut Numbers, &mut Vec<(Node, Operation)>, Operation) -> Operation,
+    ) -> Vec<(Node, Operation)> {
+        let mut operations = Vec::new();
+        for (node, mut operation) in old {
+            // A loop's own number comes before those inside.
+            let number = matches!(operation, Operation::Repeat { .. }).then(|| self.take());
+            if let Operation::Repeat { body, .. } = &mut operation {
+                let inner = std::mem::take(&mut body.operations);
+                body.operations = self.block(inner, change);
+            }
+            operation.rename_words(|word| self.of.get(&word).copied().unwrap_or(word));
+            let operation = change(self, &mut operations, operation);
+            let number = number.unwrap_or_else(|| self.take());
+            self.of.insert(node, number);
+            operations.push((number, operation));
+        }
+        operations
     }
 }

@@ -506,7 +506,7 @@ mod tests {
         for row in [[0.5, 0.0, 0.0, -0.01, -0.9702], [0.1, 0.2, 0.1, -1.9, 0.990_025]] {
             let table = round_coefficients(&[row.to_vec()], "s24".parse().unwrap()).unwrap();
             let filter = direct_form_1(&table, words).unwrap().check().unwrap();
-            let mut model = LinearDatapath::new(&filter, Drive::Input);
+            let mut model = LinearDatapath::new(&filter, Drive::INPUT);
             let decay = Decay::prove(&mut model).unwrap();
             let whole = decay.norms(&mut model).pop().unwrap();
             assert!(!decay.is_cut() && whole.l1_bound() < whole.l1() * (1.0 + 1e-6));

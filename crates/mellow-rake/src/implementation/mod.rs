@@ -193,7 +193,7 @@ impl Implementation {
 
 fn predict(checked: &Checked, designed: &Form) -> Result<Predictions, NotProved> {
     let noise = checked.facts().bounds().as_ref().map_err(|why| *why)?.noise;
-    let first = LinearDatapath::new(checked, Drive::Input);
+    let first = LinearDatapath::new(checked, Drive::INPUT);
     let mut difference = Difference { first, second: designed.clone() };
     let decay = Decay::prove_within(&mut difference, checked.facts().effort())?;
     let coefficient_error = decay.impulse(&mut difference).pop().unwrap_or_default();

@@ -101,7 +101,7 @@ impl Prepared {
     pub(super) fn build(&self, fixed: Fixed, state: WordFormat) -> Result<Datapath, BuildError> {
         let Fixed { output, rounding, overflow, .. } = fixed;
         let built = self.body(fixed, state)?;
-        Ok(if built.output == output {
+        Ok(if built.outputs[0].format == output {
             built
         } else {
             built.delivering(output, rounding, overflow)

@@ -188,16 +188,15 @@ impl Study {
         let (filter, symbols) = (self.integers()?, Symbols::new(&self.spec.name));
         let mut files = Vec::new();
         for (language, ..) in Language::ALL.iter().filter(|(one, ..)| languages.contains(one)) {
-            files.extend(match language {
-                Language::C => {
-                    write::c::write(&filter.checked, &symbols).map_err(StudyError::Write)?.to_vec()
+            files.extend(
+                match language {
+                    Language::C => write::c::write(&filter.checked, &symbols),
+                    Language::Rust => write::rust::write(&filter.checked, &symbols),
+                    Language::Vhdl => write::vhdl::write(&filter.checked, &symbols),
+                    Language::Verilog => write::verilog::write(&filter.checked, &symbols),
                 }
-                Language::Rust => {
-                    write::rust::write(&filter.checked, &symbols).map_err(StudyError::Write)?
-                }
-                Language::Vhdl => write::vhdl::write(&filter.checked, &symbols),
-                Language::Verilog => write::verilog::write(&filter.checked, &symbols).to_vec(),
-            });
+                .map_err(StudyError::Write)?,
+            );
         }
         Ok(files)
     }

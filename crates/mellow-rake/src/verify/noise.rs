@@ -69,7 +69,7 @@ pub fn measure_word_noise(
         predicted_rms_lsb: implementation.predicted_noise().ok().map(|noise| noise.rms() / lsb),
         measured_rms_lsb: rms(error.iter().copied()) / lsb,
         coefficient_rms_lsb: rms(rounded.iter().zip(&reference).map(|(q, r)| q - r)) / lsb,
-        input_rounding_rms_lsb: bounds.map(|bounds| converter(bounds.gain.energy())),
+        input_rounding_rms_lsb: bounds.map(|bounds| converter(bounds.gain().energy())),
         limited_samples: simulator.limited_samples(),
         error,
     }
@@ -136,7 +136,7 @@ pub fn converter_noise(
     converter: ConverterWish,
 ) -> Option<ConverterNoise> {
     let ConverterWish { bits, range, noise } = converter;
-    let energy = implementation.checked.facts().bounds().as_ref().ok()?.gain.energy();
+    let energy = implementation.checked.facts().bounds().as_ref().ok()?.gain().energy();
     let input = implementation.fixed.input;
     let full_scale = input.maximum().max(-input.minimum()) as f64 * input.step();
     let scale = full_scale * libm::sqrt(energy);

@@ -111,7 +111,7 @@ impl Proof {
         min_ser: Option<Level>,
     ) -> (Self, Expected) {
         let bounds = implementation.checked.facts().bounds();
-        let gain = bounds.as_ref().ok().map(|bounds| &bounds.gain);
+        let gain = bounds.as_ref().ok().map(|bounds| bounds.gain());
         let min_ser_db = min_ser.map(|level| level.decibels());
         let (mut expected, mut results) = (Vec::new(), Vec::new());
         for stimulus in stimuli(&implementation.checked, gain, recording) {

@@ -48,8 +48,7 @@ pub fn judge(
     designed: &Form,
     samples: &[i64],
 ) -> (Vec<i64>, ReferenceError) {
-    let datapath = implementation.checked.datapath();
-    let (input, output) = (datapath.input, datapath.output);
+    let (input, output) = (implementation.checked.input(), implementation.checked.output());
     let mut simulator = Simulator::new(&implementation.checked);
     let integers = simulator.run(samples);
     let limited_samples = simulator.limited_samples();

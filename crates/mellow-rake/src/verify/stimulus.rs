@@ -33,7 +33,7 @@ pub fn stimuli(
     gain: Option<&PeakGain>,
     recording: Option<&[i64]>,
 ) -> Vec<Stimulus> {
-    let format = checked.datapath().input;
+    let format = checked.input();
     let (low, high) = (format.minimum() as i64, format.maximum() as i64);
     let length = gain.map_or(LONGEST, |gain| gain.response().len().clamp(SHORTEST, LONGEST));
     let signal = |name, samples| Stimulus { name, samples, is_signal: true };
@@ -59,7 +59,7 @@ pub fn stimuli(
     all.push(pattern("full-scale square", (0..length.max(2048)).map(square).collect()));
     all.push(pattern("all minimum", vec![low; length]));
     if let Some(gain) = gain {
-        let worst = checked.worst_case_input(gain, LONGEST).input;
+        let worst = checked.worst_case_input(std::slice::from_ref(gain), LONGEST).input;
         let mirrored: Vec<i64> =
             worst.iter().map(|&x| if x == high { low } else { high }).collect();
         all.push(pattern("worst-case signs", worst.into_iter().chain(mirrored).collect()));

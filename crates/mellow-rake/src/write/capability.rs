@@ -2,6 +2,22 @@
 
 use super::WriteError;
 use super::lower::{Addend, Addition, Local, Lowered, Statement, Step, Sum, Value};
+use crate::datapath::Checked;
+
+/// Whether a program takes one word and gives one, as all writers need it.
+///
+/// # Errors
+/// [`WriteError::Firing`] for others.
+pub(super) fn per_sample(target: &'static str, checked: &Checked) -> Result<(), WriteError> {
+    let datapath = checked.datapath();
+    match datapath.is_per_sample() {
+        true => Ok(()),
+        false => {
+            let (takes, gives) = (datapath.words_in(), datapath.words_out());
+            Err(WriteError::Firing { target, takes, gives })
+        }
+    }
+}
 
 /// The limits of a language whose types end somewhere.
 #[derive(Debug, Clone, Copy)]
@@ -30,7 +46,7 @@ impl Capability {
                 }
                 Statement::Sum(sum) => self.sum(sum)?,
                 Statement::Repeat { body, .. } => self.block(body)?,
-                Statement::Let { .. } | Statement::Advance { .. } => {}
+                Statement::Let { .. } | Statement::Deliver { .. } | Statement::Advance { .. } => {}
             }
         }
         Ok(())

@@ -14,6 +14,9 @@ pub(super) fn caption(holds: Coefficients) -> &'static [&'static str] {
             "each for the two taps at equal distance from the ends; the one in the middle, if any, last",
         ],
         Coefficients::TapsBackward => &["the last first: y[n] = h[0] x[n] + h[1] x[n-1] + ..."],
+        Coefficients::Phases => {
+            &["one polyphase branch a row: every so many-th tap, zeros at the end"]
+        }
         Coefficients::StateSpace => &[
             "a11, a12, b1, a21, a22, b2, c1, c2, d: s1[n+1] = a11 s1[n] + a12 s2[n] + b1 x[n], s2 likewise,",
             "y[n] = c1 s1[n] + c2 s2[n] + d x[n]",

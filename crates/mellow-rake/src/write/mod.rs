@@ -79,6 +79,19 @@ pub struct GeneratedFile {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum WriteError {
+    /// A program that changes the rate, or has several ports.
+    #[error(
+        "{target} is written for programs that take one word and give one; this one takes {takes} and gives \
+         {gives} in a firing"
+    )]
+    Firing {
+        /// The target.
+        target: &'static str,
+        /// Words that a firing takes.
+        takes: usize,
+        /// Words that it gives.
+        gives: usize,
+    },
     /// More bits are dropped at once than the target can shift by.
     #[error(
         "{target} cannot express node n{}: it drops {shift} bits and {target} shifts by at most {limit}; \

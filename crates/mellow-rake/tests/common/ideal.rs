@@ -10,6 +10,7 @@ pub(crate) struct Ideal<'a> {
     lines: Vec<Vec<Vec<f64>>>,
     now: Vec<Vec<f64>>,
     words: HashMap<u32, f64>,
+    delivered: Vec<f64>,
 }
 
 impl<'a> Ideal<'a> {
@@ -20,19 +21,26 @@ impl<'a> Ideal<'a> {
             lines: lines.iter().map(|line| vec![vec![0.0; line.depth]; line.rows]).collect(),
             now: lines.iter().map(|line| vec![0.0; line.rows]).collect(),
             words: HashMap::new(),
+            delivered: vec![0.0; datapath.words_out()],
         }
     }
 
-    pub(crate) fn step(&mut self, input: f64) -> f64 {
+    /// One firing: the words of all ports stand one after the other.
+    pub(crate) fn fire(&mut self, input: &[f64]) -> Vec<f64> {
         let body = &self.datapath.body;
-        self.block(&body.operations, input, 0.0, 0);
+        self.block(body, input, 0.0, 0);
         for (rows, now) in self.lines.iter_mut().zip(&self.now) {
-            for (row, word) in rows.iter_mut().zip(now) {
+            for (row, word) in rows.iter_mut().zip(now).filter(|(row, _)| !row.is_empty()) {
                 row.rotate_right(1);
                 row[0] = *word;
             }
         }
-        self.words[&body.result.0]
+        self.delivered.clone()
+    }
+
+    #[allow(dead_code)] // each test uses what it needs
+    pub(crate) fn step(&mut self, input: f64) -> f64 {
+        self.fire(&[input])[0]
     }
 
     fn tap(&self, line: usize, row: usize, age: usize) -> f64 {
@@ -47,13 +55,22 @@ impl<'a> Ideal<'a> {
     fn block(
         &mut self,
         operations: &[(mellow_rake::datapath::Node, Operation)],
-        input: f64,
+        input: &[f64],
         carried: f64,
         pass: usize,
     ) {
         for (node, operation) in operations {
             let word = match operation {
-                Operation::Input => input,
+                Operation::Input { port, at } => {
+                    let before = self.datapath.inputs[..*port].iter().map(|port| port.count);
+                    input[before.sum::<usize>() + at.at(pass)]
+                }
+                Operation::Deliver { port, at, word } => {
+                    let before = self.datapath.outputs[..*port].iter().map(|port| port.count);
+                    let word = self.words[&word.0];
+                    self.delivered[before.sum::<usize>() + at.at(pass)] = word;
+                    word
+                }
                 Operation::Carried => carried,
                 Operation::Tap { line, row, age } => self.tap(line.0, row.at(pass), *age),
                 Operation::Product { table, row, column, word } => {

@@ -2,7 +2,7 @@
 //! every number what is said beside it: that it fits, that a sum stays within its need, that a limit does
 //! only what it may.
 
-use mellow_rake::datapath::{Row, Sign};
+use mellow_rake::datapath::{Port, Row, Sign};
 use mellow_rake::fixed::{Rounding, WordFormat};
 use mellow_rake::write::lower::{
     Addend, Addition, Coefficient, Exponent, Factor, Index, Limiting, Local, Lowered, Read,
@@ -15,12 +15,18 @@ pub(crate) struct Interpreter<'a> {
     words: HashMap<u32, i128>,
     /// Line by line, row by row, the newest first.
     memory: Vec<Vec<Vec<i128>>>,
-    input: i128,
+    input: Vec<i128>,
+    output: Vec<Option<i128>>,
     pass: usize,
 }
 
 fn fits(word: i128, format: WordFormat) -> bool {
     (format.minimum()..=format.maximum()).contains(&word)
+}
+
+/// Where a word of a port stands when those of all ports stand one after the other.
+fn place(ports: &[Port], port: usize, at: usize) -> usize {
+    ports[..port].iter().map(|port| port.count).sum::<usize>() + at
 }
 
 /// The low bits of a word.
@@ -46,15 +52,31 @@ impl<'a> Interpreter<'a> {
     pub(crate) fn new(lowered: &'a Lowered) -> Self {
         let row = |line: &mellow_rake::datapath::Line| vec![vec![0; line.depth]; line.rows];
         let memory = lowered.lines.iter().map(row).collect();
-        Interpreter { lowered, words: HashMap::new(), memory, input: 0, pass: 0 }
+        Interpreter {
+            lowered,
+            words: HashMap::new(),
+            memory,
+            input: Vec::new(),
+            output: Vec::new(),
+            pass: 0,
+        }
     }
 
-    pub(crate) fn step(&mut self, input: i64) -> i64 {
+    /// One firing: the words of all ports stand one after the other.
+    pub(crate) fn fire(&mut self, input: &[i64]) -> Vec<i64> {
         self.words.clear();
-        self.input = input.into();
+        self.input = input.iter().map(|word| (*word).into()).collect();
+        self.output = vec![None; place(&self.lowered.outputs, self.lowered.outputs.len(), 0)];
         self.block(&self.lowered.body);
-        assert_eq!(self.lowered.result.format, self.lowered.output);
-        self.word(self.lowered.result) as i64
+        self.output.iter().map(|word| word.unwrap() as i64).collect()
+    }
+
+    /// The same of a program that takes one word and gives one.
+    pub(crate) fn step(&mut self, input: i64) -> i64 {
+        let output = self.fire(&[input]);
+        assert_eq!(self.lowered.result.format, self.lowered.output());
+        assert_eq!(output, [self.word(self.lowered.result) as i64]);
+        output[0]
     }
 
     /// Read before it is assigned is a panic.
@@ -84,6 +106,12 @@ impl<'a> Interpreter<'a> {
                     }
                     self.pass = 0;
                 }
+                Statement::Deliver { port, at, word } => {
+                    let word = self.word(*word);
+                    assert!(fits(word, self.lowered.outputs[*port].format));
+                    let place = place(&self.lowered.outputs, *port, at.at(self.pass));
+                    assert_eq!(self.output[place].replace(word), None, "given twice");
+                }
                 Statement::Advance { line, row, word } => {
                     let word = self.word(*word);
                     assert!(fits(word, self.lowered.lines[*line].format));
@@ -98,7 +126,9 @@ impl<'a> Interpreter<'a> {
 
     fn value(&self, local: Local, value: &Value) -> i128 {
         match value {
-            Value::Input => self.input,
+            Value::Input { port, at } => {
+                self.input[place(&self.lowered.inputs, *port, at.at(self.pass))]
+            }
             Value::Read(read) => self.read(read, 0),
             Value::Product { coefficient, word } => {
                 self.coefficient(coefficient, 0) * self.word(*word)

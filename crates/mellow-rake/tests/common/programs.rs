@@ -4,8 +4,8 @@
 #![allow(dead_code)] // each test uses what it needs
 
 use mellow_rake::datapath::{
-    Block, Coefficients, Datapath, Fold, Line, LineIndex, Node, Operation, RoundedProducts, Row,
-    Sign, Table, TableIndex, Term,
+    Block, Coefficients, Datapath, Fold, Line, LineIndex, Node, Operation, Port, RoundedProducts,
+    Row, Sign, Table, TableIndex, Term,
 };
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat};
 use mellow_rake::random::NoiseSource;
@@ -24,14 +24,20 @@ pub(crate) struct Sizes {
     pub(crate) depth: usize,
     /// Bits of its words.
     pub(crate) bits: [i64; 2],
-    /// Whether half of them have a loop, with two lines of its own.
+    /// Whether half of them have a loop, with two lines of its own; half of the loops read in others, too.
     pub(crate) loops: bool,
+    /// Whether they take and give several words in a firing, at one port or two, some of them in the loop.
+    pub(crate) firings: bool,
 }
 
 impl Sizes {
-    pub(crate) const LARGE: Self = Sizes { lines: 2, depth: 7, bits: [4, 14], loops: true };
+    pub(crate) const LARGE: Self =
+        Sizes { lines: 2, depth: 7, bits: [4, 14], loops: true, firings: false };
+    /// Of several words in a firing.
+    pub(crate) const FIRINGS: Self = Sizes { firings: true, ..Self::LARGE };
     /// Every state can be tried.
-    pub(crate) const SMALL: Self = Sizes { lines: 2, depth: 2, bits: [2, 3], loops: false };
+    pub(crate) const SMALL: Self =
+        Sizes { lines: 2, depth: 2, bits: [2, 3], loops: false, firings: false };
 }
 
 fn signed(width: u32, fraction: i32) -> WordFormat {
@@ -43,6 +49,8 @@ pub(crate) struct Programs<'a> {
     datapath: Datapath,
     depth: usize,
     next: u32,
+    /// The input port and the output port whose words come and go in the loop.
+    in_loop: [Option<usize>; 2],
 }
 
 /// A word with its fraction.
@@ -171,29 +179,34 @@ impl Programs<'_> {
         (Operation::Accumulate { terms, format: signed(width, fraction) }, fraction)
     }
 
-    /// Operations in a block, and a word of it. Every line of the block is given its word.
+    /// Rows that a block stores in.
+    fn own(&self, lines: impl Iterator<Item = usize>, in_loop: bool) -> Vec<Waiting> {
+        let rows = |line: usize| match in_loop {
+            true => vec![Row::Pass],
+            false => (0..self.datapath.lines[line].rows).map(Row::Fixed).collect(),
+        };
+        let of_line =
+            |line| rows(line).into_iter().map(move |row| Waiting { line, row, is_stored: false });
+        lines.flat_map(of_line).collect()
+    }
+
+    /// Operations in a block, and a word of it. Every row that waits is given its word; of `foreign` ones
+    /// words are only read.
     fn block(
         &mut self,
         mut words: Vec<Word>,
         operations: &mut Vec<(Node, Operation)>,
-        lines: &[usize],
+        mut waiting: Vec<Waiting>,
+        foreign: &[Waiting],
         row: Row,
     ) -> Word {
-        let rows = |line: &usize| match row {
-            Row::Pass => vec![Row::Pass],
-            Row::Fixed(_) => (0..self.datapath.lines[*line].rows).map(Row::Fixed).collect(),
-        };
-        let of_line = |line: &usize| {
-            let line = *line;
-            rows(&line).into_iter().map(move |row| Waiting { line, row, is_stored: false })
-        };
-        let mut waiting: Vec<Waiting> = lines.iter().flat_map(of_line).collect();
         let passes = self.datapath.tables[0].rows.len() as i64;
         for _ in 0..4 + self.below(8) {
             let word = self.one_of(&words);
             // Of tables any row may be meant, in a loop as well.
             let fixed = Row::Fixed(self.below(passes) as usize);
             let row = if row == Row::Pass && self.below(4) > 0 { Row::Pass } else { fixed };
+            let read: Vec<Waiting> = waiting.iter().chain(foreign).copied().collect();
             let (operation, fraction) = match self.below(6) {
                 0 => {
                     let table = self.below(self.datapath.tables.len() as i64) as usize;
@@ -203,8 +216,8 @@ impl Programs<'_> {
                     let product = Operation::Product { table, row, column, word: word.node };
                     (product, own + word.fraction)
                 }
-                1 if !waiting.is_empty() => {
-                    let of = self.one_of(&waiting);
+                1 if !read.is_empty() => {
+                    let of = self.one_of(&read);
                     let least = i64::from(!of.is_stored);
                     let age = (least + self.below(self.depth as i64 + 1 - least)) as usize;
                     let fraction = self.datapath.lines[of.line].format.fraction();
@@ -229,7 +242,7 @@ impl Programs<'_> {
                     let word = self.bring(operations, word, format);
                     (Operation::Store { line, row, word }, format.fraction())
                 }
-                _ => self.sum(&words, &waiting, row),
+                _ => self.sum(&words, &read, row),
             };
             let node = self.push(operations, operation);
             words.push(Word { node, fraction });
@@ -246,12 +259,13 @@ impl Programs<'_> {
         Word { node: self.push(operations, sum), fraction }
     }
 
-    /// A loop over some words, each pass with a row of its own.
+    /// A loop over some words, each pass with rows of its own, a word of its own that comes in, and one that
+    /// goes out, where there are ports of the last number for that.
     fn repeat(
         &mut self,
         word: Word,
         operations: &mut Vec<(Node, Operation)>,
-        lines: &[usize],
+        foreign: &[Waiting],
         passes: usize,
     ) -> Word {
         let format = signed(self.one_of(&[8, 12, 16]), 7);
@@ -260,8 +274,18 @@ impl Programs<'_> {
         self.next += 1;
         let mut inner = Vec::new();
         let carried = self.push(&mut inner, Operation::Carried);
-        let words = vec![Word { node: carried, fraction: format.fraction() }];
-        let last = self.block(words, &mut inner, lines, Row::Pass);
+        let mut words = vec![Word { node: carried, fraction: format.fraction() }];
+        let [inputs, outputs] = [self.in_loop[0], self.in_loop[1]];
+        if let Some(port) = inputs {
+            let node = self.push(&mut inner, Operation::Input { port, at: Row::Pass });
+            words.push(Word { node, fraction: self.datapath.inputs[port].format.fraction() });
+        }
+        let own = self.own([0, 1].into_iter(), true);
+        let last = self.block(words, &mut inner, own, foreign, Row::Pass);
+        if let Some(port) = outputs {
+            let word = self.bring(&mut inner, last, self.datapath.outputs[port].format);
+            self.push(&mut inner, Operation::Deliver { port, at: Row::Pass, word });
+        }
         let result = self.bring(&mut inner, last, format);
         let body = Block { operations: inner, result };
         operations.push((repeat, Operation::Repeat { passes, first, body }));
@@ -303,34 +327,76 @@ pub(crate) fn any_program(noise: &mut NoiseSource, sizes: Sizes) -> Datapath {
     let tables = TABLES.iter().map(&mut table).collect();
     let (input, output) = (formats[4], formats[5]);
     let body = Block { operations: Vec::new(), result: Node(0) };
-    let datapath = Datapath { input, output, tables, lines, body };
-    let mut programs = Programs { noise, datapath, depth: sizes.depth, next: 0 };
-    let mut operations = Vec::new();
-    let node = programs.push(&mut operations, Operation::Input);
-    let mut word = Word { node, fraction: input.fraction() };
-    if is_looped {
-        word = programs.repeat(word, &mut operations, &[0, 1], passes);
+    let mut datapath = Datapath::per_sample([input, output], tables, lines, body);
+    datapath.body.clear();
+    let mut in_loop = [None; 2];
+    if sizes.firings {
+        let ports = [&mut datapath.inputs, &mut datapath.outputs];
+        for ((ports, in_loop), other) in ports.into_iter().zip(&mut in_loop).zip(&formats) {
+            ports[0].count = noise.integer(1, 3) as usize;
+            if noise.integer(0, 1) == 1 {
+                ports.push(Port { format: *other, count: noise.integer(1, 2) as usize });
+            }
+            if is_looped && noise.integer(0, 2) > 0 {
+                *in_loop = Some(ports.len());
+                ports.push(Port { format: *other, count: passes });
+            }
+        }
     }
-    let words = vec![Word { node, fraction: input.fraction() }, word];
-    let outer: Vec<usize> = (inner..inner + sizes.lines).collect();
-    let last = programs.block(words, &mut operations, &outer, Row::Fixed(0));
-    let result = programs.bring(&mut operations, last, output);
-    let body = Block { operations, result };
-    Datapath { body, ..programs.datapath }
+    let mut programs = Programs { noise, datapath, depth: sizes.depth, next: 0, in_loop };
+    let mut operations = Vec::new();
+    let mut words = Vec::new();
+    for (port, Port { format, count }) in programs.datapath.inputs.clone().into_iter().enumerate() {
+        // All of them outside of the loop, or now and then not all.
+        for at in 0..count - usize::from(count > 1 && programs.below(4) == 0) {
+            let input = Operation::Input { port, at: Row::Fixed(at) };
+            let node = programs.push(&mut operations, input);
+            words.push(Word { node, fraction: format.fraction() });
+        }
+    }
+    let mut outer = programs.own(inner..inner + sizes.lines, false);
+    let mut word = words[0];
+    if is_looped {
+        let reads = programs.below(2) == 0;
+        if reads && programs.below(2) == 0 {
+            let Waiting { line, row, is_stored } = &mut outer[0];
+            let format = programs.datapath.lines[*line].format;
+            let word = programs.bring(&mut operations, word, format);
+            let store = Operation::Store { line: LineIndex(*line), row: *row, word };
+            programs.push(&mut operations, store);
+            *is_stored = true;
+        }
+        let foreign = if reads { outer.clone() } else { Vec::new() };
+        word = programs.repeat(word, &mut operations, &foreign, passes);
+    }
+    words.push(word);
+    let last = programs.block(words.clone(), &mut operations, outer, &[], Row::Fixed(0));
+    let outputs = programs.datapath.outputs.clone().into_iter().enumerate();
+    for (port, Port { format, count }) in outputs.filter(|(port, _)| in_loop[1] != Some(*port)) {
+        for at in 0..count {
+            let word = if at == 0 { last } else { programs.one_of(&words) };
+            let word = programs.bring(&mut operations, word, format);
+            programs.push(&mut operations, Operation::Deliver { port, at: Row::Fixed(at), word });
+        }
+    }
+    Datapath { body: operations, ..programs.datapath }
 }
 
 /// The same program without words that nothing uses.
 pub(crate) fn pruned(mut program: Datapath) -> Datapath {
     loop {
-        let mut used = vec![program.body.result];
-        used.extend(program.operations().flat_map(|(_, operation, _)| operation.words()));
+        let words = program.operations().flat_map(|(_, operation, _)| operation.words());
+        let used: Vec<Node> = words.collect();
         let before = program.operations().count();
         let stays = |(node, operation): &(Node, Operation)| {
-            let does = matches!(operation, Operation::Store { .. } | Operation::Repeat { .. });
+            let does = matches!(
+                operation,
+                Operation::Store { .. } | Operation::Repeat { .. } | Operation::Deliver { .. }
+            );
             does || used.contains(node)
         };
-        program.body.operations.retain(stays);
-        for (_, operation) in &mut program.body.operations {
+        program.body.retain(stays);
+        for (_, operation) in &mut program.body {
             if let Operation::Repeat { body, .. } = operation {
                 body.operations.retain(stays);
             }
@@ -345,31 +411,51 @@ pub(crate) fn pruned(mut program: Datapath) -> Datapath {
 pub(crate) fn damaged(mut program: Datapath, noise: &mut NoiseSource) -> Datapath {
     let mut below = |count: usize| noise.integer(0, count.max(1) as i64 - 1) as usize;
     // In a loop or outside of it.
-    let loops = program.body.operations.iter_mut().filter_map(|(_, operation)| match operation {
-        Operation::Repeat { body, .. } => Some(body),
-        _ => None,
-    });
-    let mut bodies: Vec<&mut Block> = loops.collect();
-    let at = below(bodies.len() + 1);
-    let block = if at < bodies.len() { bodies.swap_remove(at) } else { &mut program.body };
-    let count = block.operations.len();
-    let (one, other, number) = (below(count), below(count), below(40) as u32);
-    if block.operations.is_empty() {
+    let mut inner = None;
+    for (_, operation) in &mut program.body {
+        if let Operation::Repeat { body, .. } = operation {
+            inner = Some(body);
+        }
+    }
+    let number = below(40) as u32;
+    let operations = match inner {
+        Some(body) if below(2) == 0 => {
+            if below(12) == 0 {
+                body.result = Node(number);
+            }
+            &mut body.operations
+        }
+        _ => &mut program.body,
+    };
+    let count = operations.len();
+    let (one, other) = (below(count), below(count));
+    if operations.is_empty() {
         return program;
     }
-    match below(12) {
-        0 => drop(block.operations.remove(one)),
-        1 => block.operations.swap(one, other),
-        2 => block.operations.insert(one, block.operations[other].clone()),
-        3 => block.operations[one].0 = Node(number),
-        4 => block.result = Node(number),
+    match below(13) {
+        0 => drop(operations.remove(one)),
+        1 => operations.swap(one, other),
+        2 => operations.insert(one, operations[other].clone()),
+        3 => operations[one].0 = Node(number),
+        4 => {
+            let count = [0, 1, 2, 1 << 17, usize::MAX][below(5)];
+            program.inputs.iter_mut().for_each(|port| port.count = count);
+        }
+        11 => match below(3) {
+            0 => program.outputs.clear(),
+            1 => program.inputs.clear(),
+            _ => program.outputs.truncate(1),
+        },
         5 => program.tables.truncate(1),
         6 => program.lines.truncate(below(3)),
         7 => program.lines.iter_mut().for_each(|line| line.depth = below(4)),
         8 => program.lines.iter_mut().for_each(|line| line.rows = below(4)),
         9 => program.tables[0].rows.truncate(below(2)),
-        10 => program.output = signed(1 + below(64) as u32, number as i32 - 20),
-        _ => damage(&mut block.operations[one].1, &mut below),
+        10 => {
+            let format = signed(1 + below(64) as u32, number as i32 - 20);
+            program.outputs.iter_mut().for_each(|port| port.format = format);
+        }
+        _ => damage(&mut operations[one].1, &mut below),
     }
     program
 }
@@ -419,6 +505,16 @@ fn damage(operation: &mut Operation, below: &mut impl FnMut(usize) -> usize) {
             1 => first.0 = below(40) as u32,
             _ => body.operations.clear(),
         },
-        Operation::Input | Operation::Carried => *operation = Operation::Carried,
+        Operation::Input { port, at } => match below(3) {
+            0 => *port = far,
+            1 => *at = other,
+            _ => *operation = Operation::Carried,
+        },
+        Operation::Deliver { port, at, word } => match below(3) {
+            0 => *port = far,
+            1 => *at = other,
+            _ => word.0 = below(40) as u32,
+        },
+        Operation::Carried => *operation = Operation::INPUT,
     }
 }

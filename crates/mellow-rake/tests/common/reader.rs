@@ -62,15 +62,49 @@ fn rounded(word: i128, shift: i64, rounding: &str) -> i128 {
 type Row = Option<usize>;
 
 enum Step {
-    Input,
+    /// The word at this place, when those of all ports stand one after the other.
+    Input {
+        first: usize,
+        at: Row,
+    },
+    Deliver {
+        first: usize,
+        at: Row,
+        word: usize,
+    },
     Carried,
-    Store { line: usize, row: Row, word: usize },
-    Tap { line: usize, row: Row, age: usize },
-    Product { table: usize, row: Row, column: usize, word: usize },
+    Store {
+        line: usize,
+        row: Row,
+        word: usize,
+    },
+    Tap {
+        line: usize,
+        row: Row,
+        age: usize,
+    },
+    Product {
+        table: usize,
+        row: Row,
+        column: usize,
+        word: usize,
+    },
     Sum(Vec<Term>),
-    Round { word: usize, shift: i64, rounding: String },
-    Limit { word: usize, saturates: bool },
-    Repeat { passes: usize, first: usize, body: Vec<Numbered>, result: usize },
+    Round {
+        word: usize,
+        shift: i64,
+        rounding: String,
+    },
+    Limit {
+        word: usize,
+        saturates: bool,
+    },
+    Repeat {
+        passes: usize,
+        first: usize,
+        body: Vec<Numbered>,
+        result: usize,
+    },
 }
 
 struct Numbered {
@@ -125,13 +159,16 @@ pub(crate) struct Reader {
     tables: Vec<Vec<Vec<i128>>>,
     lines: Vec<Line>,
     program: Vec<Numbered>,
-    result: usize,
+    result: Option<usize>,
     words: Vec<i128>,
+    delivered: Vec<Option<i128>>,
     /// Limits and sums of the last sample.
     pub(crate) met: Vec<Met>,
 }
 
 struct Names {
+    /// Words of each input port and each output port.
+    ports: [Vec<usize>; 2],
     tables: HashMap<String, usize>,
     lines: HashMap<String, usize>,
 }
@@ -146,8 +183,16 @@ impl Names {
         let number = |key: &str| step[key].as_u64().unwrap() as usize;
         let row = || step["row"].as_u64().map(|row| row as usize);
         let line = || self.lines[text("line")];
+        // Without a port there is one word only.
+        let at = || match &step["at"] {
+            Value::Null => Some(0),
+            at => at.as_u64().map(|at| at as usize),
+        };
         let what = match text("operation") {
-            "input" => Step::Input,
+            "input" => Step::Input { first: self.first(0, step), at: at() },
+            "deliver" => {
+                Step::Deliver { first: self.first(1, step), at: at(), word: number("word") }
+            }
             "carried" => Step::Carried,
             "store" => Step::Store { line: line(), row: row(), word: number("word") },
             "tap" => Step::Tap { line: line(), row: row(), age: number("age") },
@@ -177,6 +222,12 @@ impl Names {
             other => panic!("unknown operation {other}"),
         };
         Numbered { node: number("node"), format: Format::read(&step["format"]), step: what }
+    }
+
+    /// Where the words of the port begin that a step names.
+    fn first(&self, direction: usize, step: &Value) -> usize {
+        let port = step["port"].as_u64().unwrap_or(0) as usize;
+        self.ports[direction][..port].iter().sum()
     }
 
     fn term(&self, term: &Value) -> Term {
@@ -213,7 +264,13 @@ impl Reader {
         let all = |key: &str| object[key].as_array().unwrap();
         let name = |value: &Value| value["name"].as_str().unwrap().to_owned();
         let numbered = |key: &str| all(key).iter().map(name).zip(0..).collect();
-        let names = Names { tables: numbered("tables"), lines: numbered("lines") };
+        let words = |key: &str| match object[key].as_array() {
+            None => vec![1],
+            Some(ports) => ports.iter().map(|p| p["words"].as_u64().unwrap() as usize).collect(),
+        };
+        let ports = [words("inputs"), words("outputs")];
+        let delivered = vec![None; ports[1].iter().sum()];
+        let names = Names { ports, tables: numbered("tables"), lines: numbered("lines") };
         let integer = |value: &Value| i128::from(value.as_i64().unwrap());
         let tables = all("tables").iter().map(|table| {
             let rows = table["rows"].as_array().unwrap().iter().enumerate().map(|(index, row)| {
@@ -241,7 +298,8 @@ impl Reader {
             lines: lines.collect(),
             words: vec![0; last(&program) + 1],
             program,
-            result: object["result"].as_u64().unwrap() as usize,
+            result: object["result"].as_u64().map(|node| node as usize),
+            delivered,
             met: Vec::new(),
         }
     }
@@ -266,7 +324,9 @@ impl Reader {
     /// For each remembered word, whether it is an input.
     pub(crate) fn inputs(&self) -> Vec<bool> {
         let is_input = |node: usize| {
-            self.program.iter().any(|step| step.node == node && matches!(step.step, Step::Input))
+            self.program
+                .iter()
+                .any(|step| step.node == node && matches!(step.step, Step::Input { .. }))
         };
         let mut found: Vec<Vec<bool>> =
             self.lines.iter().map(|line| vec![false; line.words.len()]).collect();
@@ -283,12 +343,18 @@ impl Reader {
 
     /// The input has these ends.
     pub(crate) fn input(&self) -> Format {
-        let found = self.program.iter().find(|step| matches!(step.step, Step::Input));
+        let found = self.program.iter().find(|step| matches!(step.step, Step::Input { .. }));
         found.unwrap().format
     }
 
     pub(crate) fn step(&mut self, input: i128) -> i128 {
+        self.fire(&[input])[0]
+    }
+
+    /// One firing: the words of all ports stand one after the other.
+    pub(crate) fn fire(&mut self, input: &[i128]) -> Vec<i128> {
         self.met.clear();
+        self.delivered.fill(None);
         let program = std::mem::take(&mut self.program);
         self.block(&program, input, 0, 0);
         self.program = program;
@@ -299,7 +365,10 @@ impl Reader {
                 words[0] = *now;
             }
         }
-        self.words[self.result]
+        match self.result {
+            Some(result) => vec![self.words[result]],
+            None => self.delivered.iter().map(|word| word.unwrap()).collect(),
+        }
     }
 
     fn word(&self, line: usize, row: usize, age: usize) -> i128 {
@@ -307,7 +376,7 @@ impl Reader {
         if age == 0 { line.now[row] } else { line.words[row * line.depth + age - 1] }
     }
 
-    fn block(&mut self, steps: &[Numbered], input: i128, carried: i128, pass: usize) {
+    fn block(&mut self, steps: &[Numbered], input: &[i128], carried: i128, pass: usize) {
         for Numbered { node, format, step } in steps {
             let at = |row: &Row| row.unwrap_or(pass);
             let (low, high) = format.ends();
@@ -316,7 +385,12 @@ impl Reader {
                 Met { node: *node, pass, word, format: *format, fits, is_limit }
             };
             let word = match step {
-                Step::Input => input,
+                Step::Input { first, at: word } => input[first + at(word)],
+                Step::Deliver { first, at: place, word } => {
+                    let word = self.words[*word];
+                    assert_eq!(self.delivered[first + at(place)].replace(word), None);
+                    word
+                }
                 Step::Carried => carried,
                 Step::Store { line, row, word } => {
                     let word = self.words[*word];

@@ -74,7 +74,7 @@ pub fn all_pass_sum(words_of: &AllPassWords, words: StateWords) -> Result<Datapa
         words,
     };
     let StateWords { sections, state } = words;
-    let input = writer.program.push(&mut writer.operations, Operation::Input);
+    let input = writer.program.push(&mut writer.operations, Operation::INPUT);
     let first = writer.section(Row::Fixed(0), input).deliver(input, state, &sections);
     let mut ends = [first; 2];
     for ((rows, names), end) in branches.iter().zip(NAMES).zip(&mut ends) {
@@ -114,7 +114,7 @@ pub fn all_pass_sum(words_of: &AllPassWords, words: StateWords) -> Result<Datapa
     let result = section.deliver(word, sections.output, &sections);
     let Writer { operations, tables, lines, .. } = writer;
     let body = Block { operations, result };
-    Ok(Datapath { input: sections.input, output: sections.output, tables, lines, body })
+    Ok(Datapath::per_sample([sections.input, sections.output], tables, lines, body))
 }
 
 impl Writer {

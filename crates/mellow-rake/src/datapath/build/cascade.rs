@@ -66,7 +66,7 @@ pub(super) fn cascade(
     let (mut outer, mut inner) = (Vec::new(), Vec::new());
     let looped = sections > 1;
     let row = if looped { Row::Pass } else { Row::Fixed(0) };
-    let first = program.push(&mut outer, Operation::Input);
+    let first = program.push(&mut outer, Operation::INPUT);
     let arriving = if looped && input != output {
         let word = first;
         let aligned = program

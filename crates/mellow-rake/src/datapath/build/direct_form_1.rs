@@ -87,16 +87,15 @@ pub fn direct_form_1(table: &RoundedTable, words: SectionWords) -> Result<Datapa
         section.push(Operation::Store { line: y, row, word: result });
         result
     });
-    Ok(Datapath {
-        input: words.input,
-        output,
-        tables: vec![section_table(table)],
-        lines: vec![
+    Ok(Datapath::per_sample(
+        [words.input, output],
+        vec![section_table(table)],
+        vec![
             Line { name: "x", format: incoming, rows: sections, depth: 2 },
             Line { name: "y", format: output, rows: sections, depth: 2 },
         ],
         body,
-    })
+    ))
 }
 
 /// The whole numbers that shape the rounding errors of each section best: those nearest to the ones that
@@ -205,18 +204,17 @@ pub fn direct_form_1_shaped(
     });
     let integers =
         WordFormat::new(true, 4, 0).map_err(|_| BuildError::NothingDropped { sum: 0, output })?;
-    Ok(Datapath {
-        input: words.input,
-        output,
-        tables: vec![
+    Ok(Datapath::per_sample(
+        [words.input, output],
+        vec![
             section_table(table),
             Table::of("shape", Coefficients::Shaping, &RoundedTable::new(integers, rows)),
         ],
-        lines: vec![
+        vec![
             Line { name: "x", format: incoming, rows: sections, depth: 2 },
             Line { name: "y", format: output, rows: sections, depth: 2 },
             Line { name: "e", format: error, rows: sections, depth: order },
         ],
         body,
-    })
+    ))
 }

@@ -48,11 +48,10 @@ pub fn direct_form_2(table: &RoundedTable, words: StateWords) -> Result<Datapath
         let sum = section.push(Operation::Accumulate { terms, format: zeros });
         section.deliver(sum, words.output, &words)
     });
-    Ok(Datapath {
-        input: words.input,
-        output: words.output,
-        tables: vec![section_table(table)],
-        lines: vec![Line { name: "w", format: state, rows: sections, depth: 2 }],
+    Ok(Datapath::per_sample(
+        [words.input, words.output],
+        vec![section_table(table)],
+        vec![Line { name: "w", format: state, rows: sections, depth: 2 }],
         body,
-    })
+    ))
 }

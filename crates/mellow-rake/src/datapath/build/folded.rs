@@ -37,13 +37,13 @@ pub fn fir_folded(
 ) -> Result<Datapath, BuildError> {
     const STRUCTURE: &str = "fir-folded";
     let taps = one_row(STRUCTURE, table)?;
-    let second = mirror_sign(STRUCTURE, &table.rows[0])?;
-    let mut distinct = table.rows[0][..taps / 2].to_vec();
-    let middle = (taps % 2 == 1).then(|| table.rows[0][taps / 2]);
+    let second = mirror_sign(STRUCTURE, table)?;
+    let mut distinct: Vec<usize> = (0..taps / 2).collect();
+    let middle = (taps % 2 == 1).then_some(taps / 2);
     // Opposite halves leave nothing in the middle.
     let middle = middle.filter(|_| second == Sign::Plus);
     distinct.extend(middle);
-    let pairs = Pairs { second, stride: 1, count: taps / 2, middle: middle.map(|_| taps / 2) };
+    let pairs = Pairs { second, stride: 1, count: taps / 2, middle };
     let words = TapWords { input, output, rounding, overflow };
     folded(STRUCTURE, table, distinct, pairs, words)
 }
@@ -82,7 +82,7 @@ pub fn fir_skip_zeros(
         return Err(BuildError::Shape { structure: STRUCTURE, needed, rows: 1, columns: taps });
     }
     let row = &table.rows[0];
-    if let Sign::Minus = mirror_sign(STRUCTURE, row)? {
+    if let Sign::Minus = mirror_sign(STRUCTURE, table)? {
         return Err(BuildError::NotMirrored { structure: STRUCTURE, tap: 0, other: taps - 1 });
     }
     let middle = taps / 2;
@@ -90,21 +90,28 @@ pub fn fir_skip_zeros(
     if let Some(tap) = (1..taps).step_by(2).find(|tap| *tap != middle && row[*tap] != 0) {
         return Err(BuildError::NotHalfBand { tap, found: row[tap] });
     }
-    let mut distinct: Vec<i64> = row[..middle].iter().copied().step_by(2).collect();
+    let mut distinct: Vec<usize> = (0..middle).step_by(2).collect();
     let pairs =
         Pairs { second: Sign::Plus, stride: 2, count: distinct.len(), middle: Some(middle) };
-    distinct.push(row[middle]);
+    distinct.push(middle);
     folded(STRUCTURE, table, distinct, pairs, TapWords { input, output, rounding, overflow })
 }
 
 /// Whether each tap is its mirror image, or the opposite of it.
-fn mirror_sign(structure: &'static str, row: &[i64]) -> Result<Sign, BuildError> {
-    let last = row.len() - 1;
+fn mirror_sign(structure: &'static str, table: &RoundedTable) -> Result<Sign, BuildError> {
+    let last = table.rows[0].len() - 1;
+    let value = |k: usize| i128::from(table.rows[0][k]) << table.exponent(0, k).min(63);
+    let exponent = |k: usize| table.exponent(0, k);
     if last == 0 {
         let needed = "two taps or more";
         return Err(BuildError::Shape { structure, needed, rows: 1, columns: 1 });
     }
-    let differs = |sign: i64| (0..row.len()).find(|k| row[*k] != sign * row[last - k]);
+    // A pair shares one coefficient with its exponent.
+    let differs = |sign: i128| {
+        let is_other =
+            |k: &usize| value(*k) != sign * value(last - k) || exponent(*k) != exponent(last - k);
+        (0..=last).find(is_other)
+    };
     match (differs(1), differs(-1)) {
         (None, _) => Ok(Sign::Plus),
         (_, None) => Ok(Sign::Minus),
@@ -128,7 +135,7 @@ struct Pairs {
 fn folded(
     structure: &'static str,
     table: &RoundedTable,
-    distinct: Vec<i64>,
+    distinct: Vec<usize>,
     pairs: Pairs,
     words: TapWords,
 ) -> Result<Datapath, BuildError> {

@@ -101,16 +101,15 @@ fn datapath(
     lines: Vec<Line>,
     body: Block,
 ) -> Datapath {
-    Datapath {
-        input: words.sections.input,
-        output: words.sections.output,
-        tables: vec![
+    Datapath::per_sample(
+        [words.sections.input, words.sections.output],
+        vec![
             Table::of("reflection", Coefficients::Reflection, tables.reflection),
             Table::of("ladder", Coefficients::Ladder, tables.ladder),
         ],
         lines,
         body,
-    }
+    )
 }
 
 /// A whole filter as the two-multiplier lattice with ladder (A. H. Gray & J. D. Markel, "Digital lattice and
@@ -157,7 +156,7 @@ pub fn lattice_ladder(
     }
     let sums = Sums::new(STRUCTURE, tables, words, words.sections.input)?;
     let (mut program, mut operations) = (Program::default(), Vec::new());
-    let word = program.push(&mut operations, Operation::Input);
+    let word = program.push(&mut operations, Operation::INPUT);
     let line = LineIndex(0);
     let row = Row::Fixed(0);
     let mut section = Section { program: &mut program, operations: &mut operations, row, word };

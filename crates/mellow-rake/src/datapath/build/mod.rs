@@ -6,6 +6,7 @@ mod direct_form_1;
 mod direct_form_2;
 mod folded;
 mod lattice;
+mod polyphase;
 mod state_space;
 mod taps;
 mod transposed;
@@ -16,6 +17,7 @@ pub use direct_form_1::{direct_form_1, direct_form_1_shaped, shaping};
 pub use direct_form_2::direct_form_2;
 pub use folded::{fir_folded, fir_skip_zeros};
 pub use lattice::{LatticeTables, lattice_ladder, lattice_sections};
+pub use polyphase::{fir_decimator, fir_interpolator};
 pub use state_space::state_space;
 pub use taps::{fir_direct, fir_transposed};
 pub use transposed::{direct_form_1_transposed, direct_form_2_transposed};
@@ -51,6 +53,16 @@ pub enum BuildError {
         tap: usize,
         /// Its mirror image.
         other: usize,
+    },
+    /// A factor that no polyphase structure of these taps can have.
+    #[error("{structure} of {taps} taps changes the rate by 2 to {taps}; {factor} was asked for")]
+    Factor {
+        /// The structure.
+        structure: &'static str,
+        /// The factor asked for.
+        factor: usize,
+        /// Taps.
+        taps: usize,
     },
     /// A tap that is to be skipped is not zero.
     #[error("fir-skip-zeros skips every second tap from the middle, but tap {tap} is {found}")]

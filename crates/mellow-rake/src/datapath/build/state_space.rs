@@ -69,11 +69,10 @@ pub fn state_space(table: &RoundedTable, words: StateWords) -> Result<Datapath, 
         results[2]
     });
     let remembered = |name| Line { name, format: state, rows: sections, depth: 1 };
-    Ok(Datapath {
-        input: words.input,
-        output: words.output,
-        tables: vec![Table::of("section", Coefficients::StateSpace, table)],
-        lines: vec![remembered("s1"), remembered("s2")],
+    Ok(Datapath::per_sample(
+        [words.input, words.output],
+        vec![Table::of("section", Coefficients::StateSpace, table)],
+        vec![remembered("s1"), remembered("s2")],
         body,
-    })
+    ))
 }

@@ -36,7 +36,7 @@ pub fn fir_direct(
         count,
         products: None,
     }];
-    let held = Held { holds: Coefficients::Taps, taps: table.rows[0].clone(), terms };
+    let held = Held { holds: Coefficients::Taps, taps: (0..count).collect(), terms };
     over_line(STRUCTURE, table, held, TapWords { input, output, rounding, overflow })
 }
 
@@ -51,9 +51,22 @@ pub(super) struct TapWords {
 /// What a program holds of its taps, and the sum that it makes with them.
 pub(super) struct Held {
     pub(super) holds: Coefficients,
-    pub(super) taps: Vec<i64>,
+    /// By their numbers.
+    pub(super) taps: Vec<usize>,
     /// Of the first table and the first line, which holds the inputs.
     pub(super) terms: Vec<Term>,
+}
+
+/// Some of the taps of a table in rows, each with its exponent; beyond the last there are zeros.
+pub(super) fn picked(table: &RoundedTable, rows: &[Vec<usize>]) -> RoundedTable {
+    let tap = |k: &usize| table.rows[0].get(*k).copied().unwrap_or(0);
+    let exponents = |row: &Vec<usize>| row.iter().map(|k| table.exponent(0, *k)).collect();
+    let has_exponents = !table.exponents.is_empty();
+    RoundedTable {
+        format: table.format,
+        exponents: rows.iter().filter(|_| has_exponents).map(exponents).collect(),
+        rows: rows.iter().map(|row| row.iter().map(tap).collect()).collect(),
+    }
 }
 
 /// One sum over a delay line, rounded and limited once; its accumulator is wide enough for all taps in
@@ -70,23 +83,18 @@ pub(super) fn over_line(
         SumSize::of(table, &[(0..taps, input)]).accumulator(structure, input, table.format)?;
     let mut program = Program::default();
     let mut operations = Vec::new();
-    let word = program.push(&mut operations, Operation::Input);
+    let word = program.push(&mut operations, Operation::INPUT);
     let (line, row) = (LineIndex(0), Row::Fixed(0));
     program.push(&mut operations, Operation::Store { line, row, word });
     let terms = held.terms;
     let sum = program.push(&mut operations, Operation::Accumulate { terms, format });
     let result = deliver(&mut program, &mut operations, sum, output, rounding, overflow);
-    Ok(Datapath {
-        input,
-        output,
-        tables: vec![Table::of(
-            "taps",
-            held.holds,
-            &RoundedTable::new(table.format, vec![held.taps]),
-        )],
-        lines: vec![Line { name: "x", format: input, rows: 1, depth: taps - 1 }],
-        body: Block { operations, result },
-    })
+    Ok(Datapath::per_sample(
+        [input, output],
+        vec![Table::of("taps", held.holds, &picked(table, &[held.taps]))],
+        vec![Line { name: "x", format: input, rows: 1, depth: taps - 1 }],
+        Block { operations, result },
+    ))
 }
 
 /// The number of taps of a table of one row.
@@ -146,11 +154,11 @@ pub fn fir_transposed(
     let accumulator =
         SumSize::of(table, &[(0..taps, input)]).accumulator(STRUCTURE, input, table.format)?;
     // Pass j works on tap N − 1 − j, so the table runs backward; the first tap follows behind the loop.
-    let rows: Vec<Vec<i64>> = table.rows[0].iter().rev().map(|tap| vec![*tap]).collect();
+    let rows: Vec<Vec<usize>> = (0..taps).rev().map(|tap| vec![tap]).collect();
     let (table_index, line) = (TableIndex(0), LineIndex(0));
     let mut program = Program::default();
     let (mut outer, mut inner) = (Vec::new(), Vec::new());
-    let x = program.push(&mut outer, Operation::Input);
+    let x = program.push(&mut outer, Operation::INPUT);
     let word = |word| Term::word(Sign::Plus, word);
     // Nothing comes before the last register.
     let zero =
@@ -173,15 +181,10 @@ pub fn fir_transposed(
     let terms = vec![word(repeat), word(product)];
     let sum = program.push(&mut outer, Operation::Accumulate { terms, format: accumulator });
     let result = deliver(&mut program, &mut outer, sum, output, rounding, overflow);
-    Ok(Datapath {
-        input,
-        output,
-        tables: vec![Table::of(
-            "taps",
-            Coefficients::TapsBackward,
-            &RoundedTable::new(table.format, rows),
-        )],
-        lines: vec![Line { name: "sums", format: accumulator, rows: taps - 1, depth: 1 }],
-        body: Block { operations: outer, result },
-    })
+    Ok(Datapath::per_sample(
+        [input, output],
+        vec![Table::of("taps", Coefficients::TapsBackward, &picked(table, &rows))],
+        vec![Line { name: "sums", format: accumulator, rows: taps - 1, depth: 1 }],
+        Block { operations: outer, result },
+    ))
 }

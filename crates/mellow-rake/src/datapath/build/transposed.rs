@@ -117,7 +117,7 @@ pub fn direct_form_2_transposed(
         y
     });
     let lines = vec![line("s1", sums.first, sections), line("s2", sums.second, sections)];
-    Ok(Datapath { input: words.input, output, tables: vec![section_table(table)], lines, body })
+    Ok(Datapath::per_sample([words.input, output], vec![section_table(table)], lines, body))
 }
 
 /// Second-order sections in transposed direct form I: poles first, then zeros, four words of memory, two
@@ -165,5 +165,5 @@ pub fn direct_form_1_transposed(
         line("q2", zeros.second, sections),
     ];
     let (input, output) = (words.input, words.output);
-    Ok(Datapath { input, output, tables: vec![section_table(table)], lines, body })
+    Ok(Datapath::per_sample([input, output], vec![section_table(table)], lines, body))
 }

@@ -160,6 +160,8 @@ impl Statements<'_> {
                 self.indent -= 1;
                 self.line("}");
             }
+            // The caller of the block hands over what goes out.
+            Statement::Deliver { .. } => {}
             Statement::Advance { line, row, word } => self.advance(*line, *row, *word),
         }
     }
@@ -188,7 +190,7 @@ impl Statements<'_> {
     fn value(&mut self, local: Local, value: &Value) -> String {
         let kind = kind(local);
         match value {
-            Value::Input => "input".to_owned(),
+            Value::Input { .. } => "input".to_owned(),
             Value::Read(read) => self.read(read, false),
             Value::Product { coefficient, word: factor } => {
                 format!("{} * ({kind}){}", self.coefficient(coefficient, kind), word(*factor))

@@ -9,7 +9,7 @@
 mod expression;
 mod types;
 
-use super::capability::Capability;
+use super::capability::{Capability, per_sample};
 use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::c_integer;
@@ -38,6 +38,7 @@ use types::storage;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>, WriteError> {
+    per_sample("C", checked)?;
     let lowered = lower(checked);
     Capability { target: "C", widest: 64 }.check(&lowered)?;
     let body = Body::new(&lowered, symbols.base());
@@ -68,13 +69,13 @@ impl Writer<'_> {
     }
 
     fn words(&self) -> (&'static str, &'static str) {
-        (storage(self.lowered.input), storage(self.lowered.output))
+        (storage(self.lowered.input()), storage(self.lowered.output()))
     }
 
     fn header(&self) -> String {
         let (name, guard) = (self.symbols.base(), self.symbols.capitals());
         let (input, output) = self.words();
-        let Lowered { input: input_format, output: output_format, .. } = &self.lowered;
+        let (input_format, output_format) = (self.lowered.input(), self.lowered.output());
         let mut members = String::new();
         for Line { name, format, rows, depth } in self.lowered.lines.iter().filter(|l| l.depth > 0)
         {
@@ -221,7 +222,7 @@ impl Writer<'_> {
     fn pipe(&self) -> String {
         let name = self.symbols.base();
         let (input, output) = self.words();
-        let format = self.lowered.input;
+        let format = self.lowered.input();
         format!(
             "/* {ORIGIN}\n\n   Filters decimal integers, one a line, from standard input to standard \
                 output.\n   \

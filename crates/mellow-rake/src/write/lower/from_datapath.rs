@@ -5,8 +5,7 @@ use super::{
     Statement, Step, Sum, Value,
 };
 use crate::datapath::{
-    Block, Checked, CommonExponent, Factors, Fold, LineIndex, Node, Operation, Row, Sign,
-    TableIndex, Term,
+    Checked, CommonExponent, Factors, Fold, LineIndex, Node, Operation, Row, Sign, TableIndex, Term,
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
@@ -26,10 +25,11 @@ pub fn lower(checked: &Checked) -> Lowered {
         around: None,
     };
     let body = lowering.block(&datapath.body);
-    let result = lowering.locals[&datapath.body.result];
+    let result = datapath.result().expect("the check finds every word delivered");
+    let result = lowering.locals[&result];
     Lowered {
-        input: datapath.input,
-        output: datapath.output,
+        inputs: datapath.inputs.clone(),
+        outputs: datapath.outputs.clone(),
         tables: datapath.tables.clone(),
         looks_up_exponents: lowering.looks_up_exponents,
         lines: datapath.lines.clone(),
@@ -50,12 +50,12 @@ struct Lowering<'a> {
 }
 
 impl Lowering<'_> {
-    fn block(&mut self, block: &Block) -> Vec<Statement> {
+    fn block(&mut self, operations: &[(Node, Operation)]) -> Vec<Statement> {
         let mut body = Vec::new();
-        for (node, operation) in &block.operations {
+        for (node, operation) in operations {
             body.extend(self.operation(*node, operation));
         }
-        for (_, operation) in &block.operations {
+        for (_, operation) in operations {
             let Operation::Store { line, row, word } = operation else { continue };
             if self.checked.datapath().lines[line.0].depth > 0 {
                 body.push(Statement::Advance { line: line.0, row: *row, word: self.locals[word] });
@@ -71,7 +71,7 @@ impl Lowering<'_> {
         );
         let local = Local { node, format: self.checked.facts().format(node), is_computed };
         let value = match operation {
-            Operation::Input => Value::Input,
+            Operation::Input { port, at } => Value::Input { port: *port, at: *at },
             Operation::Carried => {
                 let around = self.around.expect("checked: carried words stand in loops");
                 Value::Read(Read::Local(around))
@@ -100,11 +100,16 @@ impl Lowering<'_> {
                 self.locals.insert(node, word);
                 return None;
             }
+            Operation::Deliver { port, at, word } => {
+                let (port, at, word) = (*port, *at, self.locals[word]);
+                self.locals.insert(node, word);
+                return Some(Statement::Deliver { port, at, word });
+            }
             Operation::Repeat { passes, first, body } => {
                 let (first, outer) = (self.locals[first], self.around);
                 self.locals.insert(node, local);
                 self.around = Some(local);
-                let inner = self.block(body);
+                let inner = self.block(&body.operations);
                 self.around = outer;
                 let result = self.locals[&body.result];
                 return Some(Statement::Repeat {

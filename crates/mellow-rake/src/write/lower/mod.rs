@@ -34,7 +34,7 @@ mod from_datapath;
 
 pub use from_datapath::lower;
 
-use crate::datapath::{Line, Node, Row, Sign, Table};
+use crate::datapath::{Line, Node, Port, Row, Sign, Table};
 use crate::fixed::{Rounding, WordFormat};
 use std::ops::Range;
 
@@ -42,20 +42,32 @@ use std::ops::Range;
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Lowered {
-    /// The format of the word that comes in.
-    pub input: WordFormat,
-    /// The format of the word that goes out.
-    pub output: WordFormat,
+    /// What comes in.
+    pub inputs: Vec<Port>,
+    /// What goes out.
+    pub outputs: Vec<Port>,
     /// The constant coefficients; [`Coefficient::table`] counts them.
     pub tables: Vec<Table>,
     /// For each table, whether a statement looks up its exponents, so that they have to be there.
     pub looks_up_exponents: Vec<bool>,
     /// The delay lines; [`Read::Remembered`] counts them. Those of depth 0 remember nothing.
     pub lines: Vec<Line>,
-    /// One sample.
+    /// One firing.
     pub body: Vec<Statement>,
-    /// The word that goes out.
+    /// The word that is delivered last: of a program that gives one word, what goes out.
     pub result: Local,
+}
+
+impl Lowered {
+    /// The format of the first input port.
+    pub fn input(&self) -> WordFormat {
+        self.inputs[0].format
+    }
+
+    /// The format of the first output port.
+    pub fn output(&self) -> WordFormat {
+        self.outputs[0].format
+    }
 }
 
 /// A word with a name.
@@ -97,7 +109,16 @@ pub enum Statement {
         /// What it holds after each pass.
         result: Local,
     },
-    /// Moves a row of a line on by one sample: index k gets the word of k − 1, index 0 the new word.
+    /// Gives an output port one of its words.
+    Deliver {
+        /// The number of the port.
+        port: usize,
+        /// Which of its words of this firing.
+        at: Row,
+        /// The word.
+        word: Local,
+    },
+    /// Moves a row of a line on by one firing: index k gets the word of k − 1, index 0 the new word.
     Advance {
         /// The line; its depth is at least 1.
         line: usize,
@@ -112,8 +133,13 @@ pub enum Statement {
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Value {
-    /// The sample that came in.
-    Input,
+    /// A word that came in.
+    Input {
+        /// The number of the port.
+        port: usize,
+        /// Which of its words of this firing.
+        at: Row,
+    },
     /// A word from somewhere.
     Read(Read),
     /// An exact product of a coefficient and a word.

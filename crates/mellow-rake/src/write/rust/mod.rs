@@ -8,7 +8,7 @@
 mod statements;
 mod types;
 
-use super::capability::Capability;
+use super::capability::{Capability, per_sample};
 use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
@@ -36,6 +36,7 @@ use types::Integer;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>, WriteError> {
+    per_sample("Rust", checked)?;
     let lowered = lower(checked);
     Capability { target: "Rust", widest: 64 }.check(&lowered)?;
     let file = |ending: &str, text: String| GeneratedFile {
@@ -91,9 +92,9 @@ fn array(element: &str, rows: usize, columns: usize) -> String {
 
 fn module(checked: &Checked, lowered: &Lowered, name: &str) -> String {
     let body = Body::new(lowered);
-    let Lowered { input, output, .. } = lowered;
+    let (input, output) = (lowered.input(), lowered.output());
     let (input_type, output_type) =
-        (Integer::storing(*input).name(), Integer::storing(*output).name());
+        (Integer::storing(input).name(), Integer::storing(output).name());
     let mut text =
         format!("// {ORIGIN}\n//\n// The program, in the terms of the comments below:\n//\n");
     for line in dump(checked).lines() {
@@ -222,9 +223,9 @@ fn pipe(lowered: &Lowered, base: &str, name: &str) -> String {
     include_str!("pipe.rs.txt")
         .replace("ORIGIN", ORIGIN)
         .replace("FILTER", name)
-        .replace("INPUT", &Integer::storing(lowered.input).name())
-        .replace("LOWEST", &lowered.input.minimum().to_string())
-        .replace("HIGHEST", &lowered.input.maximum().to_string())
+        .replace("INPUT", &Integer::storing(lowered.input()).name())
+        .replace("LOWEST", &lowered.input().minimum().to_string())
+        .replace("HIGHEST", &lowered.input().maximum().to_string())
         // A name may hold any of the words above.
         .replace("FILE", base)
 }

@@ -24,8 +24,10 @@ impl Body {
     pub(super) fn new(lowered: &Lowered) -> Self {
         let (text, helpers) = (String::new(), Helpers::default());
         let mut statements = Statements { lowered, text, helpers, indent: 2 };
-        let output = Integer::storing(lowered.output);
-        match lowered.body.split_last() {
+        let output = Integer::storing(lowered.output());
+        let is_said = |statement: &&Statement| !matches!(statement, Statement::Deliver { .. });
+        let body: Vec<Statement> = lowered.body.iter().filter(is_said).cloned().collect();
+        match body.split_last() {
             // A word that is named only to be handed over needs no name.
             Some((Statement::Let { local, value }, before)) if *local == lowered.result => {
                 statements.block(before);
@@ -34,7 +36,7 @@ impl Body {
                 statements.line(bare(&value));
             }
             _ => {
-                statements.block(&lowered.body);
+                statements.block(&body);
                 let result = word(lowered.result);
                 let result = Integer::holding(lowered.result).convert(&result, output);
                 statements.line(&result);
@@ -164,6 +166,8 @@ impl Statements<'_> {
             Statement::Repeat { local, passes, first, body, result } => {
                 self.repeat(*local, *passes, *first, body, *result);
             }
+            // The caller of the block hands over what goes out.
+            Statement::Deliver { .. } => {}
             Statement::Advance { line, row, word } => self.advance(*line, *row, *word),
         }
     }
@@ -250,7 +254,7 @@ impl Statements<'_> {
     fn value(&mut self, local: Local, value: &Value) -> String {
         let kind = Integer::holding(local);
         match value {
-            Value::Input => "input".to_owned(),
+            Value::Input { .. } => "input".to_owned(),
             Value::Read(read) => self.read(read, "w", kind),
             Value::Product { coefficient, word } => {
                 format!("{} * {}", self.coefficient(coefficient, kind), word_as(*word, kind))
@@ -345,8 +349,10 @@ impl Statements<'_> {
         let mut all = part(&self.table_row(table, row), length, column, passes);
         let mut zip = |name: &str, other: String| {
             names = format!("({names}, {name})");
-            // A part of a row that runs forward is an iterator by itself.
-            match other.strip_suffix(".iter()") {
+            // A part of a row that runs forward is an iterator by itself; a whole row of this pass is a
+            // reference already.
+            let is_place = |slice: &&str| !slice.ends_with("_row");
+            match other.strip_suffix(".iter()").filter(is_place) {
                 Some(slice) => all = format!("{all}.zip(&{slice})"),
                 None => all = format!("{all}.zip({other})"),
             }

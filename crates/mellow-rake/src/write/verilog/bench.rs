@@ -1,11 +1,11 @@
 //! The test bench.
 
 use super::super::ORIGIN;
-use crate::datapath::Datapath;
+use crate::datapath::Checked;
 
 /// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps
 /// between samples, every output compared, and all outputs written to a third file.
-pub(super) fn text(datapath: &Datapath, name: &str) -> String {
+pub(super) fn text(checked: &Checked, name: &str) -> String {
     format!(
         "// {ORIGIN}\n//\n\
          // +stimulus=FILE  input words in hex, one a line\n\
@@ -15,8 +15,8 @@ pub(super) fn text(datapath: &Datapath, name: &str) -> String {
          `default_nettype none\n\n\
          `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n\n\
          module {name}_tb;\n{}",
-        datapath.input.width(),
-        datapath.output.width(),
+        checked.input().width(),
+        checked.output().width(),
         include_str!("bench.v"),
     )
 }

@@ -106,6 +106,8 @@ impl Statements<'_> {
                 self.indent -= 1;
                 self.line("end");
             }
+            // The caller of the block hands over what goes out.
+            Statement::Deliver { .. } => {}
             Statement::Advance { line, row, word } => self.advance(*line, *row, *word),
         }
     }
@@ -168,7 +170,7 @@ impl Statements<'_> {
     fn value(&mut self, local: Local, value: &Value) {
         let (name, format) = (vector(local).name, local.format);
         match value {
-            Value::Input => self.line(&format!("{name} = in_data; // {format}")),
+            Value::Input { .. } => self.line(&format!("{name} = in_data; // {format}")),
             Value::Read(read) => {
                 let word = self.read(read);
                 self.line(&format!("{name} = {word}; // {format}"));

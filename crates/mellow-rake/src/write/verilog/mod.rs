@@ -10,9 +10,10 @@ mod bench;
 mod compute;
 mod vector;
 
+use super::capability::per_sample;
 use super::lower::{Lowered, lower};
 use super::number::verilog_integer;
-use super::{GeneratedFile, Language, ORIGIN, Symbols};
+use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Coefficients, Line, Table, dump};
 use compute::Compute;
 use std::fmt::Write;
@@ -30,26 +31,31 @@ pub const LATENCY_CLOCKS: u32 = 1;
 /// let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse()?)?;
 /// let word = "s16f15".parse()?;
 /// let average = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate)?.check()?;
-/// let files = verilog::write(&average, &Symbols::new(&mellow_rake::spec::Name::new("average")?));
+/// let files = verilog::write(&average, &Symbols::new(&mellow_rake::spec::Name::new("average")?))?;
 /// assert_eq!(files[0].name, "average.v");
 /// assert!(files[0].text.contains("input  wire [15:0] in_data"));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub fn write(checked: &Checked, symbols: &Symbols) -> Vec<GeneratedFile> {
+///
+/// # Errors
+/// [`WriteError::Firing`] for a program that takes or gives several words in a firing.
+pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>, WriteError> {
     let file = |ending: &str, text: String| GeneratedFile {
         language: Language::Verilog,
         name: format!("{}{ending}", symbols.base()),
         text,
     };
-    vec![
+    per_sample("Verilog", checked)?;
+    Ok(vec![
         file(".v", module(checked, symbols.base())),
-        file("_tb.v", bench::text(checked.datapath(), symbols.base())),
-    ]
+        file("_tb.v", bench::text(checked, symbols.base())),
+    ])
 }
 
 fn module(checked: &Checked, name: &str) -> String {
     let lowered = lower(checked);
-    let Lowered { input, output, tables, lines, result, .. } = &lowered;
+    let Lowered { tables, lines, result, .. } = &lowered;
+    let (input, output) = (lowered.input(), lowered.output());
     let compute = Compute::new(&lowered);
     let mut text =
         format!("// {ORIGIN}\n//\n// The program, in the terms of the comments below:\n//\n");
@@ -154,6 +160,9 @@ fn constants(table: &Table) -> String {
                 if any, last"
         }
         Coefficients::TapsBackward => "from the left: h[0], h[1], ...",
+        Coefficients::Phases => {
+            "from the right, branch by branch: every so many-th tap, zeros at the end"
+        }
         Coefficients::StateSpace => {
             "from the right, section by section: a11, a12, b1, a21, a22, b2, c1, c2, d"
         }

@@ -82,6 +82,8 @@ impl Statements<'_> {
                 self.indent -= 1;
                 self.line("end loop;");
             }
+            // The caller of the block hands over what goes out.
+            Statement::Deliver { .. } => {}
             Statement::Advance { line, row, word } => self.advance(*line, *row, *word),
         }
     }
@@ -129,7 +131,7 @@ impl Statements<'_> {
     fn value(&mut self, local: Local, value: &Value) {
         let (name, format) = (vector(local).name, local.format);
         match value {
-            Value::Input => {
+            Value::Input { .. } => {
                 let kind = kind(format.is_signed());
                 self.line(&format!("{name} := {kind}(in_data); -- {format}"));
             }

@@ -7,10 +7,11 @@
 mod compute;
 mod vector;
 
+use super::capability::per_sample;
 use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::vhdl_integer;
-use super::{GeneratedFile, Language, ORIGIN, Symbols};
+use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Line, Table, dump};
 use crate::fixed::WordFormat;
 use compute::{Compute, vector as result_of};
@@ -30,20 +31,24 @@ pub const LATENCY_CLOCKS: u32 = 1;
 /// let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse()?)?;
 /// let word = "s16f15".parse()?;
 /// let average = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate)?.check()?;
-/// let files = vhdl::write(&average, &Symbols::new(&mellow_rake::spec::Name::new("average")?));
+/// let files = vhdl::write(&average, &Symbols::new(&mellow_rake::spec::Name::new("average")?))?;
 /// assert_eq!(files[0].name, "average.vhd");
 /// assert!(files[0].text.contains("in_data : in std_logic_vector(15 downto 0)"));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub fn write(checked: &Checked, symbols: &Symbols) -> Vec<GeneratedFile> {
+///
+/// # Errors
+/// [`WriteError::Firing`] for a program that takes or gives several words in a firing.
+pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>, WriteError> {
     let file = |ending: &str, text: String| GeneratedFile {
         language: Language::Vhdl,
         name: format!("{}{ending}", symbols.base()),
         text,
     };
+    per_sample("VHDL", checked)?;
     let lowered = lower(checked);
     let name = symbols.base();
-    vec![file(".vhd", design(checked, &lowered, name)), file("_tb.vhd", bench(&lowered, name))]
+    Ok(vec![file(".vhd", design(checked, &lowered, name)), file("_tb.vhd", bench(&lowered, name))])
 }
 
 /// Reserved words of VHDL (IEEE 1076-2008, 15.10), as far as they are not those of other languages as well,
@@ -76,7 +81,7 @@ fn subtype(format: WordFormat) -> String {
 
 fn design(checked: &Checked, lowered: &Lowered, name: &str) -> String {
     let compute = Compute::new(lowered);
-    let Lowered { input, output, .. } = lowered;
+    let (input, output) = (lowered.input(), lowered.output());
     let mut text =
         format!("-- {ORIGIN}\n--\n-- The program, in the terms of the comments below:\n--\n");
     for line in dump(checked).lines() {
@@ -180,7 +185,7 @@ fn exponents(table: &Table) -> String {
 fn bench(lowered: &Lowered, name: &str) -> String {
     include_str!("bench.vhd")
         .replace("ORIGIN", ORIGIN)
-        .replace("INPUT_HIGH", &(lowered.input.width() - 1).to_string())
-        .replace("OUTPUT_HIGH", &(lowered.output.width() - 1).to_string())
+        .replace("INPUT_HIGH", &(lowered.input().width() - 1).to_string())
+        .replace("OUTPUT_HIGH", &(lowered.output().width() - 1).to_string())
         .replace("FILTER", name)
 }
