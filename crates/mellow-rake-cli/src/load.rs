@@ -3,6 +3,7 @@
 use crate::arguments::{FileReading, Stretch};
 use crate::failure::Failure;
 use mellow_rake::fixed::WordFormat;
+use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
 use mellow_rake::spec::Coefficients;
@@ -83,7 +84,12 @@ impl Loaded {
         self.study.implementation().map_err(|error| self.failure(error))
     }
 
-    /// The integer filter as text in some languages.
+    /// The filter in floating point, if the spec asks for one.
+    pub(crate) fn float(&self) -> Result<Option<&FloatFilter>, Failure> {
+        self.study.float().map_err(|error| self.failure(error))
+    }
+
+    /// The filter as text in some languages.
     pub(crate) fn files(&self, languages: &[Language]) -> Result<Vec<GeneratedFile>, Failure> {
         self.study.files(languages).map_err(|error| match error {
             // A limit of a language is nothing wrong in the spec.

@@ -1,7 +1,9 @@
 //! Jobs on all cores, with a bar of progress.
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
+use mellow_rake::spec::Float;
 use mellow_rake::study::{Jobs, Study, Workers};
 use mellow_rake::verify::Proof;
 use mellow_rake::write::GeneratedFile;
@@ -48,7 +50,24 @@ pub(crate) fn prove(
     let (form, min_ser) = (&study.design.form, study.spec.verify.min_ser);
     let (proof, expected) = Proof::begin(implementation, form, recording, min_ser);
     let bar = progress((targets.len() * expected.len()) as u64, "running");
-    let found = run_targets(targets, implementation, files, &expected, &|| bar.inc(1));
+    let found = run_targets(targets, implementation.into(), files, &expected, &|| bar.inc(1));
+    bar.finish_and_clear();
+    proof.with(found)
+}
+
+/// The same of a filter in floating point.
+pub(crate) fn prove_float(
+    study: &Study,
+    (filter, wish): (&FloatFilter, Float),
+    recording: Option<&[f64]>,
+    targets: &[Target],
+    files: &[GeneratedFile],
+) -> Proof {
+    let (form, min_ser) = (&study.design.form, study.spec.verify.min_ser);
+    let effort = study.spec.effort;
+    let (proof, expected) = Proof::begin_float(filter, form, wish, recording, min_ser, effort);
+    let bar = progress((targets.len() * expected.len()) as u64, "running");
+    let found = run_targets(targets, filter.into(), files, &expected, &|| bar.inc(1));
     bar.finish_and_clear();
     proof.with(found)
 }

@@ -4,6 +4,7 @@ use crate::{RecordingError, RecordingReader, SampleError, Scale, Values, words};
 use mellow_rake::datapath::Simulator;
 use mellow_rake::filter::{Form, OverlapSave, Running};
 use mellow_rake::fixed::WordFormat;
+use mellow_rake::float::{FloatFilter, FloatFormat, FloatSimulator};
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::zero_phase;
 use rayon::prelude::*;
@@ -21,6 +22,8 @@ pub enum Mode<'a> {
     ZeroPhase,
     /// On integers.
     BitTrue(&'a Implementation),
+    /// In the floating-point format that it was rounded to, operation by operation.
+    InFormat(&'a FloatFilter),
 }
 
 /// What filters one channel.
@@ -28,6 +31,7 @@ enum Engine<'a> {
     Float(Running),
     Transforms(Box<OverlapSave>),
     Integers(Box<Simulator<'a>>, WordFormat),
+    InFormat(Box<FloatSimulator>, FloatFormat),
     /// Keeps everything until the end.
     Whole {
         form: &'a Form,
@@ -44,6 +48,9 @@ impl<'a> Engine<'a> {
                 Box::new(Simulator::new(&implementation.checked)),
                 implementation.fixed.input,
             ),
+            (Mode::InFormat(filter), _) => {
+                Engine::InFormat(Box::new(FloatSimulator::new(filter)), filter.format())
+            }
             (Mode::Float, Form::Taps(taps)) if taps.0.len() >= OverlapSave::WORTH_TAPS => {
                 Engine::Transforms(Box::new(OverlapSave::new(taps)))
             }
@@ -57,6 +64,7 @@ impl<'a> Engine<'a> {
             Engine::Float(Running::Taps(_)) => "products",
             Engine::Transforms(_) => "overlap-save",
             Engine::Integers(..) => "integers",
+            Engine::InFormat(_, format) => format.as_str(),
             Engine::Whole { .. } => "forward and backward",
         }
     }
@@ -95,6 +103,7 @@ impl Channel<'_> {
                 return Ok(());
             }
             Engine::Float(running) => running.run(&block.reals()),
+            Engine::InFormat(simulator, _) => simulator.run(&block.reals()),
             Engine::Transforms(fast) => fast.push(&block.reals()),
             Engine::Whole { all, .. } => {
                 all.extend(block.reals());
@@ -118,6 +127,7 @@ impl Channel<'_> {
         let last = self.last;
         let out = match &mut self.engine {
             Engine::Float(running) => Values::Reals(running.run(&vec![last; held])),
+            Engine::InFormat(simulator, _) => Values::Reals(simulator.run(&vec![last; held])),
             Engine::Transforms(fast) => {
                 let mut out = fast.push(&vec![last; held]);
                 out.extend(fast.finish());

@@ -1,29 +1,60 @@
 //! The proof: targets on stimuli.
 
 use crate::{Device, RigError, Target};
+use mellow_rake::fixed::WordFormat;
+use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::verify::{ComparisonResult, Stimulus, TargetResult, compare};
 use mellow_rake::write::GeneratedFile;
+
+/// What a target must know of a filter.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct TargetWords {
+    /// The format of what comes in.
+    pub input: WordFormat,
+    /// The format of what goes out.
+    pub output: WordFormat,
+    /// Products for each sample.
+    pub products: usize,
+}
+
+impl From<&Implementation> for TargetWords {
+    fn from(implementation: &Implementation) -> Self {
+        TargetWords {
+            input: implementation.checked.input(),
+            output: implementation.checked.output(),
+            products: implementation.checked.cost().multiplies_per_sample,
+        }
+    }
+}
+
+/// A filter in floating point, whose words are the bits of numbers, 64 at most.
+impl From<&FloatFilter> for TargetWords {
+    fn from(filter: &FloatFilter) -> Self {
+        let word = WordFormat::new(true, 64, 0).expect("64 bits are a word");
+        TargetWords { input: word, output: word, products: filter.rows().concat().len() }
+    }
+}
 
 /// Runs these targets on these stimuli, and compares with the words that are expected. `done` is called after
 /// every run, of which there is one for each target and stimulus.
 pub fn run_targets(
     targets: &[Target],
-    implementation: &Implementation,
+    filter: TargetWords,
     files: &[GeneratedFile],
     inputs: &[(Stimulus, Vec<i64>)],
     done: &dyn Fn(),
 ) -> Vec<TargetResult> {
-    let one = |target: &Target| try_target(*target, implementation, files, inputs, done);
+    let one = |target: &Target| try_target(*target, filter, files, inputs, done);
     targets.iter().map(one).collect()
 }
 
 /// How many samples of a stimulus a target is given: all of them, but for a simulator that interprets
 /// hardware, which takes some microseconds for each product (GHDL three times as many, bit by bit), so many
 /// that a stimulus ends within half a minute.
-fn longest(target: Target, implementation: &Implementation) -> usize {
+fn longest(target: Target, filter: TargetWords) -> usize {
     const PRODUCTS: usize = 5_000_000;
-    let products = implementation.checked.cost().multiplies_per_sample.max(1);
+    let products = filter.products.max(1);
     match target {
         Target::Icarus => (PRODUCTS / products).max(1),
         Target::Ghdl => (PRODUCTS / 10 / products).max(1),
@@ -34,7 +65,7 @@ fn longest(target: Target, implementation: &Implementation) -> usize {
 /// Runs one target on all stimuli.
 fn try_target(
     target: Target,
-    implementation: &Implementation,
+    filter: TargetWords,
     files: &[GeneratedFile],
     inputs: &[(Stimulus, Vec<i64>)],
     done: &dyn Fn(),
@@ -48,8 +79,7 @@ fn try_target(
         samples: 0,
         comparisons: Vec::new(),
     };
-    let (input, output) = (implementation.fixed.input, implementation.fixed.output);
-    let device = match Device::build(target, files, input, output) {
+    let device = match Device::build(target, files, filter.input, filter.output) {
         Ok(device) => device,
         Err(error) => {
             if matches!(error, RigError::Missing { .. } | RigError::Old { .. }) {
@@ -60,7 +90,7 @@ fn try_target(
         }
     };
     result.tool = Some(device.version().to_owned());
-    let most = longest(target, implementation);
+    let most = longest(target, filter);
     for (stimulus, expected) in inputs {
         let kept = expected.len().min(most);
         let (samples, expected) = (&stimulus.samples[..kept], &expected[..kept]);

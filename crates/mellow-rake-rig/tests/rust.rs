@@ -11,9 +11,12 @@ use std::time::Duration;
 #[path = "../../mellow-rake/tests/common/filters.rs"]
 mod filters;
 
+#[path = "../../mellow-rake/tests/common/floats.rs"]
+mod floats;
+
 const LIMIT: Duration = Duration::from_secs(120);
 
-/// Random filters of every structure, whole and as sums of shifted words.
+/// Random filters of every structure, whole and as sums of shifted words, and such in floating point.
 fn modules() -> Vec<GeneratedFile> {
     let times: usize =
         std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
@@ -33,7 +36,12 @@ fn modules() -> Vec<GeneratedFile> {
             }
         }
     }
-    assert!(files.len() > 100, "{}", files.len());
+    for _ in 0..30 * times {
+        let (_, filter) = floats::any_float(&mut noise);
+        let name = Name::new(&format!("r{}_filter", files.len())).unwrap();
+        files.extend(rust::write_float(&filter, &Symbols::new(&name)).into_iter().next());
+    }
+    assert!(files.len() > 130, "{}", files.len());
     files
 }
 

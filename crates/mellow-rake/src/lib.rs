@@ -64,6 +64,7 @@ pub mod design;
 mod effort;
 pub mod filter;
 pub mod fixed;
+pub mod float;
 pub mod implementation;
 pub mod quality;
 pub mod random;

@@ -5,10 +5,12 @@
 //! simulators that the other tests drive decide whether it is right; this test shows that it is the same on
 //! every machine.
 
+use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, fir_direct};
 use mellow_rake::design::design;
 use mellow_rake::filter::Form;
 use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+use mellow_rake::float::{FloatFilter, FloatFormat, FloatStructure};
 use mellow_rake::implementation::{Goal, implement_toward};
 use mellow_rake::spec::{Name, Spec, kinds, template};
 use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog, vhdl};
@@ -16,11 +18,15 @@ use std::path::Path;
 
 fn compare_with_expected(checked: &Checked, name: &Name) {
     let symbols = Symbols::new(name);
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/expected");
     let mut files = c::write(checked, &symbols).unwrap();
     files.extend(rust::write(checked, &symbols).unwrap());
     files.extend(verilog::write(checked, &symbols).unwrap());
     files.extend(vhdl::write(checked, &symbols).unwrap());
+    compare(files);
+}
+
+fn compare(files: Vec<GeneratedFile>) {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/expected");
     // The pipes and the test bench are fixed text behind a few lines of names.
     let own = |file: &GeneratedFile| !file.name.contains("_pipe.") && !file.name.contains("_tb.");
     for file in files.into_iter().filter(own) {
@@ -52,6 +58,23 @@ fn the_written_text_is_the_reviewed_text() {
         let goal = Goal::of(&spec, &design);
         let filter = implement_toward(&design.form, spec.fixed.unwrap(), &goal).unwrap();
         compare_with_expected(&filter.checked, &spec.name);
+    }
+
+    for (name, want, format, structure) in [
+        ("hum_f32", "notch", FloatFormat::Single, FloatStructure::DirectForm2Transposed),
+        ("swell_f64", "lowpass", FloatFormat::Double, FloatStructure::DirectForm1),
+        ("mean_f32", "average", FloatFormat::Single, FloatStructure::FirDirect),
+    ] {
+        let wish = match want {
+            "notch" => Wish::notch("1 kHz", "87.5 Hz", "5 Hz"),
+            "lowpass" => Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(4),
+            _ => Wish::average("1 kHz", 8),
+        };
+        let filter = FloatFilter::new(&wish.filter().unwrap(), format, structure).unwrap();
+        let symbols = Symbols::new(&Name::new(name).unwrap());
+        let mut files = c::write_float(&filter, &symbols);
+        files.extend(rust::write_float(&filter, &symbols));
+        compare(files);
     }
 
     let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse().unwrap()).unwrap();

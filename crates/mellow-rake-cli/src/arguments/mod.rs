@@ -343,14 +343,15 @@ impl FromStr for Sweep {
     }
 }
 
-/// Write the fixed-point filter as C, Rust, Verilog or VHDL.
+/// Write the filter as C, Rust, Verilog or VHDL; one in floating point as C or Rust.
 ///
 /// The text needs no library. NAME is the name in the spec. The same spec always gives the same bytes.
 ///
-/// Example: mrake generate demo/mooring/pump_hum.toml --to c,rust -o firmware
+/// Examples: mrake generate demo/mooring/pump_hum.toml --to c,rust -o firmware; mrake generate
+/// demo/mooring/pump_hum.toml --to c --with test -o firmware
 #[derive(Debug, Args)]
 pub(crate) struct Generate {
-    /// The spec file; it needs a table `[fixed]`.
+    /// The spec file; it needs a table `[fixed]` or `[float]`.
     pub(crate) spec: PathBuf,
     /// The languages, with commas between them.
     #[arg(long, value_parser = named(&Language::ALL), value_delimiter = ',', required = true,
@@ -359,9 +360,36 @@ pub(crate) struct Generate {
     /// The folder for the files; made if it is not there.
     #[arg(short, long, value_name = "DIR")]
     pub(crate) output: PathBuf,
+    /// Write beside the filter, in C and Rust: `test`, a project that runs it on signals and compares what
+    /// comes out; `make` or `cargo run --release` there builds and runs it.
+    #[arg(long, value_enum, value_name = "WHAT")]
+    pub(crate) with: Option<With>,
+    /// A recording for the test, besides the signals that are made up.
+    #[arg(long, value_name = "FILE", requires = "with")]
+    pub(crate) recording: Option<PathBuf>,
+    /// The column of the recording, by name or by number from 1, if it has several.
+    #[arg(long, value_name = "NAME", requires = "recording")]
+    pub(crate) column: Option<String>,
+    #[command(flatten)]
+    pub(crate) reading: FileReading,
+    /// What must come out for the recording, as a file of one column, instead of what the filter in floating
+    /// point gives.
+    #[arg(long, value_name = "FILE", requires = "recording")]
+    pub(crate) reference: Option<PathBuf>,
+    /// Samples of each signal of the test at most, 1 to 100000.
+    #[arg(long, default_value_t = 1_000, value_name = "COUNT", requires = "with",
+        value_parser = clap::value_parser!(u32).range(1..=100_000))]
+    pub(crate) samples: u32,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+/// What is written beside a filter.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum With {
+    /// A test that builds and runs where the files lie.
+    Test,
 }
 
 /// Where to run what is written.
@@ -415,9 +443,9 @@ impl On {
 /// Example: mrake verify demo/mooring/pump_hum.toml --recording demo/mooring/mooring.csv
 #[derive(Debug, Args)]
 pub(crate) struct Verify {
-    /// The spec file; it needs a table `[fixed]`.
+    /// The spec file; it needs a table `[fixed]` or `[float]`.
     pub(crate) spec: PathBuf,
-    /// The targets, with commas between them [default: host,icarus].
+    /// The targets, with commas between them [default: host,icarus; in floating point host,rust].
     #[arg(long, value_enum, value_delimiter = ',')]
     pub(crate) on: Option<Vec<On>>,
     /// A recording to filter as well.

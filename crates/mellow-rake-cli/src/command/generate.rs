@@ -1,14 +1,14 @@
 //! `mrake generate`
 
-use crate::arguments::Generate;
+use crate::arguments::{Generate, With};
 use crate::failure::{Failure, Outcome};
-use crate::load::Loaded;
+use crate::load::{Loaded, Recording};
 use crate::print;
-use mellow_rake::study::DesignRecord;
-use mellow_rake::write::{GeneratedFile, Language};
+use mellow_rake::study::{DesignRecord, TestWish};
+use mellow_rake::write::{GeneratedFile, Language, Symbols};
 use mellow_rake_files::write_whole;
 use serde::Serialize;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 #[derive(Serialize)]
 struct GenerateObject {
@@ -35,10 +35,42 @@ pub(crate) fn write_files(folder: &Path, files: &[GeneratedFile]) -> Result<(), 
     Ok(())
 }
 
+/// The test project in the languages that have one.
+fn test(options: &Generate, loaded: &Loaded) -> Result<Vec<GeneratedFile>, Failure> {
+    let rate = Some(loaded.study.spec.sample_rate);
+    let read =
+        |path: &Option<PathBuf>, column: Option<&str>| -> Result<Option<Vec<f64>>, Failure> {
+            let Some(path) = path else { return Ok(None) };
+            let recording = Recording::file(path, &options.reading, column, rate)?;
+            Ok(Some(recording.values.reals()))
+        };
+    let recording = read(&options.recording, options.column.as_deref())?;
+    let reference = read(&options.reference, None)?;
+    let mut wish = TestWish::default().within(options.samples as usize);
+    if let Some(recording) = &recording {
+        wish = wish.of_recording(recording, reference.as_deref());
+    }
+    let project = loaded.study.test_project(wish).map_err(|error| loaded.failure(error))?;
+    let symbols = Symbols::new(&loaded.study.spec.name);
+    let files: Vec<GeneratedFile> =
+        options.to.iter().flat_map(|language| project.files(*language, &symbols)).collect();
+    match files.is_empty() {
+        true => Err(Failure::Call(
+            "--with test is for languages that a processor runs: --to c, rust".to_owned(),
+        )),
+        false => Ok(files),
+    }
+}
+
 pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
     let loaded = Loaded::file(&options.spec)?;
-    loaded.need_implementation("generate")?;
-    let files = loaded.files(&options.to)?;
+    if loaded.float()?.is_none() {
+        loaded.need_implementation("generate")?;
+    }
+    let mut files = loaded.files(&options.to)?;
+    if options.with == Some(With::Test) {
+        files.extend(test(options, &loaded)?);
+    }
     write_files(&options.output, &files)?;
     let folder = options.output.display().to_string();
     if options.json {
@@ -57,6 +89,13 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             print::text(&format!("{} ({} bytes)\n", path.display(), file.text.len()))?;
         }
         print::note(&format!("next: mrake verify {} --files {folder}", options.spec.display()));
+        if options.with == Some(With::Test) {
+            let (c, rust) = (Language::C, Language::Rust);
+            let how = [(c, "make -C FOLDER"), (rust, "cd FOLDER && cargo run --release")];
+            for (_, how) in how.iter().filter(|(language, _)| options.to.contains(language)) {
+                print::note(&format!("the test: {}", how.replace("FOLDER", &folder)));
+            }
+        }
     }
     Ok(Outcome::Held)
 }

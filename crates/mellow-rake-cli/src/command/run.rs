@@ -55,11 +55,13 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     let mut reader = RecordingReader::open(&options.input, &options.reading.choice(Some(rate)))?;
     let columns = columns(options, &reader)?;
     let scale = options.scaling.scale(reader.full_scale())?;
-    let implementation = match options.bit_true {
+    let number = if options.bit_true { loaded.float()? } else { None };
+    let implementation = match options.bit_true && number.is_none() {
         true => Some(loaded.need_implementation("run --bit-true")?),
         false => None,
     };
     let mode = match (implementation, options.zero_phase) {
+        _ if number.is_some() => number.map_or(Mode::Float, Mode::InFormat),
         (Some(implementation), _) => Mode::BitTrue(implementation),
         (None, true) => Mode::ZeroPhase,
         (None, false) => Mode::Float,
@@ -128,7 +130,7 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
     let object = RunObject {
         name: loaded.study.spec.name.to_string(),
         mode: match mode {
-            Mode::BitTrue(_) => "bit-true",
+            Mode::BitTrue(_) | Mode::InFormat(_) => "bit-true",
             Mode::ZeroPhase => "forward and backward",
             Mode::Float => "floating point",
         },

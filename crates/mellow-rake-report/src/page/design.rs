@@ -6,6 +6,7 @@ use crate::Document;
 use crate::numbers::without_minus_zero;
 use mellow_rake::design::{Choice, order_that_keeps};
 use mellow_rake::filter::{Form, Section};
+use mellow_rake::float::FloatFilter;
 use mellow_rake::study::Study;
 use std::fmt::Write;
 
@@ -49,7 +50,32 @@ pub fn design(study: &Study) -> Document {
     if let Ok(Some(implementation)) = study.implementation() {
         page.append(words(implementation));
     }
+    if let Ok(Some(filter)) = study.float() {
+        float(&mut page, study, filter);
+    }
     page
+}
+
+/// The filter in floating point.
+fn float(page: &mut Document, study: &Study, filter: &FloatFilter) {
+    let Some(wish) = study.spec.float else { return };
+    let chosen = if wish.is_chosen { " (chosen)" } else { "" };
+    let format = filter.format();
+    page.gap();
+    page.lines(&format!("In {format}, {}{chosen}", filter.structure().as_str()));
+    let text = match study.float_bound() {
+        Some(bound) => format!(
+            "  proved for inputs up to {}: its arithmetic is off by at most {:.3e} at the output ({:.1} \
+             steps of {format} at 1), and no number on the way is beyond {:.4}, so nothing overflows",
+            wish.peak,
+            bound.error,
+            bound.error / (2.0 * format.unit_roundoff()),
+            bound.level
+        ),
+        None => "  nothing is proved of the errors of its arithmetic: they may keep themselves up"
+            .to_owned(),
+    };
+    page.paragraph(&text, 4);
 }
 
 /// Whether the designed and the rounded filter are what was asked.

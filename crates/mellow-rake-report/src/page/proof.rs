@@ -36,8 +36,20 @@ pub fn proof(proof: &Proof) -> Document {
         .collect();
     let header =
         ["stimulus", "samples", "SER dB", "pred.", "rms LSB", "pred.", "max LSB", "bound", "note"];
-    let mut text =
-        Document::of("Integers against floating point (error in steps of the output word)\n");
+    // Nothing is predicted of a filter in floating point.
+    let is_shown = |column: &usize| proof.float.is_none() || header[*column] != "pred.";
+    let columns: Vec<usize> = (0..header.len()).filter(is_shown).collect();
+    let header: Vec<&str> = columns.iter().map(|column| header[*column]).collect();
+    let shown = |row: Vec<String>| columns.iter().map(|column| row[*column].clone()).collect();
+    let rows: Vec<Vec<String>> = rows.into_iter().map(shown).collect();
+    let mut text = Document::of(&match proof.float {
+        None => "Integers against floating point (error in steps of the output word)\n".to_owned(),
+        Some(format) => format!(
+            "In {format} against the design in twice double precision (LSB: 2^{}, the step of \
+             {format} at 1)\n",
+            1 - format.significant_bits() as i32
+        ),
+    });
     text.table(&header, &rows);
     if proof.stimuli.iter().any(|result| result.error.limited_samples > 0) {
         text.lines(
@@ -62,7 +74,10 @@ pub fn proof(proof: &Proof) -> Document {
             "  min_ser {least} dB applies to the recording and to half-scale noise.\n"
         ));
     }
-    text.lines("\nWhat runs against the bit-true simulator, integer for integer\n");
+    text.lines(match proof.float {
+        None => "\nWhat runs against the bit-true simulator, integer for integer\n",
+        Some(_) => "\nWhat runs against the bit-true simulator, bit for bit of every number\n",
+    });
     let width =
         proof.targets.iter().map(|target| target.title.len() + 1).max().unwrap_or(0).max(16);
     for target in &proof.targets {

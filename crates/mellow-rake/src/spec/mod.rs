@@ -7,6 +7,7 @@ mod direct;
 mod error;
 mod fir;
 mod fixed;
+mod float;
 mod name;
 mod place;
 #[cfg(feature = "spec-file")]
@@ -20,6 +21,8 @@ mod read_fir_kinds;
 #[cfg(feature = "spec-file")]
 mod read_fixed;
 #[cfg(feature = "spec-file")]
+mod read_float;
+#[cfg(feature = "spec-file")]
 mod read_recursive;
 mod structure;
 mod template;
@@ -28,6 +31,7 @@ mod wish_kinds;
 
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
 pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};
+pub use self::float::Float;
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
@@ -70,6 +74,8 @@ pub struct Spec {
     pub equalizer: Option<EqualizerWish>,
     /// The words that it runs on, if it is to be quantized.
     pub fixed: Option<Fixed>,
+    /// Or its format, if it is to run in floating point.
+    pub float: Option<Float>,
     /// The converter before the filter, if it is known.
     pub converter: Option<ConverterWish>,
     /// What the proof must show.

@@ -4,6 +4,7 @@ use super::read_direct;
 use super::read_fir::{self, Wanted, fir_band};
 use super::read_fir_kinds::fir_kind;
 use super::read_fixed::fixed;
+use super::read_float::float;
 use super::read_recursive::{design_word, recursive};
 use super::{
     ConverterWish, EqualizerWish, Fixed, Name, NotchWidth, Problem, Spec, SpecError, Verify, Want,
@@ -67,6 +68,13 @@ pub(crate) struct Found<'a> {
     pub(crate) key: String,
     pub(crate) value: &'a DeValue<'a>,
     span: Range<usize>,
+}
+
+/// A table before its keys are looked at, and where it stands.
+pub(crate) struct Tabled<'a> {
+    pub(crate) source: &'a Source<'a>,
+    pub(crate) table: &'a DeTable<'a>,
+    pub(crate) at: usize,
 }
 
 impl<'a> Keys<'a> {
@@ -145,6 +153,14 @@ impl<'a> Keys<'a> {
 }
 
 impl<'a> Found<'a> {
+    /// The table that it is.
+    pub(crate) fn tabled(&self, accepted: &'static str) -> Result<Tabled<'a>, SpecError> {
+        match self.value {
+            DeValue::Table(table) => Ok(Tabled { source: self.source, table, at: self.span.start }),
+            _ => Err(self.wrong_type(accepted)),
+        }
+    }
+
     /// An element of this array, under the same key.
     pub(crate) fn element(&self, value: &'a Spanned<DeValue<'a>>) -> Found<'a> {
         let key = self.key.clone();
@@ -270,6 +286,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         "method",
         "equalizer",
         "fixed",
+        "float",
         "converter",
         "verify",
         "effort",
@@ -287,12 +304,14 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     }
     let equalizer = equalizer(&top, &want, sample_rate)?;
     let fixed = fixed(&top, want.has_taps())?.map(|fixed| Fixed { effort, ..fixed });
+    let float = float(&top, want.has_taps(), fixed.as_ref())?;
     Ok(Spec {
         name,
         sample_rate,
         want,
         equalizer,
         fixed,
+        float,
         converter: converter(&top, false)?,
         verify: verify(&top)?,
         effort,

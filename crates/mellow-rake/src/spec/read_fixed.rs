@@ -7,29 +7,31 @@ use super::fixed::{ArrangementWish, Fixed, Fractions, IntegerWish, Scaling};
 use super::read::{Found, Keys, WORD_FORMS};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 
+/// The keys of the table.
+pub(super) const KNOWN: [&str; 18] = [
+    "input",
+    "output",
+    "coefficients",
+    "coefficient_fraction",
+    "products",
+    "accumulator",
+    "between",
+    "state",
+    "structure",
+    "multiplier",
+    "rounding",
+    "overflow",
+    "scaling",
+    "scaling_steps",
+    "section_order",
+    "coefficient_search",
+    "signed_digits",
+    "unit_sum",
+];
+
 /// The words of a filter that has taps, or sections; what is not given is chosen.
 pub(super) fn fixed(top: &Keys<'_>, has_taps: bool) -> Result<Option<Fixed>, SpecError> {
-    let known = [
-        "input",
-        "output",
-        "coefficients",
-        "coefficient_fraction",
-        "products",
-        "accumulator",
-        "between",
-        "state",
-        "structure",
-        "multiplier",
-        "rounding",
-        "overflow",
-        "scaling",
-        "scaling_steps",
-        "section_order",
-        "coefficient_search",
-        "signed_digits",
-        "unit_sum",
-    ];
-    let Some(keys) = top.table("fixed", "fixed.", &known)? else {
+    let Some(keys) = top.table("fixed", "fixed.", &KNOWN)? else {
         return Ok(None);
     };
     let coefficients = "a word in quotes, as \"s16\" (fraction chosen) or \"s18f17\"";

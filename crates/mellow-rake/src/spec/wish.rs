@@ -1,11 +1,13 @@
 //! A spec said in Rust: the same types, checks and errors as of a text.
 
 use super::{
-    Coefficients, DirectWish, EqualizerWish, FirEdges, FirMethod, FirShape, FirWish, Fixed, Leak,
-    Name, NotchWidth, Phase, Problem, Recursive, RecursiveEdges, Spec, SpecError, Verify, Want,
+    Coefficients, DirectWish, EqualizerWish, FirEdges, FirMethod, FirShape, FirWish, Fixed, Float,
+    Leak, Name, NotchWidth, Phase, Problem, Recursive, RecursiveEdges, Spec, SpecError, Verify,
+    Want,
 };
 use crate::effort::Effort;
 use crate::filter::{BandKind, EdgeMeaning, Family, Mapping};
+use crate::float::FloatFormat;
 use crate::units::{Duration, Frequency, Level, QuantityError, SampleRate};
 use crate::window::Window;
 use num_complex::Complex64;
@@ -69,6 +71,7 @@ pub struct Wish {
     want: Result<Want, SpecError>,
     equalizer: Option<EqualizerWish>,
     fixed: Option<Fixed>,
+    float: Option<Float>,
     effort: Effort,
 }
 
@@ -98,7 +101,15 @@ impl Wish {
 
     fn of(rate: Result<SampleRate, SpecError>, want: Result<Want, SpecError>) -> Self {
         let name = Name::new("filter").map_err(|error| wrong("name", error));
-        Wish { name, rate, want, equalizer: None, fixed: None, effort: Effort::default() }
+        Wish {
+            name,
+            rate,
+            want,
+            equalizer: None,
+            fixed: None,
+            float: None,
+            effort: Effort::default(),
+        }
     }
 
     /// A low-pass.
@@ -238,6 +249,25 @@ impl Wish {
         Wish { fixed: Some(fixed), ..self }
     }
 
+    /// In floating point, in the structure that is usual for it and for inputs up to 1.
+    ///
+    /// ```
+    /// use mellow_rake::Wish;
+    /// use mellow_rake::float::FloatFormat;
+    /// let wish = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(4).float(FloatFormat::Single);
+    /// assert!(wish.study()?.float()?.is_some());
+    /// # Ok::<(), mellow_rake::study::StudyError>(())
+    /// ```
+    pub fn float(self, format: FloatFormat) -> Self {
+        // Whether it has taps is known when it is built.
+        self.in_float(Float::new(format, false))
+    }
+
+    /// The same with its structure and the largest input said.
+    pub fn in_float(self, float: Float) -> Self {
+        Wish { float: Some(float), ..self }
+    }
+
     /// How much work searches and proofs may do.
     pub fn effort(self, effort: Effort) -> Self {
         Wish { effort, ..self }
@@ -253,11 +283,20 @@ impl Wish {
         if let Want::Fir(wish) = &mut want {
             wish.effort = effort;
         }
+        if self.float.is_some() && self.fixed.is_some() {
+            return Err(wrong("float", Problem::Both { other: "fixed" }));
+        }
+        let chosen = |float: Float| match float.is_chosen {
+            true => Float { peak: float.peak, ..Float::new(float.format, want.has_taps()) },
+            false => float,
+        };
+        let float = self.float.map(chosen);
         Ok(Spec {
             name: self.name?,
             sample_rate: self.rate?,
             want,
             equalizer: self.equalizer,
+            float,
             fixed: self.fixed.map(|fixed| Fixed { effort, ..fixed }),
             converter: None,
             verify: Verify::default(),

@@ -1,6 +1,7 @@
 //! Why there is no study.
 
 use crate::design::{DesignAdvice, DesignError};
+use crate::float::FloatError;
 use crate::implementation::{Advice, ImplementError};
 use crate::spec::{SpecError, SpecPlace, keyed};
 use crate::write::WriteError;
@@ -37,6 +38,20 @@ pub enum StudyError {
         /// What would do, as tried.
         advice: Option<Box<Advice>>,
     },
+    /// The format cannot carry the filter.
+    Float {
+        /// Where it stands, if it stands in a text.
+        place: Option<SpecPlace>,
+        /// What is wrong.
+        error: FloatError,
+    },
+    /// A reference for a recording that is shorter than it.
+    Reference {
+        /// Samples of the reference.
+        found: usize,
+        /// Samples that it must have.
+        needed: usize,
+    },
     /// The spec has no words, and integers are wanted.
     NoWords,
     /// A language cannot say it.
@@ -51,6 +66,8 @@ impl StudyError {
             StudyError::Coefficients { place, .. } => vec![place.key.clone()],
             StudyError::Design { error, .. } => error.keys(),
             StudyError::Implement { error, .. } => vec![error.key().to_owned()],
+            StudyError::Float { .. } => vec!["float.format".to_owned()],
+            StudyError::Reference { .. } => Vec::new(),
             StudyError::NoWords | StudyError::Write(_) => vec!["fixed".to_owned()],
         }
     }
@@ -80,7 +97,12 @@ impl Display for StudyError {
                 let change = advice.as_ref().map(|advice| advice.change.as_str());
                 f.write_str(&refused(place, error, change))
             }
+            StudyError::Float { place, error } => f.write_str(&refused(place, error, None)),
             StudyError::Write(error) => error.fmt(f),
+            StudyError::Reference { found, needed } => write!(
+                f,
+                "the reference has {found} samples; {needed} are needed, one for each of the recording"
+            ),
             StudyError::NoWords => f.write_str(
                 "there is no table [fixed], which has the words that the filter runs on",
             ),

@@ -29,6 +29,7 @@ mod received;
 #[cfg(feature = "serde")]
 mod record;
 mod sensitivity;
+mod test_project;
 
 pub use contender::{Compared, Contender};
 pub use error::StudyError;
@@ -50,15 +51,17 @@ pub use received::{ErrorRecord, NotReceived, Received};
 #[cfg(feature = "serde")]
 pub use record::DesignRecord;
 pub use sensitivity::{CoefficientStudy, SHARE_OF_A_COEFFICIENT};
+pub use test_project::TestWish;
 
 use crate::design::{Design, design};
 use crate::filter::Form;
+use crate::float::{FloatBound, FloatFilter};
 use crate::implementation::{Goal, Implementation, advice, implement_toward};
 use crate::quality::{QualityRow, Report, meets_spec};
 #[cfg(feature = "spec-file")]
 use crate::spec::{Coefficients, DirectWish, Want};
-use crate::spec::{Spec, SpecPlace, Wish};
-use crate::write::{self, GeneratedFile, Language, Symbols};
+use crate::spec::{Float, Spec, SpecPlace, Wish};
+use crate::write::{self, GeneratedFile, Language, Symbols, WriteError};
 use std::sync::OnceLock;
 
 /// A spec with the filter that it asks for. The integers and the reports are made when they are first asked
@@ -72,6 +75,8 @@ pub struct Study {
     /// The text that places are named in.
     text: Option<String>,
     implementation: OnceLock<Result<Option<Implementation>, StudyError>>,
+    float: OnceLock<Result<Option<FloatFilter>, StudyError>>,
+    float_bound: OnceLock<Option<FloatBound>>,
     designed: OnceLock<Report>,
     rounded: OnceLock<Option<Report>>,
 }
@@ -138,6 +143,8 @@ impl Study {
             design,
             text,
             implementation: OnceLock::new(),
+            float: OnceLock::new(),
+            float_bound: OnceLock::new(),
             designed: OnceLock::new(),
             rounded: OnceLock::new(),
         })
@@ -168,6 +175,28 @@ impl Study {
         self.implementation()?.ok_or(StudyError::NoWords)
     }
 
+    /// What its arithmetic can do at most, for inputs up to the peak of the spec; `None` where the spec does
+    /// not ask for floating point or nothing is proved.
+    pub fn float_bound(&self) -> Option<FloatBound> {
+        let (filter, wish) = (self.float().ok()??, self.spec.float?);
+        *self.float_bound.get_or_init(|| filter.bound(wish.peak, self.spec.effort).ok()?)
+    }
+
+    /// The filter in floating point; `None` where the spec does not ask for it.
+    ///
+    /// # Errors
+    /// [`StudyError::Float`] where the format cannot carry the filter.
+    pub fn float(&self) -> Result<Option<&FloatFilter>, StudyError> {
+        let make = || {
+            let Some(Float { format, structure, .. }) = self.spec.float else { return Ok(None) };
+            FloatFilter::new(&self.design.form, format, structure).map(Some).map_err(|error| {
+                let place = place(self.text.as_deref(), &["float.format".to_owned()]);
+                StudyError::Float { place, error }
+            })
+        };
+        self.float.get_or_init(make).as_ref().map_err(Clone::clone).map(Option::as_ref)
+    }
+
     fn implement(&self) -> Result<Option<Implementation>, StudyError> {
         let Some(fixed) = self.spec.fixed else {
             return Ok(None);
@@ -180,14 +209,29 @@ impl Study {
         })
     }
 
-    /// The integer filter as text in some languages: what a firmware project or a synthesizer takes.
+    /// The integer filter, or that in floating point, as text in some languages: what a firmware project or
+    /// a synthesizer takes.
     ///
     /// # Errors
     /// As of [`integers`](Study::integers), and [`StudyError::Write`] where a language cannot say it.
     pub fn files(&self, languages: &[Language]) -> Result<Vec<GeneratedFile>, StudyError> {
-        let (filter, symbols) = (self.integers()?, Symbols::new(&self.spec.name));
+        let symbols = Symbols::new(&self.spec.name);
         let mut files = Vec::new();
-        for (language, ..) in Language::ALL.iter().filter(|(one, ..)| languages.contains(one)) {
+        let asked = Language::ALL.iter().filter(|(one, ..)| languages.contains(one));
+        if let Some(filter) = self.float()? {
+            for (language, name, _) in asked {
+                files.extend(match language {
+                    Language::C => write::c::write_float(filter, &symbols),
+                    Language::Rust => write::rust::write_float(filter, &symbols),
+                    Language::Verilog | Language::Vhdl => {
+                        return Err(StudyError::Write(WriteError::Float { target: name }));
+                    }
+                });
+            }
+            return Ok(files);
+        }
+        let filter = self.integers()?;
+        for (language, ..) in asked {
             files.extend(
                 match language {
                     Language::C => write::c::write(&filter.checked, &symbols),
@@ -213,11 +257,16 @@ impl Study {
     /// What was measured on the filter with rounded coefficients; `None` where there is none.
     pub fn rounded(&self) -> Option<&Report> {
         let report = || {
+            let (choice, rate) = (&self.design.choice, self.spec.sample_rate);
+            if let Ok(Some(filter)) = self.float() {
+                let form = filter.rounded();
+                return Some(Report::of(&form, &form, choice, form.cost(), rate));
+            }
             let integers = self.implementation().ok()??;
             let cost = integers.checked.cost();
             let cost = [cost.multiplies_per_sample, cost.adds_per_sample, cost.state_words];
-            let (form, choice) = (&integers.rounded, &self.design.choice);
-            Some(Report::of(form, form, choice, cost, self.spec.sample_rate))
+            let form = &integers.rounded;
+            Some(Report::of(form, form, choice, cost, rate))
         };
         self.rounded.get_or_init(report).as_ref()
     }

@@ -7,6 +7,7 @@ use crate::design::iir::IirChoice;
 use crate::design::{Choice, DirectChoice, EqualizerChoice, NotchChoice};
 use crate::filter::{Form, Mapping, ZerosPolesGain};
 use crate::fixed::WordFormat;
+use crate::float::{FloatFormat, FloatStructure};
 use crate::implementation::Implementation;
 use crate::quality::{BandDeviation, MarkMeasure, Measures, Report};
 use crate::response::{RootMeasures, TimeMeasures};
@@ -39,6 +40,22 @@ pub struct DesignRecord {
     roots: Option<Vec<RootMeasures>>,
     meets_spec: Option<bool>,
     quantized: Option<QuantizedRecord>,
+    /// The filter in floating point, if the spec asks for one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    float: Option<FloatRecord>,
+}
+
+/// A filter in floating point, complete: with it and `docs/arithmetic.md` it can be built again, bit for bit.
+#[derive(Debug, Clone, Serialize)]
+struct FloatRecord {
+    format: FloatFormat,
+    structure: FloatStructure,
+    rows: Vec<Vec<f64>>,
+    peak: f64,
+    error_bound: Option<f64>,
+    largest_number: Option<f64>,
+    achieved: Option<Achieved>,
+    template_excess_db: Option<f64>,
 }
 
 #[derive(Debug, Clone, Serialize)]
@@ -260,7 +277,23 @@ impl Study {
             meets_spec: self.meets_spec(),
             quantized: quantized
                 .map(|(filter, report)| quantized_record(filter, report, self.rounded_excess_db())),
+            float: self.float_record(),
         }
+    }
+
+    fn float_record(&self) -> Option<FloatRecord> {
+        let (filter, wish) = (self.float().ok()??, self.spec.float?);
+        let bound = self.float_bound();
+        Some(FloatRecord {
+            format: filter.format(),
+            structure: filter.structure(),
+            rows: filter.rows().to_vec(),
+            peak: wish.peak,
+            error_bound: bound.map(|bound| bound.error),
+            largest_number: bound.map(|bound| bound.level),
+            achieved: self.rounded().map(achieved),
+            template_excess_db: self.rounded_excess_db(),
+        })
     }
 }
 

@@ -2,6 +2,7 @@
 //! floating-point reference.
 
 mod compare;
+mod float;
 mod noise;
 mod proof;
 mod reference;

@@ -2,6 +2,7 @@
 
 use super::{Comparison, ReferenceError, Stimulus, judge, stimuli};
 use crate::filter::Form;
+use crate::float::FloatFormat;
 use crate::implementation::Implementation;
 use crate::units::Level;
 
@@ -16,6 +17,10 @@ pub struct Proof {
     pub targets: Vec<TargetResult>,
     /// The least signal-to-error ratio that the spec asks for, in decibels.
     pub min_ser_db: Option<f64>,
+    /// The format, of a filter in floating point: words are the bits of numbers then, and a step is that of
+    /// the format at 1.
+    #[cfg_attr(feature = "serde", serde(skip_serializing_if = "Option::is_none"))]
+    pub float: Option<FloatFormat>,
     /// Why no bound could be proved and no worst case made, if so.
     pub no_bound: Option<String>,
     /// Every check that was run held.
@@ -40,6 +45,21 @@ pub struct StimulusResult {
     pub within_bound: bool,
     /// Whether `min_ser` applies here, and then whether it is reached.
     pub reaches_min_ser: Option<bool>,
+}
+
+impl StimulusResult {
+    /// What was found on a stimulus, and whether that is enough.
+    pub(super) fn of(stimulus: &Stimulus, error: ReferenceError, min_ser_db: Option<f64>) -> Self {
+        StimulusResult {
+            name: stimulus.name,
+            samples: stimulus.samples.len(),
+            within_bound: error.within_bound(),
+            reaches_min_ser: min_ser_db
+                .filter(|_| stimulus.is_signal)
+                .map(|least| error.ser_db.is_none_or(|ser| ser >= least)),
+            error,
+        }
+    }
 }
 
 /// One target.
@@ -116,15 +136,7 @@ impl Proof {
         let (mut expected, mut results) = (Vec::new(), Vec::new());
         for stimulus in stimuli(&implementation.checked, gain, recording) {
             let (output, error) = judge(implementation, designed, &stimulus.samples);
-            results.push(StimulusResult {
-                name: stimulus.name,
-                samples: stimulus.samples.len(),
-                within_bound: error.within_bound(),
-                reaches_min_ser: min_ser_db
-                    .filter(|_| stimulus.is_signal)
-                    .map(|least| error.ser_db.is_none_or(|ser| ser >= least)),
-                error,
-            });
+            results.push(StimulusResult::of(&stimulus, error, min_ser_db));
             expected.push((stimulus, output));
         }
         let no_bound = bounds.as_ref().err().map(ToString::to_string);
@@ -132,6 +144,7 @@ impl Proof {
             stimuli: results,
             targets: Vec::new(),
             min_ser_db,
+            float: None,
             no_bound,
             held: false,
             complete: false,

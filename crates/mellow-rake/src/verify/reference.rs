@@ -36,7 +36,7 @@ impl ReferenceError {
     }
 }
 
-fn rms(values: impl Iterator<Item = f64>) -> f64 {
+pub(super) fn rms(values: impl Iterator<Item = f64>) -> f64 {
     let (count, sum) = values.fold((0u64, 0.0), |(count, sum), v| (count + 1, sum + v * v));
     if count == 0 { 0.0 } else { libm::sqrt(sum / count as f64) }
 }

@@ -2,6 +2,7 @@
 
 use crate::datapath::Checked;
 use crate::filter::PeakGain;
+use crate::fixed::WordFormat;
 use crate::random::NoiseSource;
 
 /// An input signal with a name, in integers of the input format.
@@ -33,15 +34,20 @@ pub fn stimuli(
     gain: Option<&PeakGain>,
     recording: Option<&[i64]>,
 ) -> Vec<Stimulus> {
-    let format = checked.input();
+    let recording = recording.map(|recording| {
+        let samples = recording.to_vec();
+        Stimulus { name: "recording", samples, is_signal: true }
+    });
+    recording.into_iter().chain(shapes(checked.input(), gain)).collect()
+}
+
+/// The stimuli that are made up, in words of a format.
+pub(super) fn shapes(format: WordFormat, gain: Option<&PeakGain>) -> Vec<Stimulus> {
     let (low, high) = (format.minimum() as i64, format.maximum() as i64);
     let length = gain.map_or(LONGEST, |gain| gain.response().len().clamp(SHORTEST, LONGEST));
     let signal = |name, samples| Stimulus { name, samples, is_signal: true };
     let pattern = |name, samples| Stimulus { name, samples, is_signal: false };
     let mut all = Vec::new();
-    if let Some(recording) = recording {
-        all.push(signal("recording", recording.to_vec()));
-    }
     let mut noise = NoiseSource::new(NOISE_SEED);
     let quiet = (0..8192).map(|_| noise.integer(low / 2, high / 2)).collect();
     all.push(signal("white noise, half scale", quiet));
@@ -59,7 +65,9 @@ pub fn stimuli(
     all.push(pattern("full-scale square", (0..length.max(2048)).map(square).collect()));
     all.push(pattern("all minimum", vec![low; length]));
     if let Some(gain) = gain {
-        let worst = checked.worst_case_input(std::slice::from_ref(gain), LONGEST).input;
+        let response = &gain.response()[..gain.response().len().min(LONGEST)];
+        let sign = |h: &f64| if *h >= 0.0 { high } else { low };
+        let worst: Vec<i64> = response.iter().rev().map(sign).collect();
         let mirrored: Vec<i64> =
             worst.iter().map(|&x| if x == high { low } else { high }).collect();
         all.push(pattern("worst-case signs", worst.into_iter().chain(mirrored).collect()));

@@ -7,16 +7,19 @@
 pub mod c;
 mod capability;
 mod captions;
+mod formula;
 mod hardware;
 pub mod lower;
 mod machine;
 mod names;
 mod number;
+mod project;
 pub mod rust;
 pub mod verilog;
 pub mod vhdl;
 
 pub use names::Symbols;
+pub use project::{TestProject, TestSignal, TestWords};
 
 use crate::datapath::Node;
 
@@ -79,6 +82,12 @@ pub struct GeneratedFile {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum WriteError {
+    /// A filter in floating point in a language of hardware.
+    #[error("a filter in floating point is written in C and Rust; {target} has integers only")]
+    Float {
+        /// The target.
+        target: &'static str,
+    },
     /// A program that changes the rate, or has several ports.
     #[error(
         "{target} is written for programs that take one word and give one; this one takes {takes} and gives \

@@ -7,7 +7,10 @@
 //! arise: the writer refuses.
 
 mod expression;
+mod float;
 mod types;
+
+pub use float::write_float;
 
 use super::capability::{Capability, per_sample};
 use super::captions::caption;
@@ -17,7 +20,7 @@ use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Line, Table, dump};
 use expression::Body;
 use std::fmt::Write;
-use types::storage;
+pub(super) use types::storage;
 
 /// The text of a datapath in C: `NAME.h`, `NAME.c`, and `NAME_pipe.c`, a program that filters integers from
 /// its standard input to its standard output.

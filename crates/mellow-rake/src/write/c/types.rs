@@ -4,7 +4,7 @@ use super::super::machine::{Arithmetic, Storage};
 use crate::fixed::{Rounding, WordFormat};
 
 /// The type of a stored word (7.18.1.1).
-pub(super) fn storage(format: WordFormat) -> &'static str {
+pub(in crate::write) fn storage(format: WordFormat) -> &'static str {
     match Storage::of(format) {
         Storage { is_signed: true, bits: 8 } => "int8_t",
         Storage { is_signed: true, bits: 16 } => "int16_t",

@@ -5,14 +5,18 @@
 //! design say so, loops go through slices of a length that the compiler knows, and conversions stand only
 //! where a type changes.
 
+mod float;
 mod statements;
 mod types;
+
+pub use float::write_float;
 
 use super::capability::{Capability, per_sample};
 use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Coefficients, Table, dump};
+use crate::fixed::WordFormat;
 use statements::Body;
 use std::fmt::Write;
 use types::Integer;
@@ -56,8 +60,13 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
 pub(super) const RESERVED: &str = "abstract as async await become box crate dyn fn gen impl in let loop \
     macro_rules match mod move mut priv pub ref self super trait type unsafe unsized use where yield";
 
+/// The type that a word of a format is stored in.
+pub(super) fn storage(format: WordFormat) -> String {
+    Integer::storing(format).name()
+}
+
 /// The name of a structure: each word of the name with a capital.
-fn camel_case(name: &str) -> String {
+pub(super) fn camel_case(name: &str) -> String {
     let capital = |word: &str| {
         let mut letters = word.chars();
         let first = letters.next().map(|letter| letter.to_ascii_uppercase());

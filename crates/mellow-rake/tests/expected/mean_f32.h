@@ -1,0 +1,34 @@
+/* Written by Mellow Rake 0.1.0; change the spec, not this file.
+
+   A filter in single precision, fir-direct. Every operation is one of IEEE 754,
+   rounded to nearest, in the order of the text; nothing is contracted. A processor that takes
+   subnormal numbers for zero gives other bits. An infinity, or what is not a number, stays in
+   a feedback until mean_f32_init is called. The output belongs to the input of the same call. */
+#ifndef MEAN_F32_H
+#define MEAN_F32_H
+
+#include <stddef.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* One filter; as many as you like side by side. */
+struct mean_f32 {
+    float x[7]; /* the input k + 1 samples ago at k */
+};
+
+/* The zero state; call before the first sample. */
+void mean_f32_init(struct mean_f32 *filter);
+
+/* One sample. */
+float mean_f32_step(struct mean_f32 *filter, float input);
+
+/* count samples; input and output may be the same array. */
+void mean_f32_block(struct mean_f32 *filter, const float *input, float *output, size_t count);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif
