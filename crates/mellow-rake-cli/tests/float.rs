@@ -90,8 +90,14 @@ fn a_test_is_written_beside_a_filter() {
     let vectors = std::fs::read_to_string(output.join("pump_hum_vectors.c")).unwrap();
     assert!(vectors.contains("/* recording */") && vectors.contains("input_0[1000]"));
 
+    // The words of the notch fit by their ranges alone: annotations are those of a program that needs them.
+    let (status, _, err) = made(&["--to", "c", "--with", "test,annotations"]);
+    assert_eq!(status, 0, "{err}");
+
     for (more, what) in [
         (&["--to", "vhdl", "--with", "test"][..], "languages that a processor runs"),
+        (&["--to", "rust", "--with", "annotations"], "is for C: --to c"),
+        (&["--to", "rust", "--with", "tests"], "possible values: test, annotations"),
         (&["--to", "c", "--samples", "7"], "--with"),
         (&["--to", "c", "--with", "test", "--samples", "0"], "1..=100000"),
         (&["--to", "c", "--with", "test", "--reference", recording], "--recording"),

@@ -29,6 +29,9 @@ impl ToolName {
     /// The LLVM C compiler.
     pub const CLANG: ToolName =
         ToolName { program: "clang", package: "clang", version_argument: "--version" };
+    /// Frama-C, an analyser of C.
+    pub const FRAMA_C: ToolName =
+        ToolName { program: "frama-c", package: "frama-c-base", version_argument: "--version" };
     /// The Rust compiler.
     pub const RUSTC: ToolName =
         ToolName { program: "rustc", package: "rustc", version_argument: "--version" };

@@ -360,10 +360,9 @@ pub(crate) struct Generate {
     /// The folder for the files; made if it is not there.
     #[arg(short, long, value_name = "DIR")]
     pub(crate) output: PathBuf,
-    /// Write beside the filter, in C and Rust: `test`, a project that runs it on signals and compares what
-    /// comes out; `make` or `cargo run --release` there builds and runs it.
-    #[arg(long, value_enum, value_name = "WHAT")]
-    pub(crate) with: Option<With>,
+    /// What is written with the filter, with commas between them.
+    #[arg(long, value_enum, value_delimiter = ',', value_name = "WHAT")]
+    pub(crate) with: Vec<With>,
     /// A recording for the test, besides the signals that are made up.
     #[arg(long, value_name = "FILE", requires = "with")]
     pub(crate) recording: Option<PathBuf>,
@@ -385,11 +384,14 @@ pub(crate) struct Generate {
     pub(crate) json: bool,
 }
 
-/// What is written beside a filter.
+/// What is written with a filter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum With {
-    /// A test that builds and runs where the files lie.
+    /// In C and Rust, a project that runs it on signals and compares what comes out; `make` or `cargo run
+    /// --release` there builds and runs it.
     Test,
+    /// In the C of a fixed-point filter, what is proved of words beyond their types, as ACSL, for analysers.
+    Annotations,
 }
 
 /// Where to run what is written.

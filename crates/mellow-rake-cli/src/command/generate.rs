@@ -5,7 +5,7 @@ use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording};
 use crate::print;
 use mellow_rake::study::{DesignRecord, TestWish};
-use mellow_rake::write::{GeneratedFile, Language, Symbols};
+use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
 use mellow_rake_files::write_whole;
 use serde::Serialize;
 use std::path::{Path, PathBuf};
@@ -33,6 +33,27 @@ pub(crate) fn write_files(folder: &Path, files: &[GeneratedFile]) -> Result<(), 
         write_whole(&folder.join(&file.name), file.text.as_bytes())?;
     }
     Ok(())
+}
+
+/// Puts C with annotations in the place of C without.
+fn annotate(loaded: &Loaded, files: &mut [GeneratedFile]) -> Result<(), Failure> {
+    let Some(implementation) = loaded.implementation()? else {
+        let what = "--with annotations is for integers: a spec with a table [fixed]";
+        return Err(Failure::Call(what.to_owned()));
+    };
+    let symbols = Symbols::new(&loaded.study.spec.name);
+    let annotated = c::write_annotated(&implementation.checked, &symbols)?;
+    let mut is_written = false;
+    for file in annotated {
+        if let Some(plain) = files.iter_mut().find(|plain| plain.name == file.name) {
+            *plain = file;
+            is_written = true;
+        }
+    }
+    match is_written {
+        true => Ok(()),
+        false => Err(Failure::Call("--with annotations is for C: --to c".to_owned())),
+    }
 }
 
 /// The test project in the languages that have one.
@@ -68,7 +89,10 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
         loaded.need_implementation("generate")?;
     }
     let mut files = loaded.files(&options.to)?;
-    if options.with == Some(With::Test) {
+    if options.with.contains(&With::Annotations) {
+        annotate(&loaded, &mut files)?;
+    }
+    if options.with.contains(&With::Test) {
         files.extend(test(options, &loaded)?);
     }
     write_files(&options.output, &files)?;
@@ -89,7 +113,7 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             print::text(&format!("{} ({} bytes)\n", path.display(), file.text.len()))?;
         }
         print::note(&format!("next: mrake verify {} --files {folder}", options.spec.display()));
-        if options.with == Some(With::Test) {
+        if options.with.contains(&With::Test) {
             let (c, rust) = (Language::C, Language::Rust);
             let how = [(c, "make -C FOLDER"), (rust, "cd FOLDER && cargo run --release")];
             for (_, how) in how.iter().filter(|(language, _)| options.to.contains(language)) {

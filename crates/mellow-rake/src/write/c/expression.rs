@@ -7,9 +7,9 @@ use super::super::lower::{
 use super::super::machine::{Arithmetic, SumTypes};
 use super::super::number::c_integer;
 use super::types::{Helper, name, shifted, storage};
-use crate::datapath::{Row, Sign};
+use crate::datapath::{Node, Row, Sign};
 use crate::fixed::Rounding;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 
 /// Lines of at most this many words move on by statements; longer ones by a loop.
@@ -22,14 +22,18 @@ pub(super) struct Body {
 }
 
 impl Body {
-    pub(super) fn new(lowered: &Lowered, name: &str) -> Self {
+    pub(super) fn new(lowered: &Lowered, name: &str, admitted: &Admitted) -> Self {
         let (text, helpers) = (String::new(), BTreeSet::new());
-        let mut statements = Statements { lowered, name, text, helpers, indent: 1 };
+        let mut statements = Statements { lowered, name, admitted, text, helpers, indent: 1 };
         statements.block(&lowered.body);
         statements.line(&format!("return {};", word(lowered.result)));
         Body { text: statements.text, helpers: statements.helpers }
     }
 }
+
+/// Words with the least and the largest integer that each is proved to hold, which follows from more than the
+/// ranges of what it is made of: a reader of the text alone cannot know them.
+pub(super) type Admitted = BTreeMap<Node, [i128; 2]>;
 
 /// The name of a word.
 fn word(local: Local) -> String {
@@ -97,6 +101,7 @@ fn place(rows: usize, row: Row, index: &str) -> String {
 struct Statements<'a> {
     lowered: &'a Lowered,
     name: &'a str,
+    admitted: &'a Admitted,
     text: String,
     helpers: BTreeSet<Helper>,
     indent: usize,
@@ -147,8 +152,12 @@ impl Statements<'_> {
                 let (kind, format) = (kind(*local), local.format);
                 let value = self.value(*local, value);
                 self.line(&format!("const {kind} {} = {value}; /* {format} */", word(*local)));
+                self.admit(*local);
             }
-            Statement::Sum(sum) => self.sum(sum),
+            Statement::Sum(sum) => {
+                self.sum(sum);
+                self.admit(sum.local);
+            }
             Statement::Repeat { local, passes, first, body, result } => {
                 let (kind, format) = (kind(*local), local.format);
                 let first = word_as(*first, kind);
@@ -163,6 +172,13 @@ impl Statements<'_> {
             // The caller of the block hands over what goes out.
             Statement::Deliver { .. } => {}
             Statement::Advance { line, row, word } => self.advance(*line, *row, *word),
+        }
+    }
+
+    /// What is proved of a word, for an analyser of C (ACSL: ANSI/ISO C Specification Language).
+    fn admit(&mut self, local: Local) {
+        if let Some([low, high]) = self.admitted.get(&local.node) {
+            self.line(&format!("/*@ admit {low} <= {} <= {high}; */", word(local)));
         }
     }
 

@@ -17,8 +17,8 @@ use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::c_integer;
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
-use crate::datapath::{Checked, Line, Table, dump};
-use expression::Body;
+use crate::datapath::{Checked, Line, Operation, Table, dump};
+use expression::{Admitted, Body};
 use std::fmt::Write;
 pub(super) use types::storage;
 
@@ -41,10 +41,63 @@ pub(super) use types::storage;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>, WriteError> {
+    with(checked, symbols, &Admitted::new())
+}
+
+/// The same with annotations for analysers of C (ACSL) wherever a word is proved to fit by more than the
+/// ranges of the words that it is made of: by the l1 norms of its paths, from the zero state on. With them
+/// abstract interpretation of one step from any words in the formats of the memory shows that nothing
+/// undefined is done.
+///
+/// # Errors
+/// As of [`write`].
+///
+/// ```
+/// use mellow_rake::datapath::{SectionWords, direct_form_1};
+/// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+/// use mellow_rake::write::{Symbols, c};
+/// // The output has a bit more than the input, and never needs the limit that it has.
+/// let words = SectionWords { input: "s16f15".parse()?, output: "s17f15".parse()?,
+///     rounding: Rounding::HalfUp, overflow: Overflow::Saturate };
+/// let table = round_coefficients(&[vec![0.1, 0.0, 0.0, -1.5, 0.75]], "s16".parse()?)?;
+/// let filter = direct_form_1(&table, words)?.check()?;
+/// let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell")?);
+/// let source = &c::write_annotated(&filter, &symbols)?[1];
+/// assert_eq!(source.name, "swell.c");
+/// assert!(source.text.contains("/*@ admit -65536 <= "));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn write_annotated(
+    checked: &Checked,
+    symbols: &Symbols,
+) -> Result<Vec<GeneratedFile>, WriteError> {
+    let facts = checked.facts();
+    let admitted = checked.datapath().operations().filter_map(|(node, operation, _)| {
+        let (low, high, is_open) = match operation {
+            Operation::Accumulate { .. } => {
+                facts.sum(node).map(|sum| (sum.low, sum.high, sum.wraps))?
+            }
+            Operation::Limit { .. } => {
+                facts.limit(node).map(|limit| (limit.low, limit.high, limit.acts))?
+            }
+            _ => return None,
+        };
+        let format = facts.format(node);
+        let is_plain = format.holds(low) && format.holds(high);
+        (!is_open && !is_plain).then(|| (node, [format.minimum(), format.maximum()]))
+    });
+    with(checked, symbols, &admitted.collect())
+}
+
+fn with(
+    checked: &Checked,
+    symbols: &Symbols,
+    admitted: &Admitted,
+) -> Result<Vec<GeneratedFile>, WriteError> {
     per_sample("C", checked)?;
     let lowered = lower(checked);
     Capability { target: "C", widest: 64 }.check(&lowered)?;
-    let body = Body::new(&lowered, symbols.base());
+    let body = Body::new(&lowered, symbols.base(), admitted);
     let writer = Writer { checked, lowered, symbols, body };
     Ok(vec![
         writer.file(".h", writer.header()),
