@@ -31,10 +31,10 @@ pub(crate) enum Failure {
     #[error("{path}: {error}")]
     Study { path: PathBuf, error: Box<StudyError> },
     #[error(
-        "{path}: there is no table [fixed]; {needs} needs the words that the filter runs on (`mrake new \
-            notch` shows one)"
+        "{path}: there is no table [fixed]{}; {needs} needs the words that the filter runs on (`mrake new \
+            notch` shows one)", .or.unwrap_or("")
     )]
-    NoWords { path: PathBuf, needs: &'static str },
+    NoWords { path: PathBuf, needs: &'static str, or: Option<&'static str> },
     #[error("{path}: {error}")]
     Curve { path: PathBuf, error: CurveError },
     #[error(transparent)]

@@ -103,7 +103,10 @@ impl Loaded {
         &self,
         needs: &'static str,
     ) -> Result<&Implementation, Failure> {
-        self.implementation()?.ok_or(Failure::NoWords { path: self.path.clone(), needs })
+        // What also runs in floating point.
+        let takes_float = ["generate", "verify", "run --bit-true"].contains(&needs);
+        let or = takes_float.then_some(", nor [float]");
+        self.implementation()?.ok_or(Failure::NoWords { path: self.path.clone(), needs, or })
     }
 }
 

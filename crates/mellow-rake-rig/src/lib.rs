@@ -21,7 +21,7 @@ pub use device::{Answer, Device, Target};
 pub use hardware::{BenchReport, HardwareModel};
 pub use process::{Finished, end_all, exchange, run};
 pub use program::{C_FLAGS, Program, RUST_FLAGS};
-pub use proof::{TargetWords, run_targets};
+pub use proof::{TargetWords, run_targets, verilog_simulator};
 pub use tool::{Tool, ToolName};
 
 use std::path::PathBuf;

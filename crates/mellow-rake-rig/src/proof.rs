@@ -1,6 +1,6 @@
 //! The proof: targets on stimuli.
 
-use crate::{Device, RigError, Target};
+use crate::{Device, RigError, Target, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
@@ -59,6 +59,17 @@ fn longest(target: Target, filter: TargetWords) -> usize {
         Target::Icarus => (PRODUCTS / products).max(1),
         Target::Ghdl => (PRODUCTS / 10 / products).max(1),
         _ => usize::MAX,
+    }
+}
+
+/// The simulator of Verilog for stimuli of up to so many samples: Icarus Verilog, which begins at once, and
+/// where that would leave some out Verilator, which takes half a minute to build and a hundredth of the time
+/// to run, if it is there.
+pub fn verilog_simulator(filter: TargetWords, samples: usize) -> Target {
+    let is_enough = samples <= longest(Target::Icarus, filter);
+    match is_enough || ToolName::VERILATOR.find().is_err() {
+        true => Target::Icarus,
+        false => Target::Verilator,
     }
 }
 

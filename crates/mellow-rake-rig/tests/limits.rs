@@ -1,7 +1,7 @@
 //! What comes from outside has a limit: programs that print without end, never end, or leave others behind.
 #![cfg(unix)]
 
-use mellow_rake_rig::{RigError, exchange, run};
+use mellow_rake_rig::{RigError, Target, TargetWords, ToolName, exchange, run, verilog_simulator};
 use std::process::Command;
 use std::time::{Duration, Instant};
 
@@ -61,4 +61,16 @@ fn nothing_of_a_program_outlives_it() {
     let words = vec![12_345; 200_000];
     let found = exchange(&mut shell("echo 1"), &words, Duration::from_secs(20)).unwrap();
     assert_eq!(found, [1]);
+}
+
+/// Short stimuli and small filters are for Icarus Verilog, the others for Verilator, if it is there.
+#[test]
+fn a_simulator_is_chosen_by_the_number_of_products() {
+    let word = "s16f15".parse().unwrap();
+    let of = |products| TargetWords { input: word, output: word, products };
+    assert_eq!(verilog_simulator(of(5), 20_000), Target::Icarus);
+    let is_there = ToolName::VERILATOR.find().is_ok();
+    let expected = if is_there { Target::Verilator } else { Target::Icarus };
+    assert_eq!(verilog_simulator(of(2_000), 20_000), expected);
+    assert_eq!(verilog_simulator(of(5), 20_000_000), expected);
 }

@@ -5,10 +5,14 @@
 mod common;
 
 use common::{all_files, notch_row, table, words};
+use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, direct_form_1, fir_folded};
-use mellow_rake::fixed::{Overflow, Rounding};
+use mellow_rake::filter::{Form, Taps};
+use mellow_rake::fixed::{Overflow, Rounding, WordFormat};
+use mellow_rake::float::{FloatFilter, FloatFormat, FloatSimulator, FloatStructure};
 use mellow_rake::random::NoiseSource;
-use mellow_rake::write::GeneratedFile;
+use mellow_rake::spec::Name;
+use mellow_rake::write::{GeneratedFile, Symbols, c, rust};
 use mellow_rake_rig::{Device, Program, Target, ToolName, run};
 use std::collections::BTreeMap;
 use std::sync::Mutex;
@@ -28,6 +32,67 @@ fn filters() -> Vec<(&'static str, Checked)> {
     let folded = fir_folded(&taps, input, output, Rounding::HalfAway, saturate).unwrap();
     let named = [("notch", notch), ("cascade", cascade), ("folded", folded)];
     named.map(|(name, program)| (name, program.check().unwrap())).into()
+}
+
+/// A filter with its text, what goes in, and what must come out.
+struct Case {
+    name: &'static str,
+    formats: [WordFormat; 2],
+    files: Vec<GeneratedFile>,
+    input: Vec<i64>,
+    expected: Vec<i64>,
+    targets: &'static [(Target, &'static str)],
+}
+
+const ALL_TARGETS: [(Target, &str); 4] =
+    [(Target::HostC, ".c"), (Target::Rust, ".rs"), (Target::Icarus, ".v"), (Target::Ghdl, ".vhd")];
+
+fn cases() -> Vec<Case> {
+    let mut noise = NoiseSource::new(91);
+    let mut cases = Vec::new();
+    for (name, checked) in filters() {
+        let format = checked.input();
+        let [low, high] = [format.minimum(), format.maximum()].map(|end| end as i64);
+        // Noise, the ends of the range in every order, silence.
+        let input: Vec<i64> = (0..4_000)
+            .map(|n| match n {
+                0..3_000 => noise.integer(low, high),
+                3_000..3_900 => [low, high][noise.integer(0, 1) as usize],
+                _ => 0,
+            })
+            .collect();
+        cases.push(Case {
+            name,
+            formats: [format, checked.output()],
+            files: all_files(&checked, name),
+            expected: Simulator::new(&checked).run(&input),
+            input,
+            targets: &ALL_TARGETS,
+        });
+    }
+    // In floating point: two sections in each form, and taps.
+    let lowpass = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(4).filter().unwrap();
+    let word = "s64f0".parse().unwrap();
+    for (name, form, structure) in [
+        ("transposed", &lowpass, FloatStructure::DirectForm2Transposed),
+        ("direct", &lowpass, FloatStructure::DirectForm1),
+        ("taps", &Form::Taps(Taps(vec![0.3, -0.2, 0.7, 0.1, 0.5])), FloatStructure::FirDirect),
+    ] {
+        let format = FloatFormat::Single;
+        let filter = FloatFilter::new(form, format, structure).unwrap();
+        let input: Vec<f64> = (0..2_000)
+            .map(|_| format.nearest(noise.integer(-1_000_000, 1_000_000) as f64 / 1e6))
+            .collect();
+        let output = FloatSimulator::new(&filter).run(&input);
+        let bits = |all: &[f64]| all.iter().map(|value| format.bits(*value)).collect();
+        let symbols = Symbols::new(&Name::new(name).unwrap());
+        let mut files = c::write_float(&filter, &symbols);
+        files.extend(rust::write_float(&filter, &symbols));
+        let (input, expected) = (bits(&input), bits(&output));
+        let targets = &ALL_TARGETS[..2];
+        cases.push(Case { name, formats: [word; 2], files, input, expected, targets });
+    }
+    cases
 }
 
 /// A damage: where it is, how long, and what stands there instead.
@@ -92,14 +157,8 @@ fn damages(text: &str) -> Vec<Damage> {
 }
 
 /// Runs damaged files: what came out, or why nothing did.
-fn outcome(
-    target: Target,
-    checked: &Checked,
-    files: &[GeneratedFile],
-    input: &[i64],
-    expected: &[i64],
-) -> &'static str {
-    let (from, to) = (checked.input(), checked.output());
+fn outcome(target: Target, case: &Case, files: &[GeneratedFile]) -> &'static str {
+    let Case { formats: [from, to], input, expected, .. } = case;
     if target == Target::HostC {
         // What is read beyond an array is an error as well.
         let flags = ["-std=c99", "-O0", "-Wall", "-Wextra", "-Wconversion", "-Werror"];
@@ -109,18 +168,19 @@ fn outcome(
             Err(_) => "refused",
             Ok(program) => match program.run(input, 5) {
                 Err(_) => "stopped",
-                Ok(words) if words == expected => "equal",
+                Ok(words) if words == *expected => "equal",
                 Ok(_) => "different",
             },
         };
     }
-    match Device::build(target, files, from, to) {
+    match Device::build(target, files, *from, *to) {
         Err(_) => "refused",
         Ok(device) => match device.run(input, expected) {
             Err(_) => "stopped",
             Ok(answers) => {
                 let is_equal = answers.iter().all(|answer| {
-                    answer.words == expected && answer.own_mismatches.is_none_or(|count| count == 0)
+                    answer.words == *expected
+                        && answer.own_mismatches.is_none_or(|count| count == 0)
                 });
                 if is_equal { "equal" } else { "different" }
             }
@@ -181,35 +241,16 @@ fn is_clean(files: &[GeneratedFile], file: usize) -> bool {
 
 #[test]
 fn every_damage_is_caught_or_changes_nothing() {
-    let mut noise = NoiseSource::new(91);
+    let cases = cases();
     let mut work = Vec::new();
-    let mut cases = Vec::new();
-    for (name, checked) in filters() {
-        let format = checked.input();
-        let [low, high] = [format.minimum(), format.maximum()].map(|end| end as i64);
-        // Noise, the ends of the range in every order, silence.
-        let input: Vec<i64> = (0..4_000)
-            .map(|n| match n {
-                0..3_000 => noise.integer(low, high),
-                3_000..3_900 => [low, high][noise.integer(0, 1) as usize],
-                _ => 0,
-            })
-            .collect();
-        let expected = Simulator::new(&checked).run(&input);
-        let files = all_files(&checked, name);
-        for (target, ending) in [
-            (Target::HostC, ".c"),
-            (Target::Rust, ".rs"),
-            (Target::Icarus, ".v"),
-            (Target::Ghdl, ".vhd"),
-        ] {
+    for (index, Case { name, files, targets, .. }) in cases.iter().enumerate() {
+        for (target, ending) in *targets {
             let file =
                 files.iter().position(|file| file.name == format!("{name}{ending}")).unwrap();
             for damage in damages(&files[file].text) {
-                work.push((cases.len(), target, file, damage));
+                work.push((index, *target, file, damage));
             }
         }
-        cases.push((name, checked, files, input, expected));
     }
     // One in so many by every test run, all of them by the campaign.
     let share = if std::env::var("MELLOW_RAKE_CAMPAIGN").is_ok() { 1 } else { 6 };
@@ -226,8 +267,8 @@ fn every_damage_is_caught_or_changes_nothing() {
                     else {
                         return;
                     };
-                    let (name, checked, files, input, expected) = &cases[case];
-                    let mut files = files.clone();
+                    let case = &cases[case];
+                    let mut files = case.files.clone();
                     let text = &files[file].text;
                     let line = text[..at].rfind('\n').map_or(0, |before| before + 1);
                     let end = at + text[at..].find('\n').unwrap();
@@ -236,7 +277,7 @@ fn every_damage_is_caught_or_changes_nothing() {
                     let (left, right) = (&text[line..at], &text[at + length..end]);
                     let shown = format!("{left}⟨{from} → {to}⟩{right}");
                     files[file].text.replace_range(at..at + length, &to);
-                    let mut outcome = outcome(target, checked, &files, input, expected);
+                    let mut outcome = outcome(target, case, &files);
                     if outcome == "equal" && target == Target::Icarus && !is_clean(&files, file) {
                         outcome = "refused by the lint";
                     }
@@ -249,7 +290,7 @@ fn every_damage_is_caught_or_changes_nothing() {
                     let mut found = found.lock().unwrap();
                     *found.0.entry((target.as_str(), outcome)).or_insert(0) += 1;
                     if outcome == "equal" {
-                        found.1.push(format!("{name} {}: {shown}", target.as_str()));
+                        found.1.push(format!("{} {}: {shown}", case.name, target.as_str()));
                     }
                 }
             });

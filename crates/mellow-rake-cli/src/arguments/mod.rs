@@ -447,7 +447,8 @@ impl On {
 pub(crate) struct Verify {
     /// The spec file; it needs a table `[fixed]` or `[float]`.
     pub(crate) spec: PathBuf,
-    /// The targets, with commas between them [default: host,icarus; in floating point host,rust].
+    /// The targets, with commas between them [default: host,icarus, or host,verilator where
+    /// Icarus Verilog would take too long; in floating point host,rust].
     #[arg(long, value_enum, value_delimiter = ',')]
     pub(crate) on: Option<Vec<On>>,
     /// A recording to filter as well.

@@ -5,10 +5,10 @@ use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording, read};
 use crate::print;
 use crate::work::{prove, prove_float};
-use mellow_rake::verify::Proof;
+use mellow_rake::verify::{LONGEST_MADE_UP, Proof};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_report::page;
-use mellow_rake_rig::Target;
+use mellow_rake_rig::{Target, verilog_simulator};
 use serde::Serialize;
 
 #[derive(Serialize)]
@@ -45,7 +45,13 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
             let implementation = loaded.need_implementation("verify")?;
             let format = implementation.fixed.input;
             let recording = recording.map(|recording| recording.words(format)).transpose()?;
-            let targets = On::targets(options.on.as_deref().unwrap_or(&[On::Host, On::Icarus]));
+            let targets = match &options.on {
+                Some(on) => On::targets(on),
+                None => {
+                    let samples = recording.as_ref().map_or(0, Vec::len).max(LONGEST_MADE_UP);
+                    vec![Target::HostC, verilog_simulator(implementation.into(), samples)]
+                }
+            };
             let files = files(options, &loaded, &targets)?;
             prove(&loaded.study, implementation, recording.as_deref(), &targets, &files)
         }

@@ -14,4 +14,4 @@ pub use noise::{
 };
 pub use proof::{ComparisonResult, Expected, Proof, StimulusResult, TargetResult};
 pub use reference::{ReferenceError, judge};
-pub use stimulus::{Stimulus, stimuli};
+pub use stimulus::{LONGEST_MADE_UP, Stimulus, stimuli};

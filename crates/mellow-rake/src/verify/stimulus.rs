@@ -18,7 +18,10 @@ pub struct Stimulus {
     pub is_signal: bool,
 }
 
-/// The longest stimulus that is made up, in samples.
+/// The longest stimulus that is made up, in samples: the signs of the worst case, up and down.
+pub const LONGEST_MADE_UP: usize = 2 * LONGEST;
+
+/// The longest of the others, in samples.
 const LONGEST: usize = 16_384;
 /// The shortest.
 const SHORTEST: usize = 512;

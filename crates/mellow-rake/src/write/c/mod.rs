@@ -50,7 +50,7 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
 /// undefined is done.
 ///
 /// # Errors
-/// As of [`write`].
+/// As of [`write`](fn@write).
 ///
 /// ```
 /// use mellow_rake::datapath::{SectionWords, direct_form_1};

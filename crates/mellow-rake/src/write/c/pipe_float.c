@@ -40,9 +40,9 @@ int main(int argc, char **argv)
         fprintf(stderr, "block length %ld: 0 to %d wanted\n", block, LARGEST_BLOCK);
         return 2;
     }
-    /* Whatever lies in memory before, FILTER_INIT has to clear it. */
+    /* Whatever lies in memory before, large numbers even, FILTER_INIT has to clear it. */
     for (i = 0; i < sizeof filter; i++) {
-        ((unsigned char *)&filter)[i] = 0xa5;
+        ((unsigned char *)&filter)[i] = 0x4b;
     }
     FILTER_INIT(&filter);
     while (fgets(line, sizeof line, stdin) != NULL) {
