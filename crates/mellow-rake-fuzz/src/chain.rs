@@ -3,6 +3,8 @@
 use crate::wish::{Draw, spec_text};
 use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
+use mellow_rake::filter::Form;
+use mellow_rake::float::{FloatFilter, FloatFormat, FloatSimulator, FloatStructure};
 use mellow_rake::implementation::{Goal, Implementation, implement_toward};
 use mellow_rake::spec::Spec;
 use mellow_rake::verify;
@@ -16,6 +18,7 @@ pub(crate) fn chain(bytes: &[u8]) {
     let text = spec_text(&mut draw);
     let Ok(spec) = Spec::parse(&text) else { return };
     let Ok(design) = design(&spec) else { return };
+    in_float(&design.form, &spec, &text);
     let Some(fixed) = spec.fixed else { return };
     let goal = Goal::of(&spec, &design);
     let Ok(filter) = implement_toward(&design.form, fixed, &goal) else { return };
@@ -58,9 +61,32 @@ fn written(filter: &Implementation, spec: &Spec, text: &str) {
         files.extend(rust::write(&filter.checked, &symbols).unwrap_or_default());
         files
     };
-    let files = write();
+    held(&write(), &write(), text);
+}
+
+/// In every format and structure of floating point that takes it: numbers of the format come out, and plain
+/// text.
+fn in_float(form: &Form, spec: &Spec, text: &str) {
+    let symbols = Symbols::new(&spec.name);
+    for format in FloatFormat::ALL {
+        for structure in FloatStructure::ALL {
+            let Ok(filter) = FloatFilter::new(form, format, structure) else { continue };
+            let input = (0..SAMPLES).map(|n| if n % 7 < 3 { 1.0 } else { -1e-40 });
+            let output = FloatSimulator::new(&filter).run(&input.collect::<Vec<f64>>());
+            assert!(output.iter().all(|y| y.is_nan() || format.nearest(*y) == *y), "{text}");
+            let write = || {
+                let mut files = c::write_float(&filter, &symbols);
+                files.extend(rust::write_float(&filter, &symbols));
+                files
+            };
+            held(&write(), &write(), text);
+        }
+    }
+}
+
+fn held(files: &[GeneratedFile], again: &[GeneratedFile], text: &str) {
     assert!(!files.is_empty());
-    for (file, again) in files.iter().zip(write()) {
+    for (file, again) in files.iter().zip(again) {
         assert_eq!(file.text, again.text);
         let is_plain = |byte: u8| byte == b'\n' || (b' '..=b'~').contains(&byte);
         assert!(file.text.bytes().all(is_plain), "{}: {text}", file.name);

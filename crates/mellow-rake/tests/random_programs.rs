@@ -164,8 +164,9 @@ fn programs_are_of_all_sorts() {
 fn oscillations_of_programs_hold_against_every_state() {
     let mut noise = NoiseSource::new(31);
     let (mut held, mut oscillating) = (0, 0);
-    for index in 0..5_000 {
-        let Ok(checked) = any_program(&mut noise, Sizes::SMALL).check() else { continue };
+    for index in 0..6_500 {
+        let sizes = [Sizes::SMALL, Sizes::SMALL_FIRINGS][index % 2];
+        let Ok(checked) = any_program(&mut noise, sizes).check() else { continue };
         let name = format!("{index}\n{}", dump(&checked));
         if let Some(count) = hold_oscillations(&checked, &name) {
             held += 1;

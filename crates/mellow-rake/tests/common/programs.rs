@@ -35,6 +35,8 @@ impl Sizes {
         Sizes { lines: 2, depth: 7, bits: [4, 14], loops: true, firings: false };
     /// Of several words in a firing.
     pub(crate) const FIRINGS: Self = Sizes { firings: true, ..Self::LARGE };
+    /// Every state can be tried, of several words in a firing as well.
+    pub(crate) const SMALL_FIRINGS: Self = Sizes { firings: true, ..Self::SMALL };
     /// Every state can be tried.
     pub(crate) const SMALL: Self =
         Sizes { lines: 2, depth: 2, bits: [2, 3], loops: false, firings: false };

@@ -161,6 +161,7 @@ pub(crate) struct Reader {
     program: Vec<Numbered>,
     result: Option<usize>,
     words: Vec<i128>,
+    words_in: usize,
     delivered: Vec<Option<i128>>,
     /// Limits and sums of the last sample.
     pub(crate) met: Vec<Met>,
@@ -269,7 +270,7 @@ impl Reader {
             Some(ports) => ports.iter().map(|p| p["words"].as_u64().unwrap() as usize).collect(),
         };
         let ports = [words("inputs"), words("outputs")];
-        let delivered = vec![None; ports[1].iter().sum()];
+        let (words_in, delivered) = (ports[0].iter().sum(), vec![None; ports[1].iter().sum()]);
         let names = Names { ports, tables: numbered("tables"), lines: numbered("lines") };
         let integer = |value: &Value| i128::from(value.as_i64().unwrap());
         let tables = all("tables").iter().map(|table| {
@@ -299,6 +300,7 @@ impl Reader {
             words: vec![0; last(&program) + 1],
             program,
             result: object["result"].as_u64().map(|node| node as usize),
+            words_in,
             delivered,
             met: Vec::new(),
         }
@@ -349,6 +351,12 @@ impl Reader {
 
     pub(crate) fn step(&mut self, input: i128) -> i128 {
         self.fire(&[input])[0]
+    }
+
+    /// One firing without input: the size of the largest word that comes out.
+    pub(crate) fn silent_step(&mut self) -> i128 {
+        let silence = vec![0; self.words_in];
+        self.fire(&silence).into_iter().map(i128::abs).max().unwrap_or(0)
     }
 
     /// One firing: the words of all ports stand one after the other.
