@@ -89,6 +89,33 @@ fn a_test_is_written_beside_a_filter() {
     assert_eq!(status, 0, "{err}");
     let vectors = std::fs::read_to_string(output.join("pump_hum_vectors.c")).unwrap();
     assert!(vectors.contains("/* recording */") && vectors.contains("input_0[1000]"));
+    // The first words are those of the file, and the test passes with them.
+    let text = std::fs::read_to_string(root().join(recording)).unwrap();
+    let first = text.lines().nth(1).unwrap().rsplit(',').next().unwrap();
+    let numbers = vectors.split("] = {\n").nth(1).unwrap();
+    assert_eq!(numbers.split(',').next().unwrap().trim(), first);
+    let made_by = |reference: &str| {
+        let call = ["--to", "c", "--with", "test", "--recording", recording];
+        let (status, _, err) = made(&[&call[..], &["--reference", reference]].concat());
+        assert_eq!(status, 0, "{err}");
+        let mut make = std::process::Command::new("make");
+        let output = make.args(["--silent", "-B"]).current_dir(&output).output().unwrap();
+        assert!(output.status.success());
+        let text = String::from_utf8(output.stdout).unwrap();
+        text.lines().next().unwrap().to_owned()
+    };
+    // The reference may as well be what the tool itself filters: the same ratio.
+    let filtered = folder.path().join("filtered.csv");
+    let filtered = filtered.to_str().unwrap();
+    let (status, _, err) = run(&["run", &spec, recording, "-o", filtered]);
+    assert_eq!(status, 0, "{err}");
+    let filtered = std::fs::read_to_string(filtered).unwrap();
+    let column: Vec<&str> = filtered.lines().map(|line| line.rsplit(',').next().unwrap()).collect();
+    let own = folder.path().join("own.csv");
+    std::fs::write(&own, column.join("\n") + "\n").unwrap();
+    let line = made_by(own.to_str().unwrap());
+    let ratio = line.split("ratio ").nth(1).unwrap().split(' ').next().unwrap();
+    assert!(line.contains("1000 samples equal") && ratio.parse::<f64>().unwrap() > 55.0, "{line}");
 
     // The words of the notch fit by their ranges alone: annotations are those of a program that needs them.
     let (status, _, err) = made(&["--to", "c", "--with", "test,annotations"]);

@@ -363,7 +363,7 @@ pub(crate) struct Generate {
     /// What is written with the filter, with commas between them.
     #[arg(long, value_enum, value_delimiter = ',', value_name = "WHAT")]
     pub(crate) with: Vec<With>,
-    /// A recording for the test, besides the signals that are made up.
+    /// A recording for the test, besides the signals that are made up; of integers in steps of the input.
     #[arg(long, value_name = "FILE", requires = "with")]
     pub(crate) recording: Option<PathBuf>,
     /// The column of the recording, by name or by number from 1, if it has several.
@@ -372,7 +372,7 @@ pub(crate) struct Generate {
     #[command(flatten)]
     pub(crate) reading: FileReading,
     /// What must come out for the recording, as a file of one column, instead of what the filter in floating
-    /// point gives.
+    /// point gives; of integers in steps of the output.
     #[arg(long, value_name = "FILE", requires = "recording")]
     pub(crate) reference: Option<PathBuf>,
     /// Samples of each signal of the test at most, 1 to 100000.

@@ -4,6 +4,7 @@ use crate::arguments::{Generate, With};
 use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording};
 use crate::print;
+use mellow_rake::fixed::WordFormat;
 use mellow_rake::study::{DesignRecord, TestWish};
 use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
 use mellow_rake_files::write_whole;
@@ -59,14 +60,24 @@ fn annotate(loaded: &Loaded, files: &mut [GeneratedFile]) -> Result<(), Failure>
 /// The test project in the languages that have one.
 fn test(options: &Generate, loaded: &Loaded) -> Result<Vec<GeneratedFile>, Failure> {
     let rate = Some(loaded.study.spec.sample_rate);
-    let read =
-        |path: &Option<PathBuf>, column: Option<&str>| -> Result<Option<Vec<f64>>, Failure> {
-            let Some(path) = path else { return Ok(None) };
-            let recording = Recording::file(path, &options.reading, column, rate)?;
-            Ok(Some(recording.values.reals()))
-        };
+    let read = |path: &Option<PathBuf>, column: Option<&str>| -> Result<_, Failure> {
+        let path = path.as_ref();
+        path.map(|path| Recording::file(path, &options.reading, column, rate)).transpose()
+    };
     let recording = read(&options.recording, options.column.as_deref())?;
     let reference = read(&options.reference, None)?;
+    // Of an integer filter both are in steps of its words, as everywhere.
+    let words = loaded.implementation()?.map(|integers| integers.fixed);
+    let values = |recording: Recording, format: Option<WordFormat>| -> Result<_, Failure> {
+        let Some(format) = format else { return Ok(recording.values.reals()) };
+        Ok(recording.words(format)?.iter().map(|word| format.value(*word)).collect::<Vec<f64>>())
+    };
+    let recording =
+        recording.map(|recording| values(recording, words.map(|fixed| fixed.input))).transpose()?;
+    let step = words.map_or(1.0, |fixed| fixed.output.step());
+    let reference = reference.map(|reference| {
+        reference.values.reals().iter().map(|value| value * step).collect::<Vec<f64>>()
+    });
     let mut wish = TestWish::default().within(options.samples as usize);
     if let Some(recording) = &recording {
         wish = wish.of_recording(recording, reference.as_deref());
