@@ -596,8 +596,9 @@ fn simulator_verilog_and_vhdl_agree_on_random_filters() {
             None => random_case(&mut noise, any),
         };
         let files = all_files(&checked, "r");
-        // Verilator takes some seconds to build each: that is for a campaign.
-        let is_built = campaign() > 1 && index < 100;
+        // Verilator takes some seconds to build each: that is for a campaign. Programs that no builder makes
+        // hold things that they do not use, of which it complains.
+        let is_built = campaign() > 1 && index < 120 && index % 6 < kinds.len();
         for target in [Target::Icarus, Target::Ghdl, Target::Verilator] {
             if target == Target::Verilator && !is_built {
                 continue;
