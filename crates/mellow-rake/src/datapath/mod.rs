@@ -12,8 +12,8 @@
 //! Signed words are two's complement. Arithmetic on integers is exact unless an operation named
 //! below says otherwise.
 //!
-//! **Order.** A [`Block`] is a list of operations. Each operation may use the words of operations
-//! before it, once per firing. There are no branches.
+//! **Order.** The body, and the [`Block`] of a loop, is a list of operations. Each operation may use the
+//! words of operations before it. There are no branches.
 //!
 //! **Ports.** The words of a port are numbered within a firing, the oldest first: word `at` of firing n is
 //! word n · count + `at` of its signal. [`Operation::Input`] reads one, [`Operation::Deliver`] gives one;

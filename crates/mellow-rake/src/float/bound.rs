@@ -4,7 +4,7 @@
 //! Algorithms", 2002, section 2.2 and, for results that are subnormal, eq. 2.8): the computed result of an
 //! operation is the exact one of the same operands plus an error e, |e| ≤ u·|exact result| + η, with u the
 //! unit roundoff and η half the smallest number for products, 0 for sums, which are exact where they are
-//! subnormal (theorem 3.4.1 of J.-M. Muller et al., "Handbook of Floating-Point Arithmetic", 2010).
+//! subnormal (J. R. Hauser, "Handling floating-point exceptions in numeric programs", 1996, theorem 3.4.1).
 //!
 //! Sections. Without these errors the program is linear. So every number that is computed is that of the
 //! linear program plus what the errors of all operations before have become on their way, and with the l1
