@@ -1,7 +1,7 @@
 //! Jobs on all cores, with a bar of progress.
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use mellow_rake::float::FloatFilter;
+use mellow_rake::float::{FloatError, FloatFilter};
 use mellow_rake::implementation::Implementation;
 use mellow_rake::spec::Float;
 use mellow_rake::study::{Jobs, Study, Workers};
@@ -62,12 +62,12 @@ pub(crate) fn prove_float(
     recording: Option<&[f64]>,
     targets: &[Target],
     files: &[GeneratedFile],
-) -> Proof {
+) -> Result<Proof, FloatError> {
     let (form, min_ser) = (&study.design.form, study.spec.verify.min_ser);
     let effort = study.spec.effort;
-    let (proof, expected) = Proof::begin_float(filter, form, wish, recording, min_ser, effort);
+    let (proof, expected) = Proof::begin_float(filter, form, wish, recording, min_ser, effort)?;
     let bar = progress((targets.len() * expected.len()) as u64, "running");
     let found = run_targets(targets, filter.into(), files, &expected, &|| bar.inc(1));
     bar.finish_and_clear();
-    proof.with(found)
+    Ok(proof.with(found))
 }

@@ -110,7 +110,7 @@ fn the_reference_has_twice_the_digits() {
         let wish = Float::new(FloatFormat::Double, true);
         let effort = Default::default();
         let (proof, expected) =
-            Proof::begin_float(&filter, &form, wish, Some(&input), None, effort);
+            Proof::begin_float(&filter, &form, wish, Some(&input), None, effort).unwrap();
         assert!(proof.no_bound.is_none() && proof.stimuli[0].name == "recording");
         let mut largest = 0.0f64;
         for (n, bits) in expected[0].1.iter().enumerate() {
@@ -135,7 +135,15 @@ fn every_stimulus_keeps_within_its_bound() {
         let wish = Float::new(filter.format(), filter.structure().section().is_none());
         let wish = Float { structure: filter.structure(), peak: 2.0, ..wish };
         let effort = Default::default();
-        let (proof, expected) = Proof::begin_float(&filter, &form, wish, None, None, effort);
+        let (proof, expected) =
+            Proof::begin_float(&filter, &form, wish, None, None, effort).unwrap();
+        // Against a filter of the other kind there is nothing to prove.
+        let other = match form {
+            Form::Taps(_) => Form::Sections(Sections(vec![Section { b: [1.0; 3], a: [0.0; 2] }])),
+            Form::Sections(_) => Form::Taps(Taps(vec![1.0])),
+        };
+        let refused = Proof::begin_float(&filter, &other, wish, None, None, effort);
+        assert!(matches!(refused, Err(FloatError::Structure { .. })));
         assert_eq!(proof.float, Some(filter.format()));
         assert_eq!(proof.stimuli.len(), expected.len());
         for stimulus in &proof.stimuli {

@@ -5,6 +5,7 @@ use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording, read};
 use crate::print;
 use crate::work::{prove, prove_float};
+use mellow_rake::study::StudyError;
 use mellow_rake::verify::{LONGEST_MADE_UP, Proof};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_report::page;
@@ -40,6 +41,7 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
             let recording = recording.map(|recording| recording.values.reals());
             let filter = (filter, wish);
             prove_float(&loaded.study, filter, recording.as_deref(), &targets, &files)
+                .map_err(|error| loaded.failure(StudyError::Float { place: None, error }))?
         }
         _ => {
             let implementation = loaded.need_implementation("verify")?;

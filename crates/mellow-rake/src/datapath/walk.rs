@@ -111,7 +111,7 @@ impl<'a, A: Arithmetic> Machine<'a, A> {
     }
 
     /// One firing: runs the program, then every line moves on by one. The words of all ports stand one after
-    /// the other.
+    /// the other; those that are not given stay as they were, zero at first.
     pub(super) fn step(&mut self, input: impl IntoIterator<Item = A::Word>) -> &[A::Word] {
         let datapath = self.datapath;
         let zero = self.arithmetic.zero();

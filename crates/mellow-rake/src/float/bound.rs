@@ -24,7 +24,7 @@
 //! Taps. |error| ≤ γ_N·Σ|h|·peak + N·η·(1 + γ_N) with γ_N = N·u/(1 − N·u) (Higham, eq. 3.5).
 
 use super::wide::UNIT;
-use super::{FloatFilter, FloatOperation, FloatStructure, SectionProgram};
+use super::{FloatFilter, FloatOperation, SectionProgram};
 use crate::effort::Effort;
 use crate::filter::{Decay, LinearSystem, NotProved, PeakGain};
 
@@ -205,41 +205,39 @@ struct Cascade {
 
 impl Cascade {
     fn new(filter: &FloatFilter, program: &SectionProgram) -> Self {
-        debug_assert_ne!(filter.structure(), FloatStructure::FirDirect);
-        let mut operations: Vec<Flat> = Vec::new();
+        // The first operation is the input of all; that of a later section is the output of the one before.
+        let mut operations = vec![Flat::Input];
         let mut states = Vec::new();
-        let mut input = None;
+        let mut input = 0;
         for row in filter.rows() {
-            let (first, before) = (operations.len(), states.len());
-            // The input of a section is the output of the one before, and no operation of its own.
-            let place = |at: usize, input: Option<usize>| match (at, input) {
-                (0, Some(input)) => input,
-                _ => first + at,
-            };
-            for (at, operation) in program.operations.iter().enumerate() {
-                operations.push(match *operation {
-                    FloatOperation::Input if at == 0 => Flat::Input,
-                    FloatOperation::Input => Flat::Sum(place(0, input), place(0, input)),
+            let before = states.len();
+            // Where each operation of the section stands in the whole.
+            let mut places: Vec<usize> = Vec::new();
+            for operation in &program.operations {
+                let flat = match *operation {
+                    FloatOperation::Input => {
+                        places.push(input);
+                        continue;
+                    }
                     FloatOperation::State(state) => Flat::State(before + state),
                     FloatOperation::Product { column, of } => {
-                        Flat::Product { coefficient: row[column], of: place(of, input) }
+                        Flat::Product { coefficient: row[column], of: places[of] }
                     }
-                    FloatOperation::Sum(one, other) => {
-                        Flat::Sum(place(one, input), place(other, input))
-                    }
+                    FloatOperation::Sum(one, other) => Flat::Sum(places[one], places[other]),
                     FloatOperation::Difference(one, other) => {
-                        Flat::Difference(place(one, input), place(other, input))
+                        Flat::Difference(places[one], places[other])
                     }
-                });
+                };
+                places.push(operations.len());
+                operations.push(flat);
             }
-            let mut given = vec![0; program.states.len()];
+            states.resize(before + program.states.len(), 0);
             for (state, from) in &program.states {
-                given[*state] = place(*from, input);
+                states[before + state] = places[*from];
             }
-            states.extend(given);
-            input = Some(first + program.output);
+            input = places[program.output];
         }
-        let output = input.unwrap_or(0);
+        let output = input;
         let passed_on = passed_on(&operations, &states, output);
         let mut ends: Vec<usize> = (0..operations.len()).collect();
         for at in (0..operations.len()).rev() {
@@ -252,7 +250,7 @@ impl Cascade {
     fn run(&self, state: &mut [f64], drive: f64, seen: &mut [f64], absolute: bool) {
         for (at, operation) in self.operations.iter().enumerate() {
             let exact = match *operation {
-                Flat::Input if at == 0 && self.driven.is_none() => drive,
+                Flat::Input if self.driven.is_none() => drive,
                 Flat::Input => 0.0,
                 Flat::State(place) => state[place],
                 Flat::Product { coefficient, of } if absolute => coefficient.abs() * seen[of],

@@ -164,6 +164,26 @@ impl FloatFilter {
         format: FloatFormat,
         structure: FloatStructure,
     ) -> Result<Self, FloatError> {
+        let filter = FloatFilter::with_any_poles(form, format, structure)?;
+        if let Form::Sections(sections) = filter.rounded()
+            && let Some(section) = sections.0.iter().position(|section| !section.is_stable())
+        {
+            let radius = sections.0[section].pole_radius();
+            let other = FloatFormat::ALL.into_iter().find(|other| {
+                other.unit_roundoff() < format.unit_roundoff()
+                    && FloatFilter::new(form, *other, structure).is_ok()
+            });
+            return Err(FloatError::Unstable { section, format, radius, other });
+        }
+        Ok(filter)
+    }
+
+    /// The same wherever the poles are.
+    pub(crate) fn with_any_poles(
+        form: &Form,
+        format: FloatFormat,
+        structure: FloatStructure,
+    ) -> Result<Self, FloatError> {
         let wrong = |needed, found| FloatError::Structure { structure, needed, found };
         let rows: Vec<Vec<f64>> = match (form, structure) {
             (Form::Taps(taps), FloatStructure::FirDirect) => vec![taps.0.clone()],
@@ -185,19 +205,7 @@ impl FloatFilter {
         };
         let row = |row: &Vec<f64>| row.iter().map(rounded).collect();
         let rows = rows.iter().map(row).collect::<Result<_, _>>()?;
-        let filter = FloatFilter { format, structure, rows };
-        if let Form::Sections(sections) = filter.rounded()
-            && let Some(section) = sections.0.iter().position(|section| !section.is_stable())
-        {
-            let radius = sections.0[section].pole_radius();
-            let other = FloatFormat::ALL.into_iter().find(|other| {
-                *other != format
-                    && other.unit_roundoff() < format.unit_roundoff()
-                    && FloatFilter::new(form, *other, structure).is_ok()
-            });
-            return Err(FloatError::Unstable { section, format, radius, other });
-        }
-        Ok(filter)
+        Ok(FloatFilter { format, structure, rows })
     }
 
     /// The format of coefficients, inputs, outputs and all between.

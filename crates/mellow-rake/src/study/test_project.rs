@@ -73,7 +73,8 @@ impl Study {
             (Some(filter), Some(float)) => {
                 let effort = self.spec.effort;
                 let recording = wish.recording;
-                let found = Proof::begin_float(filter, form, float, recording, min_ser, effort);
+                let found = Proof::begin_float(filter, form, float, recording, min_ser, effort)
+                    .map_err(|error| StudyError::Float { place: None, error })?;
                 (TestWords::Numbers(filter.format()), found)
             }
             _ => {

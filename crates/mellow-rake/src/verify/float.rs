@@ -1,21 +1,18 @@
 //! A filter in floating point against the filter as designed.
 
 use super::reference::rms;
-use super::stimulus::shapes;
+use super::stimulus::{RECORDING, shapes};
 use super::{Expected, Proof, ReferenceError, Stimulus, StimulusResult};
 use crate::effort::Effort;
 use crate::filter::{Decay, Difference, Form, NotProved, PeakGain};
 use crate::fixed::WordFormat;
-use crate::float::{FloatBound, FloatFilter, FloatFormat, FloatSimulator, run_wide};
+use crate::float::{FloatBound, FloatError, FloatFilter, FloatFormat, FloatSimulator, run_wide};
 use crate::spec::Float;
 use crate::units::Level;
 use crate::units::level::decibels;
 
 /// Words of so many bits are the shapes of stimuli made of.
 const SHAPE: &str = "s24f23";
-
-/// The stimulus that was not made up.
-const RECORDING: &str = "recording";
 
 /// A filter in floating point and what it is held against.
 struct Judge {
@@ -82,6 +79,9 @@ impl Proof {
     /// A filter in floating point against the designed one on all stimuli, words being the integers of the
     /// bits of numbers; the targets are yet to be run. The step that errors are told in is that of the
     /// format at 1.
+    ///
+    /// # Errors
+    /// [`FloatError::Structure`] for a designed filter that is none for the structure of this one.
     pub fn begin_float(
         filter: &FloatFilter,
         designed: &Form,
@@ -89,12 +89,11 @@ impl Proof {
         recording: Option<&[f64]>,
         min_ser: Option<Level>,
         effort: Effort,
-    ) -> (Self, Expected) {
+    ) -> Result<(Self, Expected), FloatError> {
         let loudest = recording.unwrap_or_default().iter().map(|value| value.abs());
         let loudest = loudest.filter(|value| value.is_finite()).fold(0.0, f64::max);
-        let reference = FloatFilter::new(designed, FloatFormat::Double, filter.structure());
-        // Coefficients that fit a shorter format fit this one.
-        let reference = reference.unwrap_or_else(|_| filter.clone());
+        let structure = filter.structure();
+        let reference = FloatFilter::with_any_poles(designed, FloatFormat::Double, structure)?;
         let mut rounded = filter.rounded();
         let gain = Decay::prove_within(&mut rounded, effort)
             .map(|decay| decay.impulse(&mut rounded).pop().unwrap_or_default());
@@ -121,7 +120,7 @@ impl Proof {
             held: false,
             complete: false,
         };
-        (proof.with(Vec::new()), expected)
+        Ok((proof.with(Vec::new()), expected))
     }
 }
 

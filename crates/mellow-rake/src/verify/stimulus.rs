@@ -25,6 +25,8 @@ pub const LONGEST_MADE_UP: usize = 2 * LONGEST;
 const LONGEST: usize = 16_384;
 /// The shortest.
 const SHORTEST: usize = 512;
+/// The name of the stimulus that is not made up.
+pub(crate) const RECORDING: &str = "recording";
 const NOISE_SEED: u64 = 0x4d65_6c6c_6f77;
 
 /// The stimuli for a datapath: the recording, if there is one, and those made up. Without the impulse
@@ -39,7 +41,7 @@ pub fn stimuli(
 ) -> Vec<Stimulus> {
     let recording = recording.map(|recording| {
         let samples = recording.to_vec();
-        Stimulus { name: "recording", samples, is_signal: true }
+        Stimulus { name: RECORDING, samples, is_signal: true }
     });
     recording.into_iter().chain(shapes(checked.input(), gain)).collect()
 }

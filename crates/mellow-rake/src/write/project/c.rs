@@ -18,7 +18,7 @@ pub(super) fn files(project: &TestProject, name: &str, capitals: &str) -> Vec<Ge
     for (from, to) in [
         ("@STEP_OF_ERRORS@", format!("{:?}", project.words.step())),
         ("@IS_EXACT@", i32::from(project.words.is_exact()).to_string()),
-        ("@VALUE_OF_ONE@", value_of_one(project.words)),
+        ("@VALUE_OF_ONE@", format!("{:?}", project.words.value_of_one())),
     ] {
         runner = runner.replace(from, &to);
     }
@@ -37,14 +37,6 @@ fn types(words: TestWords) -> [&'static str; 2] {
         TestWords::Integers(formats) => formats.map(storage),
         TestWords::Numbers(FloatFormat::Single) => ["float"; 2],
         TestWords::Numbers(FloatFormat::Double) => ["double"; 2],
-    }
-}
-
-/// What an output of 1 is worth.
-fn value_of_one(words: TestWords) -> String {
-    match words {
-        TestWords::Integers([_, output]) => format!("{:?}", output.step()),
-        TestWords::Numbers(_) => "1.0".to_owned(),
     }
 }
 

@@ -41,6 +41,14 @@ impl TestWords {
         }
     }
 
+    /// What an output of 1 is worth.
+    fn value_of_one(self) -> f64 {
+        match self {
+            TestWords::Integers([_, output]) => output.step(),
+            TestWords::Numbers(_) => 1.0,
+        }
+    }
+
     /// Whether words must be equal.
     fn is_exact(self) -> bool {
         matches!(self, TestWords::Integers(_))

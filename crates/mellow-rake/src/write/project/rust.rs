@@ -14,7 +14,7 @@ pub(super) fn files(project: &TestProject, name: &str) -> Vec<GeneratedFile> {
         ("@ORIGIN@", ORIGIN.to_owned()),
         ("@STEP_OF_ERRORS@", format!("{:?}", project.words.step())),
         ("@IS_EXACT@", project.words.is_exact().to_string()),
-        ("@VALUE_OF_ONE@", value_of_one(project.words)),
+        ("@VALUE_OF_ONE@", format!("{:?}", project.words.value_of_one())),
         ("@ZERO@", zero(project.words).to_owned()),
         ("@OUTPUT@", types[1].clone()),
         ("@FILTER@", camel_case(name)),
@@ -35,13 +35,6 @@ fn types(words: TestWords) -> [String; 2] {
     match words {
         TestWords::Integers(formats) => formats.map(storage),
         TestWords::Numbers(format) => [format.as_str(), format.as_str()].map(str::to_owned),
-    }
-}
-
-fn value_of_one(words: TestWords) -> String {
-    match words {
-        TestWords::Integers([_, output]) => format!("{:?}", output.step()),
-        TestWords::Numbers(_) => "1.0".to_owned(),
     }
 }
 
