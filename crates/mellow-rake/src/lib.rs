@@ -65,6 +65,7 @@ mod effort;
 pub mod filter;
 pub mod fixed;
 pub mod float;
+pub mod hardware;
 pub mod implementation;
 pub mod quality;
 pub mod random;

@@ -8,6 +8,7 @@ mod error;
 mod fir;
 mod fixed;
 mod float;
+mod hardware;
 mod name;
 mod place;
 #[cfg(feature = "spec-file")]
@@ -22,6 +23,7 @@ mod read_fir_kinds;
 mod read_fixed;
 #[cfg(feature = "spec-file")]
 mod read_float;
+mod read_hardware;
 #[cfg(feature = "spec-file")]
 mod read_recursive;
 mod structure;
@@ -32,6 +34,7 @@ mod wish_kinds;
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
 pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};
 pub use self::float::Float;
+pub use self::hardware::{Hardware, Interface};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
@@ -76,6 +79,8 @@ pub struct Spec {
     pub fixed: Option<Fixed>,
     /// Or its format, if it is to run in floating point.
     pub float: Option<Float>,
+    /// What hardware is to be like, if it is to share multipliers; otherwise it takes a clock for a sample.
+    pub hardware: Option<Hardware>,
     /// The converter before the filter, if it is known.
     pub converter: Option<ConverterWish>,
     /// What the proof must show.

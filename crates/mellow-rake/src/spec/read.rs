@@ -5,6 +5,7 @@ use super::read_fir::{self, Wanted, fir_band};
 use super::read_fir_kinds::fir_kind;
 use super::read_fixed::fixed;
 use super::read_float::float;
+use super::read_hardware::hardware;
 use super::read_recursive::{design_word, recursive};
 use super::{
     ConverterWish, EqualizerWish, Fixed, Name, NotchWidth, Problem, Spec, SpecError, Verify, Want,
@@ -287,6 +288,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         "equalizer",
         "fixed",
         "float",
+        "hardware",
         "converter",
         "verify",
         "effort",
@@ -305,6 +307,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     let equalizer = equalizer(&top, &want, sample_rate)?;
     let fixed = fixed(&top, want.has_taps())?.map(|fixed| Fixed { effort, ..fixed });
     let float = float(&top, want.has_taps(), fixed.as_ref())?;
+    let hardware = hardware(&top, sample_rate, fixed.as_ref())?;
     Ok(Spec {
         name,
         sample_rate,
@@ -312,6 +315,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         equalizer,
         fixed,
         float,
+        hardware,
         converter: converter(&top, false)?,
         verify: verify(&top)?,
         effort,

@@ -1,9 +1,10 @@
 //! A spec said in Rust: the same types, checks and errors as of a text.
 
+use super::hardware::without_words;
 use super::{
     Coefficients, DirectWish, EqualizerWish, FirEdges, FirMethod, FirShape, FirWish, Fixed, Float,
-    Leak, Name, NotchWidth, Phase, Problem, Recursive, RecursiveEdges, Spec, SpecError, Verify,
-    Want,
+    Hardware, Leak, Name, NotchWidth, Phase, Problem, Recursive, RecursiveEdges, Spec, SpecError,
+    Verify, Want,
 };
 use crate::effort::Effort;
 use crate::filter::{BandKind, EdgeMeaning, Family, Mapping};
@@ -72,6 +73,7 @@ pub struct Wish {
     equalizer: Option<EqualizerWish>,
     fixed: Option<Fixed>,
     float: Option<Float>,
+    hardware: Option<Hardware>,
     effort: Effort,
 }
 
@@ -108,6 +110,7 @@ impl Wish {
             equalizer: None,
             fixed: None,
             float: None,
+            hardware: None,
             effort: Effort::default(),
         }
     }
@@ -249,6 +252,21 @@ impl Wish {
         Wish { fixed: Some(fixed), ..self }
     }
 
+    /// In hardware that shares multipliers.
+    ///
+    /// ```
+    /// use mellow_rake::Wish;
+    /// use mellow_rake::spec::{Fixed, Hardware, Structure};
+    /// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
+    /// let wish = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(8).words(words);
+    /// let study = wish.hardware(Hardware::default()).study()?;
+    /// assert_eq!(study.hardware()?.expect("asked for").scheduled.interval(), 20);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn hardware(self, hardware: Hardware) -> Self {
+        Wish { hardware: Some(hardware), ..self }
+    }
+
     /// In floating point, in the structure that is usual for it and for inputs up to 1.
     ///
     /// ```
@@ -286,6 +304,9 @@ impl Wish {
         if self.float.is_some() && self.fixed.is_some() {
             return Err(wrong("float", Problem::Both { other: "fixed" }));
         }
+        if self.hardware.is_some() && self.fixed.is_none() {
+            return Err(wrong("hardware", without_words()));
+        }
         let chosen = |float: Float| match float.is_chosen {
             true => Float { peak: float.peak, ..Float::new(float.format, want.has_taps()) },
             false => float,
@@ -297,6 +318,7 @@ impl Wish {
             want,
             equalizer: self.equalizer,
             float,
+            hardware: self.hardware,
             fixed: self.fixed.map(|fixed| Fixed { effort, ..fixed }),
             converter: None,
             verify: Verify::default(),

@@ -2,6 +2,7 @@
 
 use crate::design::{DesignAdvice, DesignError};
 use crate::float::FloatError;
+use crate::hardware::HardwareError;
 use crate::implementation::{Advice, ImplementError};
 use crate::spec::{SpecError, SpecPlace, keyed};
 use crate::write::WriteError;
@@ -45,6 +46,13 @@ pub enum StudyError {
         /// What is wrong.
         error: FloatError,
     },
+    /// The hardware that is wished for cannot do it.
+    Hardware {
+        /// Where it stands, if it stands in a text.
+        place: Option<SpecPlace>,
+        /// What is wrong.
+        error: HardwareError,
+    },
     /// A reference for a recording that is shorter than it.
     Reference {
         /// Samples of the reference.
@@ -67,6 +75,7 @@ impl StudyError {
             StudyError::Design { error, .. } => error.keys(),
             StudyError::Implement { error, .. } => vec![error.key().to_owned()],
             StudyError::Float { .. } => vec!["float.format".to_owned()],
+            StudyError::Hardware { error, .. } => vec![error.key().to_owned()],
             StudyError::Reference { .. } => Vec::new(),
             StudyError::NoWords | StudyError::Write(_) => vec!["fixed".to_owned()],
         }
@@ -98,6 +107,7 @@ impl Display for StudyError {
                 f.write_str(&refused(place, error, change))
             }
             StudyError::Float { place, error } => f.write_str(&refused(place, error, None)),
+            StudyError::Hardware { place, error } => f.write_str(&refused(place, error, None)),
             StudyError::Write(error) => error.fmt(f),
             StudyError::Reference { found, needed } => write!(
                 f,

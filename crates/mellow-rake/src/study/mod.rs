@@ -56,6 +56,7 @@ pub use test_project::TestWish;
 use crate::design::{Design, design};
 use crate::filter::Form;
 use crate::float::{FloatBound, FloatFilter};
+use crate::hardware::{HardwareChoice, SignalFlow, UnitProgram, choose};
 use crate::implementation::{Goal, Implementation, advice, implement_toward};
 use crate::quality::{QualityRow, Report, meets_spec};
 #[cfg(feature = "spec-file")]
@@ -77,6 +78,7 @@ pub struct Study {
     implementation: OnceLock<Result<Option<Implementation>, StudyError>>,
     float: OnceLock<Result<Option<FloatFilter>, StudyError>>,
     float_bound: OnceLock<Option<FloatBound>>,
+    hardware: OnceLock<Result<Option<HardwareChoice>, StudyError>>,
     designed: OnceLock<Report>,
     rounded: OnceLock<Option<Report>>,
 }
@@ -145,6 +147,7 @@ impl Study {
             implementation: OnceLock::new(),
             float: OnceLock::new(),
             float_bound: OnceLock::new(),
+            hardware: OnceLock::new(),
             designed: OnceLock::new(),
             rounded: OnceLock::new(),
         })
@@ -197,6 +200,35 @@ impl Study {
         self.float.get_or_init(make).as_ref().map_err(Clone::clone).map(Option::as_ref)
     }
 
+    /// The schedule of the integers on shared multipliers; `None` where the spec does not ask for hardware.
+    ///
+    /// # Errors
+    /// As of [`integers`](Study::integers), and [`StudyError::Hardware`] where what is wished for cannot do
+    /// it.
+    pub fn hardware(&self) -> Result<Option<&HardwareChoice>, StudyError> {
+        let make = || {
+            let Some(wish) = self.spec.hardware else { return Ok(None) };
+            let checked = &self.integers()?.checked;
+            let chosen = SignalFlow::of(checked)
+                .and_then(|flow| choose(&flow, &wish, self.spec.sample_rate))
+                .and_then(|chosen| UnitProgram::of(&chosen.scheduled).map(|_| chosen));
+            chosen.map(Some).map_err(|error| {
+                let place = place(self.text.as_deref(), &[error.key().to_owned()]);
+                StudyError::Hardware { place, error }
+            })
+        };
+        self.hardware.get_or_init(make).as_ref().map_err(Clone::clone).map(Option::as_ref)
+    }
+
+    /// Clocks from a word that goes into what is written in a language to the word that comes out; `None` of
+    /// programs, which have none, and where nothing can be written.
+    pub fn latency_clocks(&self, language: Language) -> Option<u32> {
+        match (language, self.hardware()) {
+            (Language::Verilog, Ok(Some(chosen))) => u32::try_from(chosen.scheduled.latency()).ok(),
+            _ => language.latency_clocks(),
+        }
+    }
+
     fn implement(&self) -> Result<Option<Implementation>, StudyError> {
         let Some(fixed) = self.spec.fixed else {
             return Ok(None);
@@ -231,7 +263,17 @@ impl Study {
             return Ok(files);
         }
         let filter = self.integers()?;
-        for (language, ..) in asked {
+        let hardware = self.hardware()?;
+        for (language, name, _) in asked {
+            if let (Some(chosen), Language::Verilog | Language::Vhdl) = (hardware, language) {
+                if *language == Language::Vhdl {
+                    return Err(StudyError::Write(WriteError::Scheduled { target: name }));
+                }
+                let written =
+                    write::verilog::write_scheduled(&chosen.scheduled, &filter.checked, &symbols);
+                files.extend(written.map_err(|error| StudyError::Hardware { place: None, error })?);
+                continue;
+            }
             files.extend(
                 match language {
                     Language::C => write::c::write(&filter.checked, &symbols),

@@ -88,6 +88,15 @@ pub enum WriteError {
         /// The target.
         target: &'static str,
     },
+    /// Scheduled hardware in a language that it is not written in.
+    #[error(
+        "hardware on shared multipliers is written in Verilog, not yet in {target}; without the table \
+             [hardware] {target} is written that takes a clock for each sample"
+    )]
+    Scheduled {
+        /// The target.
+        target: &'static str,
+    },
     /// A program that changes the rate, or has several ports.
     #[error(
         "{target} is written for programs that take one word and give one; this one takes {takes} and gives \

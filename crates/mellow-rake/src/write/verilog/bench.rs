@@ -2,10 +2,17 @@
 
 use super::super::ORIGIN;
 use crate::datapath::Checked;
+use crate::hardware::Scheduled;
+use crate::spec::Interface;
 
 /// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps
 /// between samples, every output compared, and all outputs written to a third file.
 pub(super) fn text(checked: &Checked, name: &str) -> String {
+    format!("{}\nmodule {name}_tb;\n{}", opening(checked, name), include_str!("bench.v"))
+}
+
+/// What test benches begin with.
+fn opening(checked: &Checked, name: &str) -> String {
     format!(
         "// {ORIGIN}\n//\n\
          // +stimulus=FILE  input words in hex, one a line\n\
@@ -13,10 +20,26 @@ pub(super) fn text(checked: &Checked, name: &str) -> String {
          // +observed=FILE  where the words that came out are written (optional)\n\
          // The last line printed is RESULT, the number of samples and the number of mismatches.\n\
          `default_nettype none\n\n\
-         `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n\n\
-         module {name}_tb;\n{}",
+         `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n",
         checked.input().width(),
         checked.output().width(),
-        include_str!("bench.v"),
+    )
+}
+
+/// The same for a filter that says when it is ready: samples stay until they are taken, and where it can
+/// wait, outputs are left standing for some clocks.
+pub(super) fn with_ready(checked: &Checked, scheduled: &Scheduled, name: &str) -> String {
+    let waits = match scheduled.resources().interface {
+        Interface::Valid => "",
+        Interface::ValidReady => "`define FILTER_WAITS\n",
+    };
+    let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
+    // A sample waits for the one before, for the memory to be cleared, for outputs to be taken.
+    let patience = scheduled.interval() + words + 1_000;
+    format!(
+        "{}`define FILTER_LATENCY {}\n`define FILTER_PATIENCE {patience}\n{waits}\nmodule {name}_tb;\n{}",
+        opening(checked, name),
+        scheduled.latency(),
+        include_str!("bench_ready.v"),
     )
 }

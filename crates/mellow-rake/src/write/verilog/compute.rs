@@ -5,7 +5,6 @@ use super::super::lower::{
     Addend, Addition, Coefficient, Exponent, Factor, Index, Limiting, Local, Lowered, Read,
     Statement, Step, Sum, Value,
 };
-use super::super::number::verilog_integer;
 use super::vector::Vector;
 use super::{EXPONENT_BITS, constant_name};
 use crate::datapath::{Row, Sign};
@@ -327,19 +326,8 @@ impl Statements<'_> {
         let floor = Vector { name: format!("{name}_f"), width: kept, signed: vector.signed };
         self.declare(&floor.name, kept);
         lines.push(format!("{} = {dropped}[{}:{shift}];", floor.name, long - 1));
-        let half = format!("{dropped}[{}]", shift - 1);
-        let below =
-            if shift > 1 { format!("(|{dropped}[{}:0])", shift - 2) } else { "1'b0".to_owned() };
-        let lowest = format!("{dropped}[{shift}]");
-        let sign =
-            if vector.signed { format!("{dropped}[{}]", long - 1) } else { "1'b0".to_owned() };
-        let up = match rounding {
-            Rounding::Floor => None,
-            Rounding::HalfUp => Some(half),
-            Rounding::HalfEven => Some(format!("({half} & ({below} | {lowest}))")),
-            Rounding::HalfAway => Some(format!("({half} & ({below} | ~{sign}))")),
-            Rounding::TowardZero => Some(format!("({sign} & (|{dropped}[{}:0]))", shift - 1)),
-        };
+        let source = Vector { name: dropped, width: long, signed: vector.signed };
+        let up = source.carry(shift, rounding);
         let floor = floor.at(width);
         let text = match up {
             None => floor,
@@ -352,30 +340,10 @@ impl Statements<'_> {
 
     fn limit(&mut self, local: Local, source: Local, how: Limiting) {
         let (source, name, format) = (vector(source), vector(local).name, local.format);
-        let width = format.width();
-        let mut text = source.at(width);
-        if let Limiting::Saturate { below: is_below, above: is_above } = how {
-            let own = source.width;
-            // Above: not negative, and a bit set that the format has not. Below: negative, and such a bit
-            // clear.
-            let value_bits = width - u32::from(format.is_signed());
-            let top = own - u32::from(source.signed);
-            let sign = format!("{}[{}]", source.name, own - 1);
-            if is_above {
-                let high = verilog_integer(format.maximum(), width);
-                let beyond = format!("(|{}[{}:{value_bits}])", source.name, top - 1);
-                let above = if source.signed { format!("!{sign} && {beyond}") } else { beyond };
-                text = format!("({above}) ? {high} : {text}");
-            }
-            if is_below {
-                let low = verilog_integer(format.minimum(), width);
-                let below = match format.is_signed() {
-                    true => format!("{sign} && !(&{}[{}:{value_bits}])", source.name, top - 1),
-                    false => sign,
-                };
-                text = format!("({below}) ? {low} : {text}");
-            }
-        }
+        let text = match how {
+            Limiting::Saturate { below, above } => source.saturated(format, below, above),
+            Limiting::Fits | Limiting::Wrap => source.at(format.width()),
+        };
         self.line(&format!("{name} = {text}; // {format}"));
     }
 }

@@ -8,7 +8,12 @@
 
 mod bench;
 mod compute;
+mod field;
+mod logic;
+mod scheduled;
 mod vector;
+
+pub use scheduled::write as write_scheduled;
 
 use super::capability::per_sample;
 use super::lower::{Lowered, lower};

@@ -1,0 +1,135 @@
+//! From a flow to a schedule.
+
+use super::{FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, SignalFlow};
+
+/// A schedule of as few clocks as are found.
+///
+/// Tasks are issued one after the other, whichever can go on soonest; within a task the products whose words
+/// are there go first, of these the oldest words first. A word of an earlier firing is there when its task
+/// has ended in that firing, which depends on the interval: it is tried from the number of products upwards,
+/// each time with what the last attempt says about when tasks end (modulo scheduling: B. R. Rau, "Iterative
+/// modulo scheduling", 1994).
+///
+/// ```
+/// use mellow_rake::Wish;
+/// use mellow_rake::spec::{Fixed, Structure};
+/// use mellow_rake::hardware::{Resources, SignalFlow, schedule};
+/// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
+/// let study = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(8).words(words).study()?;
+/// let flow = SignalFlow::of(&study.integers()?.checked)?;
+/// let scheduled = schedule(&flow, Resources::default())?;
+/// // Four sections, five clocks each.
+/// assert_eq!(scheduled.interval(), 20);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # Errors
+/// [`HardwareError::Range`] for resources that there cannot be.
+pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, HardwareError> {
+    resources.check()?;
+    let mut flow = flow.clone();
+    match resources.folds {
+        true => flow.fold(),
+        false => flow.unfold(),
+    }
+    let mut schedule = Schedule { flow, resources, interval: 0, issues: Vec::new() };
+    let depth = schedule.depth();
+    let clocks = |products: usize| products.div_ceil(resources.multipliers);
+    let tasks = &schedule.flow.tasks;
+    let least = tasks.iter().map(|task| clocks(task.products.len())).sum::<usize>().max(1);
+    // One task after the other, each when the one before has been written, is always right.
+    let most = least + (tasks.len() + 1) * (depth + 1);
+    let mut ends = vec![0; tasks.len()];
+    let mut interval = least;
+    while interval <= most {
+        for _ in 0..ROUNDS {
+            let (issues, found) = issue(&schedule.flow, resources, depth, interval, &ends);
+            let span = issues.last().map_or(1, |issue: &Issue| issue.clock + 1);
+            let settled = found == ends;
+            ends = found;
+            let candidate = Schedule { interval: interval.max(span), issues, ..schedule.clone() };
+            if let Ok(scheduled) = candidate.check() {
+                return Ok(scheduled);
+            }
+            if settled {
+                break;
+            }
+        }
+        interval += (interval / 64).max(1);
+    }
+    // With as much time between samples as all tasks take one after the other, nothing is early or late.
+    (schedule.issues, _) = issue(&schedule.flow, resources, depth, usize::MAX >> 32, &ends);
+    schedule.interval = schedule.issues.last().map_or(1, |issue| issue.clock + 1) + depth + 1;
+    Ok(schedule.check().expect("each task follows the one before it"))
+}
+
+/// A task that may be issued: the clocks that it loses, its number, and the clock of each of its products.
+type Next = (usize, usize, Vec<(usize, usize)>);
+
+/// How often an interval is tried with what was found before.
+const ROUNDS: usize = 4;
+
+/// All products in order, with the clocks in which tasks issue their last; `ends` are those of the firings
+/// before.
+fn issue(
+    flow: &SignalFlow,
+    resources: Resources,
+    depth: usize,
+    interval: usize,
+    ends: &[usize],
+) -> (Vec<Issue>, Vec<usize>) {
+    let period = interval.saturating_mul(resources.channels);
+    let mut found: Vec<Option<usize>> = vec![None; flow.tasks.len()];
+    let mut issues = Vec::with_capacity(flow.products());
+    let mut clock = 0;
+    let ready = |word: FlowWord, found: &[Option<usize>]| -> Option<usize> {
+        let Some(task) = word.signal.checked_sub(1) else { return Some(0) };
+        let end = if word.age == 0 { found[task]? } else { ends[task] };
+        Some((end + depth).saturating_sub(word.age.saturating_mul(period)))
+    };
+    for _ in 0..flow.tasks.len() {
+        let mut best: Option<Next> = None;
+        for (index, task) in flow.tasks.iter().enumerate() {
+            if found[index].is_some() {
+                continue;
+            }
+            // When each product may be issued; none while a word of this firing is not even on its way.
+            let times: Option<Vec<_>> = (task.products.iter().enumerate())
+                .map(|(number, product)| {
+                    let first = ready(product.first, &found)?;
+                    let second = product.second.map_or(Some(0), |(_, word)| ready(word, &found))?;
+                    let age = product.first.age;
+                    Some((first.max(second), std::cmp::Reverse(age), number))
+                })
+                .collect();
+            let Some(mut times) = times else { continue };
+            times.sort_unstable();
+            let mut at = clock;
+            let mut order: Vec<(usize, usize)> = Vec::with_capacity(times.len());
+            for group in times.chunks(resources.multipliers) {
+                let last = group.iter().map(|(ready, ..)| *ready).max().unwrap_or(0);
+                at = at.max(last);
+                order.extend(group.iter().map(|(.., number)| (at, *number)));
+                at += 1;
+            }
+            let lost = at - clock - times.len().div_ceil(resources.multipliers);
+            if best.as_ref().is_none_or(|(least, ..)| lost < *least) {
+                best = Some((lost, index, order));
+            }
+            if best.as_ref().is_some_and(|(least, ..)| *least == 0) {
+                break;
+            }
+        }
+        let (_, task, order) = best.expect("a task whose words are there: they stand in order");
+        let mut multiplier = 0;
+        let mut before = None;
+        for (at, product) in order {
+            multiplier = if before == Some(at) { multiplier + 1 } else { 0 };
+            before = Some(at);
+            issues.push(Issue { clock: at, multiplier, task, product });
+            found[task] = Some(at);
+            clock = at + 1;
+        }
+    }
+    (issues, found.into_iter().map(|end| end.unwrap_or(0)).collect())
+}

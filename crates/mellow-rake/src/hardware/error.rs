@@ -1,0 +1,134 @@
+//! What can be wrong with a wish for hardware, or with a schedule.
+
+/// Why there is no schedule for a datapath.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum HardwareError {
+    /// A program that changes the rate, or has several ports.
+    #[error(
+        "hardware on shared multipliers is made of filters that take one word and give one; this one takes \
+         {takes} and gives {gives} in a firing"
+    )]
+    Firing {
+        /// Words that a firing takes.
+        takes: usize,
+        /// Words that it gives.
+        gives: usize,
+    },
+    /// More products and sums than are scheduled.
+    #[error("{found} products and sums in a firing; at most {most} are scheduled")]
+    Products {
+        /// How many there are.
+        found: usize,
+        /// How many may be.
+        most: usize,
+    },
+    /// Nothing to do it with, or more than there can be.
+    #[error("{found} {what}; 1 to {most} are accepted")]
+    Range {
+        /// Of what.
+        what: &'static str,
+        /// How many were asked for.
+        found: usize,
+        /// How many may be.
+        most: usize,
+    },
+    /// The clock leaves too few clocks for each sample.
+    #[error(
+        "{available} clocks are there for each sample and {needed} are needed with {multipliers} \
+         multiplier(s); {remedy}"
+    )]
+    Clock {
+        /// Clocks between two samples.
+        available: u64,
+        /// Clocks that a sample takes.
+        needed: u64,
+        /// With so many multipliers.
+        multipliers: usize,
+        /// What would do.
+        remedy: String,
+    },
+    /// Sums or words that are wider than the unit is written for.
+    #[error("a sum needs {needed} bits; the unit has at most {most}")]
+    Width {
+        /// Bits needed.
+        needed: u32,
+        /// The most there are.
+        most: u32,
+    },
+}
+
+impl HardwareError {
+    /// The key of a spec that this is about.
+    pub fn key(&self) -> &'static str {
+        match self {
+            HardwareError::Clock { .. } => "hardware.clock",
+            HardwareError::Range { what, .. } if what.starts_with("multipliers") => {
+                "hardware.multipliers"
+            }
+            HardwareError::Range { what, .. } if what.starts_with("channels") => {
+                "hardware.channels"
+            }
+            HardwareError::Range { .. } => "hardware.multiplier_stages",
+            HardwareError::Width { .. } => "fixed.accumulator",
+            HardwareError::Firing { .. } | HardwareError::Products { .. } => "hardware",
+        }
+    }
+}
+
+/// Why a schedule is none.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ScheduleError {
+    /// A product that is issued twice, or never.
+    #[error("product {product} of task {task} is issued {times} times, and once is right")]
+    Times {
+        /// The task.
+        task: usize,
+        /// The product.
+        product: usize,
+        /// How often it is issued.
+        times: usize,
+    },
+    /// Something that is not there: a task, a product, a multiplier, a clock of the interval.
+    #[error("clock {clock}: no such task, product, multiplier or clock")]
+    Unknown {
+        /// When.
+        clock: usize,
+    },
+    /// Two things at once on one multiplier, or in one sum.
+    #[error("clock {clock}: tasks {one} and {other} use the sum at the same time")]
+    Clash {
+        /// When.
+        clock: usize,
+        /// A task.
+        one: usize,
+        /// Another.
+        other: usize,
+    },
+    /// A word that is read before it is written.
+    #[error("clock {clock}: task {task} reads a word that is there from clock {ready} on")]
+    Early {
+        /// When it is read.
+        clock: usize,
+        /// By which task.
+        task: usize,
+        /// The first clock in which it may be read, of the same firing.
+        ready: usize,
+    },
+    /// Two words that are written at once.
+    #[error("tasks {one} and {other} write at the same time (the input counts as task {input})",
+        input = usize::MAX)]
+    Port {
+        /// A task.
+        one: usize,
+        /// Another.
+        other: usize,
+    },
+    /// A word that would be written when its slot belongs to another.
+    #[error("what task {task} gives is written after its slot has passed on")]
+    Late {
+        /// The task.
+        task: usize,
+    },
+}

@@ -1,0 +1,129 @@
+//! What a scheduled unit is made of, told before it is built.
+
+use super::{HardwareError, Scheduled, UnitProgram};
+use crate::spec::Interface;
+
+/// Something that is built so many times at a width.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct Part {
+    /// What it is.
+    pub what: &'static str,
+    /// How many there are.
+    pub count: usize,
+    /// Bits of each.
+    pub bits: u32,
+}
+
+impl Part {
+    /// Bits of all of them.
+    pub fn all_bits(&self) -> u64 {
+        self.count as u64 * u64::from(self.bits)
+    }
+}
+
+/// What a unit is made of, before a synthesizer makes something better of it: registers into multiplier
+/// cells, adders into them, what is not used into nothing.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct Estimate {
+    /// Clocks from sample to sample.
+    pub interval: usize,
+    /// Clocks from a sample that is taken to its output.
+    pub latency: usize,
+    /// Multipliers.
+    pub multipliers: usize,
+    /// Bits of their two factors, with signs.
+    pub multiplier_bits: [u32; 2],
+    /// The share of multipliers and clocks that do something, 0 to 1.
+    pub use_of_multipliers: f64,
+    /// Memories: words and coefficients.
+    pub memories: Vec<Part>,
+    /// Adders and subtractors.
+    pub adders: Vec<Part>,
+    /// Registers.
+    pub registers: Vec<Part>,
+}
+
+impl Estimate {
+    /// Of a schedule.
+    ///
+    /// # Errors
+    /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
+    pub fn of(scheduled: &Scheduled) -> Result<Self, HardwareError> {
+        let program = UnitProgram::of(scheduled)?;
+        let schedule = scheduled.schedule();
+        let resources = scheduled.resources();
+        let lanes = resources.multipliers;
+        let has_pairs = schedule.has_pairs();
+        let copies = lanes * if has_pairs { 2 } else { 1 };
+        let channels = resources.channels.next_power_of_two();
+        let bits_to = |most: usize| (usize::BITS - most.leading_zeros()).max(1);
+        let (steps, slots) =
+            (bits_to(scheduled.interval() - 1), bits_to(scheduled.memory_words() - 1));
+        let part = |what, count, bits| Part { what, count, bits };
+        let words = scheduled.memory_words() * channels;
+        let (memory, coefficient) = (program.memory_bits, program.coefficient_bits);
+        let memories = vec![
+            part("words, a copy for each that is read in a clock", copies * words, memory),
+            part("coefficients", lanes << steps, coefficient),
+        ];
+        let operand = match has_pairs {
+            true => program.operand_bits.max(program.wide_bits.unwrap_or(0)),
+            false => memory,
+        };
+        let stores = program.instructions.iter().flatten().any(|one| one.place.is_some());
+        let (output, outputs) =
+            (scheduled.flow().format(scheduled.flow().output.signal), scheduled.output_words());
+        let mut adders = vec![
+            part("sum", 1, program.sum_bits),
+            part("sums of products", lanes - 1, program.sum_bits),
+            part("pairs", if has_pairs { lanes } else { 0 }, operand),
+            part("addresses", copies + usize::from(stores), slots),
+            part("counters", 1, steps + slots),
+        ];
+        adders.retain(|part| part.count > 0);
+        let front = resources.multiplier_stages - 1;
+        let product = program.operand_bits.min(operand) + coefficient;
+        let mut registers = vec![
+            part("input", 1, scheduled.flow().input.width()),
+            part("steps and head", 1, 2 * steps + slots),
+            part("addresses of words", copies, slots),
+            part("addresses of results", if stores { schedule.depth() } else { 0 }, slots),
+            part("words", copies, memory),
+            part("coefficients", lanes * if has_pairs { 2 } else { 1 }, coefficient),
+            part("pairs", if has_pairs { lanes } else { 0 }, operand),
+            part("in front of multipliers", lanes * front, operand + coefficient),
+            part("products", lanes, product),
+            part("words beside products", program.wide_bits.map_or(0, |_| lanes), operand),
+            part("sums of products", lanes - 1, program.sum_bits),
+            part("sum", 1, program.sum_bits),
+            part("result", 1, program.result_bits),
+            part("output", outputs, output.width() + 1),
+        ];
+        if resources.interface == Interface::ValidReady {
+            registers.push(part("samples on their way", 1, bits_to(outputs)));
+        }
+        registers.retain(|part| part.count > 0);
+        Ok(Estimate {
+            interval: scheduled.interval(),
+            latency: scheduled.latency(),
+            multipliers: lanes,
+            multiplier_bits: [program.operand_bits, coefficient],
+            use_of_multipliers: scheduled.use_of_multipliers(),
+            memories,
+            adders,
+            registers,
+        })
+    }
+
+    /// Bits of all memories.
+    pub fn memory_bits(&self) -> u64 {
+        self.memories.iter().map(Part::all_bits).sum()
+    }
+
+    /// Bits of all registers, but for marks, of which there is one for most steps of the way.
+    pub fn register_bits(&self) -> u64 {
+        self.registers.iter().map(Part::all_bits).sum()
+    }
+}

@@ -1,0 +1,240 @@
+//! The unit as registers, stepped clock by clock: what the written hardware does.
+
+use super::program::{Instruction, UnitProgram};
+use super::{HardwareError, Scheduled};
+use crate::datapath::Sign;
+use crate::spec::Interface;
+use std::collections::VecDeque;
+
+/// What stands on the input ports in a clock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct ClockInput {
+    /// Reset.
+    pub rst: bool,
+    /// Whether a sample is offered.
+    pub in_valid: bool,
+    /// The sample.
+    pub in_data: i64,
+    /// Whether a sample would be taken.
+    pub out_ready: bool,
+}
+
+/// What stands on the output ports in a clock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct ClockOutput {
+    /// Whether an offered sample is taken at the end of the clock.
+    pub in_ready: bool,
+    /// Whether a sample is there.
+    pub out_valid: bool,
+    /// The sample.
+    pub out_data: i64,
+}
+
+/// What is on its way through the unit: the step that was issued, for whom.
+#[derive(Debug, Clone)]
+struct Flight {
+    step: usize,
+    head: usize,
+    channel: usize,
+    /// For each multiplier its operand, from the clock after the memory was read.
+    operands: Vec<i128>,
+}
+
+/// The unit of a schedule, clock by clock.
+///
+/// ```
+/// use mellow_rake::Wish;
+/// use mellow_rake::spec::{Fixed, Structure};
+/// use mellow_rake::hardware::{ClockInput, Machine, Resources, SignalFlow, schedule};
+/// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
+/// let study = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(4).words(words).study()?;
+/// let flow = SignalFlow::of(&study.integers()?.checked)?;
+/// let scheduled = schedule(&flow, Resources::default())?;
+/// let mut machine = Machine::new(&scheduled)?;
+/// let offered = ClockInput { in_valid: true, in_data: 1000, out_ready: true, ..Default::default() };
+/// assert!(machine.clock(offered).in_ready);
+/// let idle = ClockInput { out_ready: true, ..Default::default() };
+/// let clocks = (1..).find(|_| machine.clock(idle).out_valid).unwrap();
+/// assert_eq!(clocks, scheduled.latency());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug)]
+pub struct Machine<'a> {
+    scheduled: &'a Scheduled,
+    program: UnitProgram,
+    /// Channel by channel.
+    memory: Vec<i128>,
+    /// The place in the memory that is cleared next, while it is.
+    clearing: Option<usize>,
+    head: usize,
+    channel: usize,
+    /// The step of the firing that is being issued.
+    step: Option<usize>,
+    /// The sample of it.
+    sample: i128,
+    /// Who is in which clock after its issue, the first in clock 1.
+    flights: Vec<Option<Flight>>,
+    sum: i128,
+    result: i128,
+    /// Results that wait, the oldest first.
+    output: VecDeque<i128>,
+    /// Samples that were taken and not yet given.
+    owed: usize,
+}
+
+impl<'a> Machine<'a> {
+    /// At power-up: all memory zero.
+    ///
+    /// # Errors
+    /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
+    pub fn new(scheduled: &'a Scheduled) -> Result<Self, HardwareError> {
+        let program = UnitProgram::of(scheduled)?;
+        let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
+        Ok(Machine {
+            scheduled,
+            program,
+            memory: vec![0; words],
+            clearing: None,
+            head: 0,
+            channel: scheduled.resources().channels - 1,
+            step: None,
+            sample: 0,
+            flights: vec![None; scheduled.schedule().depth()],
+            sum: 0,
+            result: 0,
+            output: VecDeque::new(),
+            owed: 0,
+        })
+    }
+
+    fn instruction(&self, step: usize) -> Option<&Instruction> {
+        self.program.instructions[step].as_ref()
+    }
+
+    /// The instruction that is so many clocks after its issue, if it ends a sum.
+    fn ending(&self, clocks: usize) -> Option<&Instruction> {
+        let flight = self.flights[clocks - 1].as_ref()?;
+        self.instruction(flight.step).filter(|instruction| instruction.ends)
+    }
+
+    /// What the outputs are in this clock, and what the registers become at its end.
+    pub fn clock(&mut self, input: ClockInput) -> ClockOutput {
+        let depth = self.flights.len();
+        let is_free = self.step.is_none_or(|step| step + 1 == self.scheduled.interval());
+        // A sample is written in its first clock; the memory has one port for that.
+        let is_taken = self.ending(depth - 1).is_some_and(|last| last.place.is_some());
+        let waits = self.scheduled.resources().interface == Interface::ValidReady;
+        let is_full = waits && self.owed == self.scheduled.output_words();
+        let in_ready = self.clearing.is_none() && is_free && !is_taken && !is_full;
+        let seen = ClockOutput {
+            in_ready,
+            out_valid: !self.output.is_empty(),
+            out_data: self.output.front().map_or(0, |word| *word as i64),
+        };
+        if input.rst {
+            self.reset();
+        } else if let Some(place) = self.clearing {
+            self.memory[place] = 0;
+            self.clearing = (place > 0).then(|| place - 1);
+        } else {
+            self.edge(input, in_ready && input.in_valid);
+        }
+        seen
+    }
+
+    fn reset(&mut self) {
+        (self.step, self.owed) = (None, 0);
+        self.output.clear();
+        self.flights.fill(None);
+        self.channel = self.scheduled.resources().channels - 1;
+        if self.scheduled.resources().clears_memory {
+            self.clearing = Some(self.memory.len() - 1);
+            self.head = 0;
+        }
+    }
+
+    /// A word's place among all: the slot as the head has turned it, of its channel.
+    fn place(&self, slot: usize, head: usize, channel: usize) -> usize {
+        let words = self.scheduled.memory_words();
+        channel * words + (slot + head) % words
+    }
+
+    fn edge(&mut self, input: ClockInput, takes: bool) {
+        let depth = self.flights.len();
+        let words = self.scheduled.memory_words();
+        // What is read is read before anything is written.
+        let operands = self.flights[0].as_ref().map(|flight| self.operands(flight));
+        let sum = self.flights[depth - 3].as_ref().and_then(|flight| self.sum(flight));
+        let result =
+            self.ending(depth - 1).map(|last| self.program.endings[last.ending].result(self.sum));
+        let gives = match self.scheduled.resources().interface {
+            Interface::Valid => true,
+            Interface::ValidReady => input.out_ready,
+        };
+        if gives && self.output.pop_front().is_some() {
+            self.owed -= 1;
+        }
+        if let (Some(last), Some(flight)) = (self.ending(depth), &self.flights[depth - 1]) {
+            let place = last.place.map(|slot| self.place(slot, flight.head, flight.channel));
+            if last.delivers {
+                self.output.push_back(self.result);
+            }
+            if let Some(place) = place {
+                self.memory[place] = self.result;
+            }
+        }
+        if self.step == Some(0) {
+            let place = self.place(0, self.head, self.channel);
+            self.memory[place] = self.sample;
+        }
+        if let (Some(flight), Some(operands)) = (self.flights[0].as_mut(), operands) {
+            flight.operands = operands;
+        }
+        self.sum = sum.unwrap_or(self.sum);
+        self.result = result.unwrap_or(self.result);
+        let issued = self.step.filter(|step| self.instruction(*step).is_some());
+        let flight = issued.map(|step| Flight {
+            step,
+            head: self.head,
+            channel: self.channel,
+            operands: Vec::new(),
+        });
+        self.flights.rotate_right(1);
+        self.flights[0] = flight;
+        self.step = self.step.map(|step| step + 1).filter(|step| *step < self.scheduled.interval());
+        if takes {
+            self.owed += 1;
+            self.sample = input.in_data.into();
+            self.step = Some(0);
+            self.channel = (self.channel + 1) % self.scheduled.resources().channels;
+            if self.channel == 0 {
+                self.head = (self.head + words - 1) % words;
+            }
+        }
+    }
+
+    /// The words that meet the coefficients, as they are in the memory in this clock.
+    fn operands(&self, flight: &Flight) -> Vec<i128> {
+        let word = |slot: usize| self.memory[self.place(slot, flight.head, flight.channel)];
+        let instruction = self.instruction(flight.step).expect("only these are issued");
+        let lanes = instruction.lanes.iter();
+        let operand = lanes.map(|lane| match lane.second {
+            None => word(lane.first),
+            Some((Sign::Plus, second)) => word(lane.first) + word(second),
+            Some((Sign::Minus, second)) => word(lane.first) - word(second),
+        });
+        operand.collect()
+    }
+
+    /// The sum with the products of a clock.
+    fn sum(&self, flight: &Flight) -> Option<i128> {
+        let instruction = self.instruction(flight.step)?;
+        let begin = self.program.endings[instruction.ending].preload;
+        let products = instruction.lanes.iter().zip(&flight.operands).map(|(lane, operand)| {
+            self.program.alignments[lane.alignment].of(lane.coefficient * operand)
+        });
+        let sum = if instruction.begins { begin } else { self.sum } + products.sum::<i128>();
+        let free = 128 - self.program.sum_bits;
+        Some(sum << free >> free)
+    }
+}

@@ -1,0 +1,276 @@
+//! A schedule, and the check that makes a scheduled flow of it.
+
+use super::{HardwareError, ScheduleError, SignalFlow};
+use crate::spec::{Hardware, Interface};
+
+/// What a schedule may use.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Resources {
+    /// Multipliers, 1 to [`Hardware::MOST_MULTIPLIERS`]; all work on the same sum.
+    pub multipliers: usize,
+    /// Registers of each multiplier: one behind it, the others in front of it; 1 to
+    /// [`Hardware::MOST_STAGES`].
+    pub multiplier_stages: usize,
+    /// Channels that take turns, 1 to [`Hardware::MOST_CHANNELS`].
+    pub channels: usize,
+    /// Whether words that share a coefficient are added before they meet it, in sums of eight products or
+    /// more.
+    pub folds: bool,
+    /// How samples come and go.
+    pub interface: Interface,
+    /// Whether a reset clears the memory, a word a clock; otherwise it is zero at power-up only.
+    pub clears_memory: bool,
+    /// From how many bits on a memory is marked to become block RAM.
+    pub block_ram_bits: u64,
+}
+
+impl Default for Resources {
+    /// One multiplier of one stage for one channel.
+    fn default() -> Self {
+        Resources::of(&Hardware::default())
+    }
+}
+
+impl Resources {
+    /// What is wished for: one multiplier where none is stated, and no adder in front of it.
+    pub fn of(wish: &Hardware) -> Self {
+        Resources {
+            multipliers: wish.multipliers.unwrap_or(1),
+            multiplier_stages: wish.multiplier_stages,
+            channels: wish.channels,
+            folds: wish.pre_adder.unwrap_or(false),
+            interface: wish.interface,
+            clears_memory: wish.clears_memory,
+            block_ram_bits: wish.block_ram_bits,
+        }
+    }
+
+    pub(super) fn check(&self) -> Result<(), HardwareError> {
+        let range = |what, found: usize, most: usize| match (1..=most).contains(&found) {
+            true => Ok(()),
+            false => Err(HardwareError::Range { what, found, most }),
+        };
+        range("multipliers", self.multipliers, Hardware::MOST_MULTIPLIERS)?;
+        range("stages of a multiplier", self.multiplier_stages, Hardware::MOST_STAGES)?;
+        range("channels", self.channels, Hardware::MOST_CHANNELS)
+    }
+}
+
+/// When a product begins its way through the unit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Issue {
+    /// The clock, from 0, of the firing's interval.
+    pub clock: usize,
+    /// The multiplier.
+    pub multiplier: usize,
+    /// The task.
+    pub task: usize,
+    /// Which of its products.
+    pub product: usize,
+}
+
+/// A choice: every product of a flow on a multiplier in a clock. It may be wrong; [`Schedule::check`] tells.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Schedule {
+    /// What is to be done.
+    pub flow: SignalFlow,
+    /// With what.
+    pub resources: Resources,
+    /// Clocks from sample to sample.
+    pub interval: usize,
+    /// In rising order of clocks and multipliers.
+    pub issues: Vec<Issue>,
+}
+
+/// A schedule that is right, with what follows from it. Made by [`Schedule::check`] only.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Scheduled {
+    schedule: Schedule,
+    /// For each task the clocks of its first and last products.
+    spans: Vec<(usize, usize)>,
+    /// For each signal its slot, `None` where it is not remembered.
+    slots: Vec<Option<usize>>,
+    words: usize,
+}
+
+impl Schedule {
+    /// Whether words are added before they meet a coefficient.
+    pub fn has_pairs(&self) -> bool {
+        let products = self.flow.tasks.iter().flat_map(|task| &task.products);
+        products.into_iter().any(|product| product.second.is_some())
+    }
+
+    /// Clocks from the issue of a task's last product to the clock in which its result is written.
+    pub fn depth(&self) -> usize {
+        let stages = self.resources.multiplier_stages;
+        4 + stages + usize::from(self.has_pairs()) + self.adder_levels()
+    }
+
+    /// Levels of adders between the multipliers and the sum, each of two words.
+    pub fn adder_levels(&self) -> usize {
+        self.resources.multipliers.next_power_of_two().trailing_zeros() as usize
+    }
+
+    /// Checks that every product is issued once, that the sum serves one task at a time, that each word is
+    /// written before it is read and before its slot passes on, and that no two words are written at once.
+    ///
+    /// A word of age a was given a firings of its channel before. Of one channel the firings begin at least
+    /// `interval` · `channels` clocks apart, so what a task writes in clock w of a firing may be read in
+    /// clock c, a firings later, if c + a · interval · channels ≥ w; gaps between samples only add to the
+    /// left side.
+    ///
+    /// # Errors
+    /// [`ScheduleError`] names the first clock at which something is wrong.
+    pub fn check(self) -> Result<Scheduled, ScheduleError> {
+        let spans = self.spans()?;
+        self.check_sum(&spans)?;
+        let depth = self.depth();
+        let period = self.interval * self.resources.channels;
+        for Issue { clock, task, product, .. } in &self.issues {
+            let product = self.flow.tasks[*task].products[*product];
+            let words = [Some(product.first), product.second.map(|(_, word)| word)];
+            for word in words.into_iter().flatten() {
+                let Some(from) = word.signal.checked_sub(1) else { continue };
+                let ready = (spans[from].1 + depth).saturating_sub(word.age * period);
+                if *clock < ready {
+                    return Err(ScheduleError::Early { clock: *clock, task: *task, ready });
+                }
+            }
+        }
+        let depths = self.flow.depths();
+        let mut writes = vec![None; self.interval];
+        // The input is written in the first clock.
+        writes[0] = Some(usize::MAX);
+        for (task, (_, last)) in spans.iter().enumerate() {
+            let Some(age) = depths[task + 1] else { continue };
+            let write = last + depth;
+            if let Some(one) = writes[write % self.interval].replace(task) {
+                return Err(ScheduleError::Port { one, other: task });
+            }
+            // The slot is the neighbour's after age + 1 firings.
+            if write >= (age + 1) * period {
+                return Err(ScheduleError::Late { task });
+            }
+        }
+        let mut words = 0;
+        let slots = depths.iter().enumerate().map(|(signal, depth)| {
+            // The input has the first slot even if nothing reads it.
+            let depth = if signal == 0 { Some(depth.unwrap_or(0)) } else { *depth };
+            let slot = words;
+            words += depth? + 1;
+            Some(slot)
+        });
+        let slots = slots.collect();
+        Ok(Scheduled { schedule: self, spans, slots, words })
+    }
+
+    /// The clocks of the first and last products of each task, if each is issued once.
+    fn spans(&self) -> Result<Vec<(usize, usize)>, ScheduleError> {
+        let mut times: Vec<Vec<usize>> =
+            self.flow.tasks.iter().map(|task| vec![0; task.products.len()]).collect();
+        let mut spans = vec![(usize::MAX, 0); times.len()];
+        for Issue { clock, multiplier, task, product } in &self.issues {
+            let known = *clock < self.interval && *multiplier < self.resources.multipliers;
+            let times = times.get_mut(*task).and_then(|times| times.get_mut(*product));
+            let (Some(times), true) = (times, known) else {
+                return Err(ScheduleError::Unknown { clock: *clock });
+            };
+            *times += 1;
+            let (first, last) = &mut spans[*task];
+            (*first, *last) = ((*first).min(*clock), (*last).max(*clock));
+        }
+        for (task, times) in times.iter().enumerate() {
+            if let Some(product) = times.iter().position(|times| *times != 1) {
+                return Err(ScheduleError::Times { task, product, times: times[product] });
+            }
+        }
+        Ok(spans)
+    }
+
+    /// One task at a time in the sum, one product at a time on a multiplier.
+    fn check_sum(&self, spans: &[(usize, usize)]) -> Result<(), ScheduleError> {
+        let mut used = vec![None; self.interval];
+        for (task, (first, last)) in spans.iter().enumerate() {
+            for (clock, user) in used.iter_mut().enumerate().take(last + 1).skip(*first) {
+                if let Some(one) = user.replace(task) {
+                    return Err(ScheduleError::Clash { clock, one, other: task });
+                }
+            }
+        }
+        let mut taken = vec![None; self.interval * self.resources.multipliers];
+        for Issue { clock, multiplier, task, .. } in &self.issues {
+            let place = &mut taken[clock * self.resources.multipliers + multiplier];
+            if let Some(one) = place.replace(*task) {
+                return Err(ScheduleError::Clash { clock: *clock, one, other: *task });
+            }
+        }
+        Ok(())
+    }
+}
+
+impl Scheduled {
+    /// The schedule.
+    pub fn schedule(&self) -> &Schedule {
+        &self.schedule
+    }
+
+    /// The flow that it does.
+    pub fn flow(&self) -> &SignalFlow {
+        &self.schedule.flow
+    }
+
+    /// What it uses.
+    pub fn resources(&self) -> Resources {
+        self.schedule.resources
+    }
+
+    /// Clocks from sample to sample, if they come without gaps.
+    pub fn interval(&self) -> usize {
+        self.schedule.interval
+    }
+
+    /// Clocks from the one in which a sample is taken to the first in which its output stands.
+    pub fn latency(&self) -> usize {
+        self.spans[self.output_task()].1 + self.schedule.depth() + 2
+    }
+
+    /// Places for results that wait to be taken: one for each sample that can be on its way, so that without
+    /// back pressure none is kept waiting. 1 where results cannot wait.
+    pub fn output_words(&self) -> usize {
+        match self.resources().interface {
+            Interface::Valid => 1,
+            Interface::ValidReady => (self.latency() + 1).div_ceil(self.interval()),
+        }
+    }
+
+    /// The clocks in which the first and the last products of a task are issued.
+    pub fn span(&self, task: usize) -> (usize, usize) {
+        self.spans[task]
+    }
+
+    /// The task whose result goes out.
+    pub fn output_task(&self) -> usize {
+        self.flow().output.signal - 1
+    }
+
+    /// The slot of a signal; `None` where it is not remembered.
+    pub fn slot(&self, signal: usize) -> Option<usize> {
+        self.slots[signal]
+    }
+
+    /// Words of memory for each channel: a power of two, at least 2.
+    pub fn memory_words(&self) -> usize {
+        self.words.next_power_of_two().max(2)
+    }
+
+    /// Words of memory that are used for each channel.
+    pub fn used_words(&self) -> usize {
+        self.words
+    }
+
+    /// The share of clocks and multipliers that do something, 0 to 1.
+    pub fn use_of_multipliers(&self) -> f64 {
+        let places = self.schedule.interval * self.schedule.resources.multipliers;
+        self.schedule.issues.len() as f64 / places as f64
+    }
+}

@@ -1,0 +1,81 @@
+//! What hardware is to be like.
+
+use super::error::Problem;
+
+/// Hardware of a filter that has no words.
+pub(super) fn without_words() -> Problem {
+    let accepted = "a table [fixed] beside it: hardware is made of integers".to_owned();
+    Problem::Range { found: "no words".to_owned(), accepted }
+}
+
+/// How samples come and go.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
+pub enum Interface {
+    /// `in_valid` and `in_ready` in, `out_valid` out: what comes out must be taken in its clock.
+    Valid,
+    /// `out_ready` as well: what is not taken waits, and samples are taken only while there is a place for
+    /// what they give. No path leads from `out_ready` to `in_ready` within a clock.
+    ValidReady,
+}
+
+impl Interface {
+    /// All of them.
+    pub const ALL: [Interface; 2] = [Interface::Valid, Interface::ValidReady];
+
+    /// The word for it in spec files.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Interface::Valid => "valid",
+            Interface::ValidReady => "valid-ready",
+        }
+    }
+}
+
+/// Hardware on shared multipliers. What is not stated is chosen.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Hardware {
+    /// The clock in hertz.
+    pub clock: Option<f64>,
+    /// Multipliers; as few as the clock allows, if they are not stated.
+    pub multipliers: Option<usize>,
+    /// Whether words that share a coefficient are added in front of the multiplier; if it is not stated,
+    /// where that spares a multiplier.
+    pub pre_adder: Option<bool>,
+    /// Registers of each multiplier: 1 is behind it, further ones in front of it.
+    pub multiplier_stages: usize,
+    /// Channels that take turns.
+    pub channels: usize,
+    /// How samples come and go.
+    pub interface: Interface,
+    /// Whether a reset clears the memory.
+    pub clears_memory: bool,
+    /// From how many bits on a memory becomes block RAM.
+    pub block_ram_bits: u64,
+}
+
+impl Default for Hardware {
+    /// One channel, samples with valid and ready at the input and valid at the output.
+    fn default() -> Self {
+        Hardware {
+            clock: None,
+            multipliers: None,
+            pre_adder: None,
+            multiplier_stages: 1,
+            channels: 1,
+            interface: Interface::Valid,
+            clears_memory: true,
+            block_ram_bits: 256,
+        }
+    }
+}
+
+impl Hardware {
+    /// The most multipliers.
+    pub const MOST_MULTIPLIERS: usize = 64;
+    /// The most registers of a multiplier.
+    pub const MOST_STAGES: usize = 3;
+    /// The most channels.
+    pub const MOST_CHANNELS: usize = 256;
+}

@@ -1,0 +1,65 @@
+//! The table `[hardware]`.
+
+use super::error::Problem;
+use super::hardware::{Hardware, Interface, without_words};
+use super::read::Keys;
+use super::{Fixed, SpecError};
+use crate::units::{Frequency, SampleRate};
+
+const KNOWN: [&str; 8] = [
+    "clock",
+    "multipliers",
+    "pre_adder",
+    "multiplier_stages",
+    "channels",
+    "interface",
+    "memory_reset",
+    "block_ram_bits",
+];
+
+/// What hardware of the filter on `fixed` words is to be like; without words there is none.
+pub(super) fn hardware(
+    top: &Keys<'_>,
+    rate: SampleRate,
+    fixed: Option<&Fixed>,
+) -> Result<Option<Hardware>, SpecError> {
+    let Some(found) = top.find("hardware") else { return Ok(None) };
+    let Some(keys) = top.table("hardware", "hardware.", &KNOWN)? else { return Ok(None) };
+    if fixed.is_none() {
+        return Err(found.error(without_words()));
+    }
+    let mut hardware = Hardware::default();
+    if let Some(found) = keys.find("clock") {
+        let forms = "a frequency with its unit in quotes, as \"12 MHz\" or \"64 fs\"";
+        let clock = found.parse::<Frequency>(forms)?.hertz(rate);
+        if !(clock >= rate.hertz() && clock <= 1e12) {
+            let accepted = format!("from the sample rate, {} Hz, to 1 THz", rate.hertz());
+            return Err(found.error(Problem::Range { found: format!("{clock} Hz"), accepted }));
+        }
+        hardware.clock = Some(clock);
+    }
+    let count = |key: &'static str, most: usize| match keys.find(key) {
+        Some(found) => found.integer(1..most as i64 + 1).map(|count| Some(count as usize)),
+        None => Ok(None),
+    };
+    hardware.multipliers = count("multipliers", Hardware::MOST_MULTIPLIERS)?;
+    if let Some(stages) = count("multiplier_stages", Hardware::MOST_STAGES)? {
+        hardware.multiplier_stages = stages;
+    }
+    if let Some(channels) = count("channels", Hardware::MOST_CHANNELS)? {
+        hardware.channels = channels;
+    }
+    if let Some(found) = keys.find("pre_adder") {
+        hardware.pre_adder = Some(found.boolean()?);
+    }
+    if let Some(found) = keys.find("interface") {
+        hardware.interface = found.choice(&Interface::ALL.map(|one| (one.as_str(), one)))?;
+    }
+    if let Some(found) = keys.find("memory_reset") {
+        hardware.clears_memory = found.choice(&[("clear", true), ("keep", false)])?;
+    }
+    if let Some(found) = keys.find("block_ram_bits") {
+        hardware.block_ram_bits = found.integer(1..1 << 32)? as u64;
+    }
+    Ok(Some(hardware))
+}

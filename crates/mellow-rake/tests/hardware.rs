@@ -1,0 +1,366 @@
+//! Schedules do what the datapath says, clock by clock, whatever comes between.
+
+use mellow_rake::Wish;
+use mellow_rake::datapath::{Checked, Simulator, dump};
+use mellow_rake::hardware::{
+    ClockInput, Estimate, FlowSimulator, HardwareError, Machine, Resources, Schedule,
+    ScheduleError, Scheduled, SignalFlow, choose, schedule,
+};
+use mellow_rake::random::NoiseSource;
+use mellow_rake::spec::{Fixed, Hardware, Interface, Spec, Structure};
+use mellow_rake::study::{Study, StudyError};
+
+#[path = "common/filters.rs"]
+mod filters;
+#[path = "common/programs.rs"]
+mod programs;
+
+use filters::{any_filter, any_word, one_of};
+use programs::{Sizes, any_program};
+
+fn any_resources(noise: &mut NoiseSource) -> Resources {
+    Resources {
+        multipliers: one_of(noise, &[1, 1, 1, 2, 3, 8]),
+        multiplier_stages: one_of(noise, &[1, 1, 2, 3]),
+        channels: one_of(noise, &[1, 1, 1, 2, 3, 5]),
+        folds: noise.integer(0, 1) == 0,
+        interface: one_of(noise, &Interface::ALL),
+        clears_memory: true,
+        ..Resources::default()
+    }
+}
+
+/// How often samples are offered and taken, in so many of eight clocks; how often the unit is reset.
+#[derive(Clone, Copy)]
+struct Traffic {
+    offered: i64,
+    taken: i64,
+    resets: bool,
+}
+
+/// Runs a machine among gaps, back pressure and resets; every word that it gives is the simulator's, in its
+/// channel. Samples that are taken without a gap are `interval` clocks apart.
+fn hold(checked: &Checked, scheduled: &Scheduled, traffic: Traffic, noise: &mut NoiseSource) {
+    let resources = scheduled.resources();
+    let mut machine = Machine::new(scheduled).unwrap();
+    let mut simulators: Vec<_> = (0..resources.channels).map(|_| Simulator::new(checked)).collect();
+    let (mut taken, mut given) = (0, 0);
+    let mut expected = std::collections::VecDeque::new();
+    let mut word = any_word(noise, checked.input(), false);
+    let clocks = (60 * resources.channels).max(120) * scheduled.interval().max(8);
+    let context = || format!("{resources:?}\n{}", dump(checked));
+    for clock in 0..clocks {
+        let chance = |of: i64, noise: &mut NoiseSource| noise.integer(0, 7) < of;
+        let rst = traffic.resets && noise.integer(0, clocks as i64 / 4) == 0;
+        let in_valid = chance(traffic.offered, noise);
+        let out_ready = resources.interface == Interface::Valid || chance(traffic.taken, noise);
+        let seen = machine.clock(ClockInput { rst, in_valid, in_data: word, out_ready });
+        if seen.out_valid && (out_ready || resources.interface == Interface::Valid) {
+            given += 1;
+            assert_eq!(Some(seen.out_data), expected.pop_front(), "clock {clock}\n{}", context());
+        }
+        if rst {
+            simulators.iter_mut().for_each(|simulator| *simulator = Simulator::new(checked));
+            expected.clear();
+            taken = 0;
+        } else if in_valid && seen.in_ready {
+            expected.push_back(simulators[taken % resources.channels].step(word));
+            taken += 1;
+            word = any_word(noise, checked.input(), false);
+        }
+    }
+    assert!(given > 20 || traffic.resets, "{given} words\n{}", context());
+}
+
+/// Samples one after the other: how far apart they are taken, and how long the first takes.
+fn pace(scheduled: &Scheduled) -> (usize, usize) {
+    let mut machine = Machine::new(scheduled).unwrap();
+    let input = ClockInput { in_valid: true, in_data: 1, out_ready: true, ..Default::default() };
+    let (mut taken, mut first) = (Vec::new(), None);
+    for clock in 0..10 * scheduled.interval() + scheduled.latency() + 1 {
+        let seen = machine.clock(input);
+        if seen.out_valid {
+            first.get_or_insert(clock);
+        }
+        if seen.in_ready {
+            taken.push(clock);
+        }
+    }
+    assert!(taken.windows(2).all(|pair| pair[1] - pair[0] == taken[1] - taken[0]), "{taken:?}");
+    (taken[1] - taken[0], first.unwrap() - taken[0])
+}
+
+const TRAFFIC: [Traffic; 4] = [
+    Traffic { offered: 8, taken: 8, resets: false },
+    Traffic { offered: 3, taken: 8, resets: false },
+    Traffic { offered: 6, taken: 2, resets: false },
+    Traffic { offered: 7, taken: 6, resets: true },
+];
+
+#[test]
+fn machines_of_every_structure_give_what_the_simulator_gives() {
+    let times: usize =
+        std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
+    let mut noise = NoiseSource::new(181);
+    for structure in Structure::ALL {
+        let mut held = 0;
+        for index in 0..12 * times {
+            let Some(filter) = any_filter(&mut noise, structure) else { continue };
+            let flow = SignalFlow::of(&filter.checked).unwrap();
+            let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
+            hold(&filter.checked, &scheduled, TRAFFIC[index % 4], &mut noise);
+            assert_eq!(pace(&scheduled), (scheduled.interval(), scheduled.latency()));
+            held += 1;
+        }
+        assert!(held > 3, "{structure:?}: {held}");
+    }
+}
+
+#[test]
+fn flows_and_machines_of_any_program_mean_what_it_means() {
+    let mut noise = NoiseSource::new(182);
+    let mut held = 0;
+    for index in 0..600 {
+        let Ok(checked) = any_program(&mut noise, Sizes::LARGE).check() else { continue };
+        let flow = SignalFlow::of(&checked).unwrap();
+        let mut folded = flow.clone();
+        folded.fold();
+        let mut simulator = Simulator::new(&checked);
+        let mut readers = [FlowSimulator::new(&flow), FlowSimulator::new(&folded)];
+        for firing in 0..60 {
+            let word = any_word(&mut noise, checked.input(), false);
+            let expected = simulator.step(word);
+            let found = readers.each_mut().map(|reader| reader.step(word));
+            assert_eq!(found, [expected; 2], "firing {firing}\n{}\n{flow:#?}", dump(&checked));
+        }
+        let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
+        match Machine::new(&scheduled) {
+            Ok(_) => hold(&checked, &scheduled, TRAFFIC[index % 4], &mut noise),
+            Err(HardwareError::Width { .. }) => continue,
+            Err(error) => panic!("{error}"),
+        }
+        held += 1;
+    }
+    println!("{held} programs");
+    assert!(held > 300, "{held}");
+}
+
+fn swell(structure: Structure) -> Study {
+    let words = Fixed::new(structure, "s16f15".parse().unwrap());
+    Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(8).words(words).study().unwrap()
+}
+
+/// What the check of a schedule says, by itself: whether the machine that would follow can be trusted.
+#[test]
+fn a_schedule_that_is_damaged_is_refused_or_still_right() {
+    let mut noise = NoiseSource::new(183);
+    let (mut refused, mut right) = (0, 0);
+    let mut kinds = std::collections::HashSet::new();
+    while refused + right < 3_000 {
+        let structure = one_of(&mut noise, &Structure::ALL);
+        let Some(filter) = any_filter(&mut noise, structure) else { continue };
+        let flow = SignalFlow::of(&filter.checked).unwrap();
+        let whole = schedule(&flow, any_resources(&mut noise)).unwrap();
+        for _ in 0..20 {
+            let mut damaged: Schedule = whole.schedule().clone();
+            let count = damaged.issues.len() as i64;
+            let index = noise.integer(0, count - 1) as usize;
+            match noise.integer(0, 5) {
+                0 => {
+                    damaged.issues[index].clock =
+                        noise.integer(0, damaged.interval as i64) as usize;
+                }
+                1 => damaged.interval = (damaged.interval - 1).max(1),
+                2 => {
+                    let other = noise.integer(0, count - 1) as usize;
+                    let clock = damaged.issues[index].clock;
+                    damaged.issues[index].clock = damaged.issues[other].clock;
+                    damaged.issues[other].clock = clock;
+                }
+                3 => drop(damaged.issues.remove(index)),
+                4 => damaged.issues[index].multiplier += 1,
+                _ => damaged.resources.multiplier_stages += 1,
+            }
+            if damaged.issues.is_empty() {
+                continue;
+            }
+            match damaged.check() {
+                Err(error) => {
+                    kinds.insert(std::mem::discriminant(&error));
+                    refused += 1;
+                }
+                // What passes is as good as any.
+                Ok(scheduled) => {
+                    hold(&filter.checked, &scheduled, TRAFFIC[right % 3], &mut noise);
+                    assert_eq!(pace(&scheduled), (scheduled.interval(), scheduled.latency()));
+                    right += 1;
+                }
+            }
+        }
+    }
+    println!("{refused} refused for {} reasons, {right} right", kinds.len());
+    assert!(
+        refused > 1_000 && right > 300 && kinds.len() >= 5,
+        "{refused} {right} {}",
+        kinds.len()
+    );
+}
+
+#[test]
+fn a_schedule_without_its_reads_in_time_would_be_wrong() {
+    let study = swell(Structure::DirectForm1);
+    let checked = &study.integers().unwrap().checked;
+    let flow = SignalFlow::of(checked).unwrap();
+    let scheduled = schedule(&flow, Resources::default()).unwrap();
+    assert_eq!((scheduled.interval(), scheduled.use_of_multipliers()), (20, 1.0));
+    // The product with what the section before gives comes first: it is not there yet.
+    let mut early = scheduled.schedule().clone();
+    let [first, last] =
+        [5, 9].map(|clock| early.issues.iter().position(|one| one.clock == clock).unwrap());
+    (early.issues[first].clock, early.issues[last].clock) = (9, 5);
+    assert_eq!(early.check(), Err(ScheduleError::Early { clock: 5, task: 1, ready: 9 }));
+}
+
+#[test]
+fn what_is_not_stated_is_chosen_as_the_clock_allows() {
+    let study = swell(Structure::DirectForm1);
+    let flow = SignalFlow::of(&study.integers().unwrap().checked).unwrap();
+    let rate = study.spec.sample_rate;
+    let wish = |clocks: f64| Hardware { clock: Some(1000.0 * clocks), ..Hardware::default() };
+    assert_eq!(choose(&flow, &wish(20.0), rate).unwrap().scheduled.resources().multipliers, 1);
+    // A recursion of five products is not done in less than its own length, with however many multipliers.
+    let error = choose(&flow, &wish(4.0), rate).unwrap_err();
+    let HardwareError::Clock { available, needed, multipliers, .. } = &error else {
+        panic!("{error}")
+    };
+    assert!(*available == 4 && *needed > 4 && *multipliers > 0, "{error}");
+    // The clock that is named would do.
+    let clock: f64 = error
+        .to_string()
+        .split("clock of ")
+        .nth(1)
+        .unwrap()
+        .split(' ')
+        .next()
+        .unwrap()
+        .parse()
+        .unwrap();
+    assert!(choose(&flow, &Hardware { clock: Some(clock), ..Hardware::default() }, rate).is_ok());
+
+    let average = |taps: usize| {
+        let text = format!(
+            "name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"100 Hz\"\n\
+             [method]\ndesign = \"window\"\nwindow = \"hamming\"\ntaps = {taps}\n\
+             [fixed]\ninput = \"s16f15\"\ncoefficients = \"s16\"\n"
+        );
+        Study::of_text(&text, |_| Err(String::new())).unwrap()
+    };
+    // 64 taps that mirror: an adder in front halves the clocks, each further multiplier divides them.
+    let study = average(64);
+    let flow = SignalFlow::of(&study.integers().unwrap().checked).unwrap();
+    for (clocks, multipliers, folds) in
+        [(64.0, 1, false), (63.0, 1, true), (32.0, 1, true), (31.0, 2, true)]
+    {
+        let chosen = choose(&flow, &wish(clocks), study.spec.sample_rate).unwrap();
+        let resources = chosen.scheduled.resources();
+        let found = (resources.multipliers, chosen.scheduled.schedule().has_pairs());
+        assert!(chosen.scheduled.interval() as f64 <= clocks);
+        assert!(
+            found == (multipliers, folds) || clocks == 31.0 && found.0 == 2,
+            "{clocks}: {found:?}"
+        );
+        assert!(!chosen.reasons.is_empty());
+    }
+    let two_thousand = average(2_000);
+    let flow = SignalFlow::of(&two_thousand.integers().unwrap().checked).unwrap();
+    let chosen = choose(&flow, &wish(250.0), study.spec.sample_rate).unwrap();
+    assert!(chosen.scheduled.interval() <= 250 && chosen.scheduled.resources().multipliers <= 8);
+}
+
+#[test]
+fn every_bad_wish_for_hardware_says_what_would_be_accepted() {
+    let text = |hardware: &str| {
+        format!(
+            "name = \"swell\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\n\
+             [method]\ndesign = \"butterworth\"\norder = 8\n[fixed]\ninput = \"s16f15\"\n\
+             [hardware]\n{hardware}\n"
+        )
+    };
+    let wrong = [
+        ("clock = \"10 kHz\"", "hardware.clock", "would do"),
+        ("clock = \"10 Hz\"", "hardware.clock", "from the sample rate"),
+        ("clock = 12", "hardware.clock", "12 MHz"),
+        ("multipliers = 0", "hardware.multipliers", "1 to 64"),
+        ("channels = 257", "hardware.channels", "1 to 256"),
+        ("multiplier_stages = 4", "hardware.multiplier_stages", "1 to 3"),
+        ("interface = \"wires\"", "hardware.interface", "valid-ready"),
+        ("memory_reset = \"wipe\"", "hardware.memory_reset", "clear"),
+        ("speed = 3", "hardware.speed", "clock"),
+    ];
+    for (hardware, key, accepted) in wrong {
+        let study = Study::of_text(&text(hardware), |_| Err(String::new()));
+        let error = study.and_then(|study| study.hardware().map(|_| ())).unwrap_err();
+        let said = error.to_string();
+        assert!(said.contains(key) && said.contains(accepted), "{hardware}: {said}");
+        assert!(said.contains("line"), "{said}");
+    }
+    // Hardware is made of integers.
+    let without = text("").replace("[fixed]\ninput = \"s16f15\"\n", "");
+    let error = Spec::parse(&without).unwrap_err();
+    assert!(error.to_string().contains("[fixed]"), "{error}");
+    let wish = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(2).hardware(Hardware::default());
+    assert!(matches!(wish.study(), Err(StudyError::Spec(_))));
+    assert!(Spec::parse(&text("clock = \"64 fs\"")).unwrap().hardware.unwrap().clock == Some(64e3));
+}
+
+/// The bits of the registers that a text declares, those that only a table makes left out.
+fn declared(text: &str) -> u64 {
+    let bits = |line: &str| -> Option<u64> {
+        let rest = line.trim().strip_prefix("reg ").or(line.trim().strip_prefix("output reg  "))?;
+        if line.contains("_words [") || line.contains("coefficients_") {
+            return None;
+        }
+        let name = rest.split(']').next_back()?.trim().trim_end_matches(';');
+        if text.contains(&format!("\n            default: {name} =")) {
+            return None;
+        }
+        match rest.strip_prefix('[') {
+            Some(range) => Some(range.split(':').next()?.parse::<u64>().ok()? + 1),
+            None => Some(1),
+        }
+    };
+    text.lines().filter_map(bits).sum()
+}
+
+#[test]
+fn what_is_told_before_the_build_is_what_is_written() {
+    use mellow_rake::write::{Symbols, verilog};
+    let mut noise = NoiseSource::new(184);
+    let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell").unwrap());
+    let mut held = 0;
+    while held < 60 {
+        let structure = one_of(&mut noise, &Structure::ALL);
+        let Some(filter) = any_filter(&mut noise, structure) else { continue };
+        let flow = SignalFlow::of(&filter.checked).unwrap();
+        let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
+        let estimate = Estimate::of(&scheduled).unwrap();
+        let files = verilog::write_scheduled(&scheduled, &filter.checked, &symbols).unwrap();
+        let text = &files[0].text;
+        assert_eq!(text.matches("$signed(").count(), 2 * estimate.multipliers);
+        // Every register is told, but for the marks that travel beside the data: some bits for each stage.
+        let (declared, told) = (declared(text), estimate.register_bits());
+        let stages = scheduled.schedule().depth() as u64;
+        let marks = stages * (10 + 12 * estimate.multipliers as u64);
+        assert!(told <= declared && declared <= told + marks + 20, "{declared} {told}\n{text}");
+        // The memories are those of the text.
+        let memories = text.lines().filter(|line| line.contains("reg ") && line.contains(" [0:"));
+        let bits = |line: &str| -> u64 {
+            let end = |part: &str| part.split(']').next().unwrap().parse::<u64>().unwrap() + 1;
+            let (word, places) = line.split_once(" [0:").unwrap();
+            let width = word.split_once('[').map_or(1, |(_, rest)| end(&rest.replace(":0", "")));
+            width * end(places)
+        };
+        assert_eq!(memories.map(bits).sum::<u64>(), estimate.memory_bits(), "{text}");
+        held += 1;
+    }
+}
