@@ -37,6 +37,7 @@ fn main() -> ExitCode {
         Command::Signal(options) => command::signal::run(options),
         Command::Inspect(options) => command::inspect::run(options),
         Command::Measure(options) => command::measure::run(options),
+        Command::Cost(options) => command::cost::run(options),
         Command::Generate(options) => command::generate::run(options),
         Command::Verify(options) => command::verify::run(options),
         Command::Run(options) => command::run::run(options),

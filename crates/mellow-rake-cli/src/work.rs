@@ -7,7 +7,7 @@ use mellow_rake::spec::Float;
 use mellow_rake::study::{Jobs, Study, Workers};
 use mellow_rake::verify::Proof;
 use mellow_rake::write::GeneratedFile;
-use mellow_rake_rig::{Target, run_targets};
+use mellow_rake_rig::{Target, TargetWords, run_targets};
 use rayon::prelude::*;
 
 /// A bar on stderr, on a terminal only, and only if the work takes a while.
@@ -50,7 +50,9 @@ pub(crate) fn prove(
     let (form, min_ser) = (&study.design.form, study.spec.verify.min_ser);
     let (proof, expected) = Proof::begin(implementation, form, recording, min_ser);
     let bar = progress((targets.len() * expected.len()) as u64, "running");
-    let found = run_targets(targets, implementation.into(), files, &expected, &|| bar.inc(1));
+    // Hardware that cannot be was refused when its files were to be written.
+    let words = TargetWords::of(study).unwrap_or_else(|_| implementation.into());
+    let found = run_targets(targets, words, files, &expected, &|| bar.inc(1));
     bar.finish_and_clear();
     proof.with(found)
 }

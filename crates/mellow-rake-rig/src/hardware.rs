@@ -191,7 +191,7 @@ impl HardwareModel {
 }
 
 /// Writes generated files into a new folder; the names of those that end so.
-fn sources<'a>(
+pub(crate) fn sources<'a>(
     files: &'a [GeneratedFile],
     ending: &str,
 ) -> Result<(TempDir, Vec<&'a String>), RigError> {

@@ -15,6 +15,7 @@ mod hardware;
 mod process;
 mod program;
 mod proof;
+mod synthesis;
 mod tool;
 
 pub use device::{Answer, Device, Target};
@@ -22,6 +23,7 @@ pub use hardware::{BenchReport, HardwareModel};
 pub use process::{Finished, end_all, exchange, run};
 pub use program::{C_FLAGS, Program, RUST_FLAGS};
 pub use proof::{TargetWords, run_targets, verilog_simulator};
+pub use synthesis::{Family, SEEDS, synthesize};
 pub use tool::{Tool, ToolName};
 
 use std::path::PathBuf;

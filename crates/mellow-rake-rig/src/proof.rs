@@ -4,8 +4,9 @@ use crate::{Device, RigError, Target, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
+use mellow_rake::study::{Study, StudyError};
 use mellow_rake::verify::{ComparisonResult, Stimulus, TargetResult, compare};
-use mellow_rake::write::GeneratedFile;
+use mellow_rake::write::{GeneratedFile, Language};
 
 /// What a target must know of a filter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -16,6 +17,21 @@ pub struct TargetWords {
     pub output: WordFormat,
     /// Products for each sample.
     pub products: usize,
+    /// Of hardware on shared multipliers the clocks of a sample and the channels that take turns.
+    pub scheduled: Option<(usize, usize)>,
+}
+
+impl TargetWords {
+    /// The integer filter of a study, in the hardware that its spec asks for.
+    ///
+    /// # Errors
+    /// As of [`Study::integers`] and [`Study::hardware`].
+    pub fn of(study: &Study) -> Result<Self, StudyError> {
+        let scheduled = study
+            .hardware()?
+            .map(|choice| (choice.scheduled.interval(), choice.scheduled.resources().channels));
+        Ok(TargetWords { scheduled, ..TargetWords::from(study.integers()?) })
+    }
 }
 
 impl From<&Implementation> for TargetWords {
@@ -24,6 +40,7 @@ impl From<&Implementation> for TargetWords {
             input: implementation.checked.input(),
             output: implementation.checked.output(),
             products: implementation.checked.cost().multiplies_per_sample,
+            scheduled: None,
         }
     }
 }
@@ -32,7 +49,12 @@ impl From<&Implementation> for TargetWords {
 impl From<&FloatFilter> for TargetWords {
     fn from(filter: &FloatFilter) -> Self {
         let word = WordFormat::new(true, 64, 0).expect("64 bits are a word");
-        TargetWords { input: word, output: word, products: filter.rows().concat().len() }
+        TargetWords {
+            input: word,
+            output: word,
+            products: filter.rows().concat().len(),
+            scheduled: None,
+        }
     }
 }
 
@@ -55,8 +77,10 @@ pub fn run_targets(
 fn longest(target: Target, filter: TargetWords) -> usize {
     const PRODUCTS: usize = 5_000_000;
     let products = filter.products.max(1);
+    // A clock of a unit moves some hundred registers, which takes as long as some ten products.
+    let work = filter.scheduled.map_or(products, |(clocks, channels)| 10 * clocks * channels);
     match target {
-        Target::Icarus => (PRODUCTS / products).max(1),
+        Target::Icarus => (PRODUCTS / work).max(1),
         Target::Ghdl => (PRODUCTS / 10 / products).max(1),
         _ => usize::MAX,
     }
@@ -102,10 +126,19 @@ fn try_target(
     };
     result.tool = Some(device.version().to_owned());
     let most = longest(target, filter);
+    // Channels that take turns all get the same: each must give what it would give alone.
+    let channels = match (target.language(), filter.scheduled) {
+        (Language::Verilog, Some((_, channels))) => channels,
+        _ => 1,
+    };
+    let in_channels = |words: &[i64]| -> Vec<i64> {
+        words.iter().flat_map(|word| std::iter::repeat_n(*word, channels)).collect()
+    };
     for (stimulus, expected) in inputs {
         let kept = expected.len().min(most);
         let (samples, expected) = (&stimulus.samples[..kept], &expected[..kept]);
-        let answers = match device.run(samples, expected) {
+        let (samples, expected) = (in_channels(samples), in_channels(expected));
+        let answers = match device.run(&samples, &expected) {
             Ok(answers) => answers,
             Err(error) => {
                 result.reason = Some(format!("{}: {error}", stimulus.name));
@@ -118,9 +151,9 @@ fn try_target(
             result.comparisons.push(ComparisonResult {
                 stimulus: stimulus.name,
                 manner: answer.manner,
-                comparison: compare(expected, &answer.words),
+                comparison: compare(&expected, &answer.words),
                 own_mismatches: answer.own_mismatches,
-                left_out: stimulus.samples.len() - kept,
+                left_out: (stimulus.samples.len() - kept) * channels,
             });
         }
     }

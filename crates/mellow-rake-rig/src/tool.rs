@@ -51,6 +51,13 @@ impl ToolName {
     pub const YOSYS: ToolName =
         ToolName { program: "yosys", package: "yosys", version_argument: "-V" };
 
+    /// nextpnr: places and routes for the iCE40.
+    pub const NEXTPNR_ICE40: ToolName = ToolName {
+        program: "nextpnr-ice40",
+        package: "nextpnr-ice40",
+        version_argument: "--version",
+    };
+
     /// The same of a tool that has to be of a version from `least` on, by its first number.
     ///
     /// # Errors

@@ -13,7 +13,7 @@ use mellow_rake::study::{OtherForm, SweepWish, Swept};
 use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
 use mellow_rake::write::Language;
 use mellow_rake_report::figure::{View, Wishes};
-use mellow_rake_rig::Target;
+use mellow_rake_rig::{Family, Target};
 use std::path::PathBuf;
 use std::str::FromStr;
 
@@ -41,6 +41,7 @@ pub(crate) enum Command {
     Signal(Signal),
     Inspect(Inspect),
     Measure(Measure),
+    Cost(Cost),
     Generate(Generate),
     Verify(Verify),
     Run(Run),
@@ -340,6 +341,48 @@ impl FromStr for Sweep {
             return Err(wanted());
         }
         Ok(Sweep(SweepWish { of, from, to, every_structure: false }))
+    }
+}
+
+/// What a filter takes in hardware: told before it is built, and what a synthesizer makes of it.
+///
+/// The table `[hardware]` of the spec says what is wanted: a clock, multipliers, channels. This shows the unit
+/// that follows, with its schedule: which multiplier does what in which clock. With --on Yosys builds it, and
+/// for the iCE40 nextpnr places and routes it.
+///
+/// Examples: mrake cost demo/modem/carrier_band_unit.toml; mrake cost demo/modem/carrier_band_unit.toml --on
+/// ice40
+#[derive(Debug, Args)]
+pub(crate) struct Cost {
+    /// The spec file; it needs tables `[fixed]` and `[hardware]`.
+    pub(crate) spec: PathBuf,
+    /// Build it for these families.
+    #[arg(long, value_enum, value_delimiter = ',', value_name = "FAMILIES")]
+    pub(crate) on: Vec<OnFamily>,
+    /// Print JSON.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Families of parts that a synthesizer builds for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum OnFamily {
+    /// Lattice iCE40: Yosys, then nextpnr for the UP5K.
+    Ice40,
+    /// Lattice ECP5: Yosys.
+    Ecp5,
+    /// Xilinx 7 series: Yosys.
+    Xilinx7,
+}
+
+impl OnFamily {
+    /// The family of the rig.
+    pub(crate) fn family(self) -> Family {
+        match self {
+            OnFamily::Ice40 => Family::Ice40,
+            OnFamily::Ecp5 => Family::Ecp5,
+            OnFamily::Xilinx7 => Family::Xilinx7,
+        }
     }
 }
 

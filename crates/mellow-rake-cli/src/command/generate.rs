@@ -113,7 +113,7 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             name: file.name.clone(),
             bytes: file.text.len(),
             language: file.language,
-            latency_clocks: file.language.latency_clocks(),
+            latency_clocks: loaded.study.latency_clocks(file.language),
         };
         let files = files.iter().map(object).collect();
         let design = loaded.study.record();

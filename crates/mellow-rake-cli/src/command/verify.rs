@@ -9,7 +9,7 @@ use mellow_rake::study::StudyError;
 use mellow_rake::verify::{LONGEST_MADE_UP, Proof};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_report::page;
-use mellow_rake_rig::{Target, verilog_simulator};
+use mellow_rake_rig::{Target, TargetWords, verilog_simulator};
 use serde::Serialize;
 
 #[derive(Serialize)]
@@ -51,7 +51,9 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
                 Some(on) => On::targets(on),
                 None => {
                     let samples = recording.as_ref().map_or(0, Vec::len).max(LONGEST_MADE_UP);
-                    vec![Target::HostC, verilog_simulator(implementation.into(), samples)]
+                    let words = TargetWords::of(&loaded.study);
+                    let words = words.map_err(|error| loaded.failure(error))?;
+                    vec![Target::HostC, verilog_simulator(words, samples)]
                 }
             };
             let files = files(options, &loaded, &targets)?;

@@ -3,6 +3,7 @@
 mod comparison;
 mod design;
 mod forms;
+mod hardware;
 mod measured;
 mod proof;
 mod quality;
@@ -16,6 +17,7 @@ mod words;
 pub use comparison::{Refused, comparison};
 pub use design::design;
 pub use forms::{families, forms};
+pub use hardware::hardware;
 pub use measured::measured;
 pub use proof::proof;
 pub use quantization::{impossible, quantization};

@@ -127,3 +127,27 @@ impl Estimate {
         self.registers.iter().map(Part::all_bits).sum()
     }
 }
+
+/// What a synthesizer made of a unit.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct Built {
+    /// The family of parts, in one word.
+    pub family: &'static str,
+    /// The same for a table.
+    pub title: &'static str,
+    /// The synthesizer with its version.
+    pub tool: String,
+    /// Look-up tables, and cells that stand for some: carries and small memories.
+    pub luts: usize,
+    /// Registers outside of other cells.
+    pub registers: usize,
+    /// Multiplier cells.
+    pub multipliers: usize,
+    /// Block RAMs.
+    pub rams: usize,
+    /// The fastest clock in hertz that place and route found, of several beginnings the best.
+    pub clock_hz: Option<f64>,
+    /// Why there is no such clock, where there is none.
+    pub not_placed: Option<String>,
+}

@@ -41,13 +41,15 @@ mod estimate;
 mod flow;
 mod machine;
 mod program;
+mod record;
 mod schedule;
 
 pub use assign::schedule;
 pub use choice::{HardwareChoice, choose};
 pub use error::{HardwareError, ScheduleError};
-pub use estimate::{Estimate, Part};
+pub use estimate::{Built, Estimate, Part};
 pub use flow::{Alignment, FlowProduct, FlowSimulator, FlowWord, SignalFlow, Step, Task};
 pub use machine::{ClockInput, ClockOutput, Machine};
 pub use program::{Ending, Instruction, Lane, UnitProgram};
+pub use record::{HardwareRecord, IssueRecord, WordRecord};
 pub use schedule::{Issue, Resources, Schedule, Scheduled};

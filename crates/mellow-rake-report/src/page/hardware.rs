@@ -1,0 +1,201 @@
+//! Hardware on shared multipliers: told before it is built, and what came of it.
+
+use crate::Document;
+use crate::units::hertz;
+use mellow_rake::hardware::{Built, HardwareChoice, HardwareRecord, IssueRecord, Part, WordRecord};
+use mellow_rake::units::SampleRate;
+
+/// Clocks of the schedule that are shown.
+const MOST_CLOCKS: usize = 24;
+
+/// The unit, its schedule, and what synthesizers made of it.
+pub fn hardware(
+    name: &str,
+    rate: SampleRate,
+    choice: &HardwareChoice,
+    record: &HardwareRecord,
+    built: &[Result<Built, (&'static str, String)>],
+) -> Document {
+    let estimate = &record.estimate;
+    let mut page =
+        Document::of(&format!("{name} on {}", counted(estimate.multipliers, "shared multiplier")));
+    let seconds = |clocks: usize| match record.clock_hz {
+        Some(clock) => format!(", {}", seconds(clocks as f64 / clock)),
+        None => String::new(),
+    };
+    let left =
+        record.clocks_available.map(|available| format!(" of {available} that the clock leaves"));
+    page.lines(&format!(
+        "  a sample every {}{}{}",
+        counted(estimate.interval, "clock"),
+        left.unwrap_or_default(),
+        seconds(estimate.interval),
+    ));
+    if let (None, channels) = (record.clock_hz, record.channels) {
+        let needed = rate.hertz() * channels as f64 * estimate.interval as f64;
+        page.lines(&format!(
+            "  a clock of {} Hz or more keeps up with the sample rate",
+            hertz(needed)
+        ));
+    }
+    page.lines(&format!(
+        "  output {} later{}",
+        counted(estimate.latency, "clock"),
+        seconds(estimate.latency)
+    ));
+    let [a, b] = estimate.multiplier_bits;
+    page.lines(&format!(
+        "  {} of {a} by {b} bits, in use {:.0} % of the time",
+        counted(estimate.multipliers, "multiplier"),
+        100.0 * estimate.use_of_multipliers,
+    ));
+    if record.channels > 1 {
+        page.lines(&format!("  {} channels take turns", record.channels));
+    }
+    for reason in &record.chosen {
+        page.paragraph(&format!("  chosen: {reason}"), 4);
+    }
+    page.gap();
+    let rows = |parts: &[Part], what: &str| -> Vec<Vec<String>> {
+        let row = |part: &Part| {
+            vec![
+                format!("{what}: {}", part.what),
+                part.count.to_string(),
+                part.bits.to_string(),
+                part.all_bits().to_string(),
+            ]
+        };
+        parts.iter().map(row).collect()
+    };
+    let all = [
+        rows(&estimate.memories, "memory"),
+        rows(&estimate.adders, "adder"),
+        rows(&estimate.registers, "register"),
+    ];
+    page.table(&["before the build", "count", "bits", "bits in all"], &all.concat());
+    page.gap();
+    schedule(choice, record, &mut page);
+    if !built.is_empty() {
+        page.gap();
+        builds(record, built, &mut page);
+    }
+    page
+}
+
+/// The schedule: clock by clock what each multiplier does, and which results are written.
+fn schedule(choice: &HardwareChoice, record: &HardwareRecord, page: &mut Document) {
+    let lanes = record.estimate.multipliers;
+    let mut header = vec!["clock".to_owned()];
+    header.extend((1..=lanes.min(3)).map(|lane| format!("multiplier {lane}")));
+    if lanes > 3 {
+        header.push("...".to_owned());
+    }
+    header.push("ends".to_owned());
+    let row = |clock: usize| {
+        let at = |lane: usize| {
+            let found =
+                record.schedule.iter().find(|one| one.clock == clock && one.multiplier == lane);
+            found.map_or("-".to_owned(), product)
+        };
+        let mut cells = vec![clock.to_string()];
+        cells.extend((0..lanes.min(3)).map(at));
+        if lanes > 3 {
+            cells.push("...".to_owned());
+        }
+        let scheduled = &choice.scheduled;
+        let ends =
+            (0..scheduled.flow().tasks.len()).filter(|task| scheduled.span(*task).1 == clock);
+        let name = |task: usize| match task == scheduled.output_task() {
+            true => "out".to_owned(),
+            false => signal(task + 1),
+        };
+        cells.push(ends.map(name).collect::<Vec<_>>().join(" "));
+        cells
+    };
+    let shown = record.estimate.interval.min(MOST_CLOCKS);
+    let rows: Vec<Vec<String>> = (0..shown).map(row).collect();
+    page.table(&header.iter().map(String::as_str).collect::<Vec<_>>(), &rows);
+    let left = record.estimate.interval - shown;
+    if left > 0 {
+        page.lines(&format!("  ... ({} more; all with --json)", counted(left, "clock")));
+    }
+}
+
+/// "992·(x + x[-63])"
+fn product(issue: &IssueRecord) -> String {
+    let word = |word: &WordRecord| match word.age {
+        0 => signal(word.signal),
+        age => format!("{}[-{age}]", signal(word.signal)),
+    };
+    let mark = |other: &WordRecord| if other.subtracted { "-" } else { "+" };
+    let words = match &issue.words[..] {
+        [first, second] => format!("({} {} {})", word(first), mark(second), word(second)),
+        words => words.iter().map(word).collect(),
+    };
+    format!("{}·{words}", issue.coefficient)
+}
+
+/// x is the input, s1 what the first task gives.
+fn signal(number: usize) -> String {
+    if number == 0 { "x".to_owned() } else { format!("s{number}") }
+}
+
+/// What synthesizers made of it, beside what was told.
+fn builds(
+    record: &HardwareRecord,
+    built: &[Result<Built, (&'static str, String)>],
+    page: &mut Document,
+) {
+    let mut rows = Vec::new();
+    let mut notes = Vec::new();
+    for one in built {
+        match one {
+            Ok(cells) => {
+                let clock = cells.clock_hz.map(|clock| format!("{:.1}", clock / 1e6));
+                rows.push(vec![
+                    cells.title.to_owned(),
+                    cells.luts.to_string(),
+                    cells.registers.to_string(),
+                    cells.multipliers.to_string(),
+                    cells.rams.to_string(),
+                    clock.unwrap_or("-".to_owned()),
+                ]);
+                notes.push((true, format!("{}: {}", cells.title, cells.tool)));
+                if let Some(why) = &cells.not_placed {
+                    notes.push((true, format!("{}: not placed: {why}", cells.title)));
+                }
+            }
+            Err((title, why)) => notes.push((false, format!("{title}: not run: {why}"))),
+        }
+    }
+    if !rows.is_empty() {
+        let header = ["after the build", "LUTs", "registers", "multipliers", "RAMs", "MHz"];
+        page.table(&header, &rows);
+    }
+    for (_, note) in &notes {
+        page.paragraph(&format!("  {note}"), 4);
+    }
+    for cells in built.iter().flatten() {
+        if let (Some(clock), Some(wish)) = (cells.clock_hz, record.clock_hz) {
+            let held = clock >= wish;
+            let words = if held { "runs at" } else { "MISSES" };
+            let text = format!("{} {words} the clock of {:.3} MHz", cells.title, wish / 1e6);
+            page.verdict(Some(held), text);
+        }
+    }
+}
+
+fn counted(count: usize, what: &str) -> String {
+    format!("{count} {what}{}", if count == 1 { "" } else { "s" })
+}
+
+/// A time with three digits.
+fn seconds(time: f64) -> String {
+    let (value, unit) = match time {
+        ..1e-6 => (time * 1e9, "ns"),
+        ..1e-3 => (time * 1e6, "us"),
+        ..1.0 => (time * 1e3, "ms"),
+        _ => (time, "s"),
+    };
+    format!("{value:.3} {unit}")
+}

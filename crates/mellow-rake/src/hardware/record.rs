@@ -1,0 +1,107 @@
+//! A schedule as data that is complete: with it and the datapath anyone can build the unit again.
+
+use super::{Estimate, FlowWord, HardwareChoice, HardwareError};
+use crate::datapath::Sign;
+use crate::spec::Interface;
+
+/// A word that is read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct WordRecord {
+    /// The signal: 0 is the input, t + 1 what task t gives.
+    pub signal: usize,
+    /// How many firings ago it was given.
+    pub age: usize,
+    /// Its slot in the memory.
+    pub slot: usize,
+    /// Whether it is subtracted from the word before it.
+    pub subtracted: bool,
+}
+
+/// A product with its clock.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct IssueRecord {
+    /// The clock of the interval.
+    pub clock: usize,
+    /// The multiplier.
+    pub multiplier: usize,
+    /// The task.
+    pub task: usize,
+    /// The coefficient as an integer, with its sign.
+    pub coefficient: i64,
+    /// The word that it multiplies, or the two words that are added first.
+    pub words: Vec<WordRecord>,
+    /// Bits of the product that are dropped, and zeros that are appended then.
+    pub dropped: u32,
+    /// See `dropped`.
+    pub shift: u32,
+}
+
+/// Hardware of a filter on shared multipliers.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct HardwareRecord {
+    /// The clock in hertz, if it was stated.
+    pub clock_hz: Option<f64>,
+    /// Clocks that it leaves for a sample.
+    pub clocks_available: Option<u64>,
+    /// Channels that take turns.
+    pub channels: usize,
+    /// Registers of each multiplier.
+    pub multiplier_stages: usize,
+    /// How samples come and go.
+    pub interface: Interface,
+    /// What was chosen, with the reasons.
+    pub chosen: Vec<String>,
+    /// What it is made of.
+    pub estimate: Estimate,
+    /// Words of memory of a channel that are used.
+    pub words: usize,
+    /// Each product with its clock.
+    pub schedule: Vec<IssueRecord>,
+}
+
+impl HardwareRecord {
+    /// Of what was chosen.
+    ///
+    /// # Errors
+    /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
+    pub fn of(choice: &HardwareChoice) -> Result<Self, HardwareError> {
+        let scheduled = &choice.scheduled;
+        let resources = scheduled.resources();
+        let schedule = scheduled.schedule().issues.iter().map(|issue| {
+            let product = scheduled.flow().tasks[issue.task].products[issue.product];
+            let word = |(sign, word): (Sign, FlowWord)| WordRecord {
+                signal: word.signal,
+                age: word.age,
+                slot: scheduled.slot(word.signal).unwrap_or(0) + word.age,
+                subtracted: sign == Sign::Minus,
+            };
+            IssueRecord {
+                clock: issue.clock,
+                multiplier: issue.multiplier,
+                task: issue.task,
+                coefficient: product.coefficient as i64,
+                words: [Some((Sign::Plus, product.first)), product.second]
+                    .into_iter()
+                    .flatten()
+                    .map(word)
+                    .collect(),
+                dropped: product.alignment.dropped,
+                shift: product.alignment.shift,
+            }
+        });
+        Ok(HardwareRecord {
+            clock_hz: choice.clock,
+            clocks_available: choice.available,
+            channels: resources.channels,
+            multiplier_stages: resources.multiplier_stages,
+            interface: resources.interface,
+            chosen: choice.reasons.clone(),
+            estimate: Estimate::of(scheduled)?,
+            words: scheduled.used_words(),
+            schedule: schedule.collect(),
+        })
+    }
+}
