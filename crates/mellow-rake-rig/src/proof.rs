@@ -29,7 +29,7 @@ impl TargetWords {
     pub fn of(study: &Study) -> Result<Self, StudyError> {
         let scheduled = study
             .hardware()?
-            .map(|choice| (choice.scheduled.interval(), choice.scheduled.resources().channels));
+            .map(|choice| (choice.unit.interval(), choice.unit.resources().channels));
         Ok(TargetWords { scheduled, ..TargetWords::from(study.integers()?) })
     }
 }
@@ -78,7 +78,11 @@ fn longest(target: Target, filter: TargetWords) -> usize {
     const PRODUCTS: usize = 5_000_000;
     let products = filter.products.max(1);
     // A clock of a unit moves some hundred registers, which takes as long as some ten products.
-    let work = filter.scheduled.map_or(products, |(clocks, channels)| 10 * clocks * channels);
+    let work = match filter.scheduled {
+        Some((clocks, channels)) if clocks > 1 => 10 * clocks * channels,
+        Some((_, channels)) => products * channels,
+        None => products,
+    };
     match target {
         Target::Icarus => (PRODUCTS / work).max(1),
         Target::Ghdl => (PRODUCTS / 10 / products).max(1),

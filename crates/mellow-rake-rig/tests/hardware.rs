@@ -5,11 +5,11 @@ mod filters;
 
 use filters::{any_filter, any_word, one_of};
 use mellow_rake::datapath::{Checked, Simulator, dump};
-use mellow_rake::hardware::{Resources, Scheduled, SignalFlow, schedule};
+use mellow_rake::hardware::{Parallel, Resources, SignalFlow, schedule};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Interface, Name, Structure};
 use mellow_rake::write::{Symbols, verilog};
-use mellow_rake_rig::HardwareModel;
+use mellow_rake_rig::{HardwareModel, RigError};
 
 fn any_resources(noise: &mut NoiseSource) -> Resources {
     Resources {
@@ -24,12 +24,7 @@ fn any_resources(noise: &mut NoiseSource) -> Resources {
 }
 
 /// The samples of some channels in turn, and what comes out for them.
-fn stimulus(
-    checked: &Checked,
-    scheduled: &Scheduled,
-    noise: &mut NoiseSource,
-) -> (Vec<i64>, Vec<i64>) {
-    let channels = scheduled.resources().channels;
+fn stimulus(checked: &Checked, channels: usize, noise: &mut NoiseSource) -> (Vec<i64>, Vec<i64>) {
     let mut simulators: Vec<_> = (0..channels).map(|_| Simulator::new(checked)).collect();
     (0..80 * channels)
         .map(|index| {
@@ -44,38 +39,41 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
     let times: usize =
         std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
     let mut noise = NoiseSource::new(281);
+    let mut parallel = 0;
     let symbols = Symbols::new(&Name::new("swell").unwrap());
     for (number, structure) in Structure::ALL.into_iter().enumerate() {
         let mut held = 0;
-        for index in 0..8 * times {
+        for _ in 0..8 * times {
             let Some(filter) = any_filter(&mut noise, structure) else { continue };
             let checked = &filter.checked;
             let flow = SignalFlow::of(checked).unwrap();
-            let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
-            let files = verilog::write_scheduled(&scheduled, checked, &symbols).unwrap();
+            let resources = any_resources(&mut noise);
+            let scheduled = schedule(&flow, resources).unwrap();
+            let mut texts = vec![verilog::write_scheduled(&scheduled, checked, &symbols).unwrap()];
+            if let Ok(chain) = Parallel::of(&flow, resources) {
+                texts.push(verilog::write_parallel(&chain, checked, &symbols));
+                parallel += 1;
+            }
             let (input, output) = (checked.input(), checked.output());
-            let (words, expected) = stimulus(checked, &scheduled, &mut noise);
-            let context = || format!("{:?}\n{}", scheduled.resources(), dump(checked));
-            let hold = |model: HardwareModel| {
-                let report = model
-                    .run(&words, &expected)
-                    .unwrap_or_else(|error| panic!("{error}\n{}", context()));
-                assert_eq!(report.observed, expected, "{}", context());
-                assert_eq!((report.samples, report.mismatches), (words.len(), 0));
-            };
-            let model = HardwareModel::icarus(&files, input, output);
-            hold(model.unwrap_or_else(|error| panic!("{error}\n{}\n{}", context(), files[0].text)));
-            // Half a minute's work each.
-            if held == 0 && number % 4 == 0 {
-                let model = HardwareModel::verilator(&files, input, output);
-                hold(
-                    model.unwrap_or_else(|error| {
-                        panic!("{error}\n{}\n{}", context(), files[0].text)
-                    }),
-                );
+            let (words, expected) = stimulus(checked, resources.channels, &mut noise);
+            for files in texts {
+                let context = || format!("{resources:?}\n{}\n{}", dump(checked), files[0].text);
+                let hold = |model: Result<HardwareModel, RigError>| {
+                    let model = model.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+                    let report = model.run(&words, &expected);
+                    let report = report.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+                    assert_eq!(report.observed, expected, "{}", context());
+                    assert_eq!((report.samples, report.mismatches), (words.len(), 0));
+                };
+                hold(HardwareModel::icarus(&files, input, output));
+                // Half a minute's work each.
+                if held == 0 && number % 4 == 0 {
+                    hold(HardwareModel::verilator(&files, input, output));
+                }
             }
             held += 1;
         }
         assert!(held > 0, "{structure:?}: {held}");
     }
+    assert!(parallel > 5, "{parallel}");
 }

@@ -3,8 +3,8 @@
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
 use mellow_rake::hardware::{
-    ClockInput, Estimate, FlowSimulator, HardwareError, Machine, Resources, Schedule,
-    ScheduleError, Scheduled, SignalFlow, choose, schedule,
+    ClockInput, ClockOutput, Estimate, FlowSimulator, HardwareError, HardwareUnit, Machine,
+    Parallel, ParallelMachine, Resources, Schedule, ScheduleError, SignalFlow, choose, schedule,
 };
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Interface, Spec, Structure};
@@ -38,16 +38,38 @@ struct Traffic {
     resets: bool,
 }
 
+/// Either machine.
+enum AnyMachine<'a> {
+    Serial(Machine<'a>),
+    Parallel(ParallelMachine<'a>),
+}
+
+impl<'a> AnyMachine<'a> {
+    fn new(unit: &'a HardwareUnit) -> Self {
+        match unit {
+            HardwareUnit::Serial(scheduled) => AnyMachine::Serial(Machine::new(scheduled).unwrap()),
+            HardwareUnit::Parallel(chain) => AnyMachine::Parallel(ParallelMachine::new(chain)),
+        }
+    }
+
+    fn clock(&mut self, input: ClockInput) -> ClockOutput {
+        match self {
+            AnyMachine::Serial(machine) => machine.clock(input),
+            AnyMachine::Parallel(machine) => machine.clock(input),
+        }
+    }
+}
+
 /// Runs a machine among gaps, back pressure and resets; every word that it gives is the simulator's, in its
 /// channel. Samples that are taken without a gap are `interval` clocks apart.
-fn hold(checked: &Checked, scheduled: &Scheduled, traffic: Traffic, noise: &mut NoiseSource) {
-    let resources = scheduled.resources();
-    let mut machine = Machine::new(scheduled).unwrap();
+fn hold(checked: &Checked, unit: &HardwareUnit, traffic: Traffic, noise: &mut NoiseSource) {
+    let resources = unit.resources();
+    let mut machine = AnyMachine::new(unit);
     let mut simulators: Vec<_> = (0..resources.channels).map(|_| Simulator::new(checked)).collect();
     let (mut taken, mut given) = (0, 0);
     let mut expected = std::collections::VecDeque::new();
     let mut word = any_word(noise, checked.input(), false);
-    let clocks = (60 * resources.channels).max(120) * scheduled.interval().max(8);
+    let clocks = (60 * resources.channels).max(120) * unit.interval().max(8);
     let context = || format!("{resources:?}\n{}", dump(checked));
     for clock in 0..clocks {
         let chance = |of: i64, noise: &mut NoiseSource| noise.integer(0, 7) < of;
@@ -73,11 +95,11 @@ fn hold(checked: &Checked, scheduled: &Scheduled, traffic: Traffic, noise: &mut 
 }
 
 /// Samples one after the other: how far apart they are taken, and how long the first takes.
-fn pace(scheduled: &Scheduled) -> (usize, usize) {
-    let mut machine = Machine::new(scheduled).unwrap();
+fn pace(unit: &HardwareUnit) -> (usize, usize) {
+    let mut machine = AnyMachine::new(unit);
     let input = ClockInput { in_valid: true, in_data: 1, out_ready: true, ..Default::default() };
     let (mut taken, mut first) = (Vec::new(), None);
-    for clock in 0..10 * scheduled.interval() + scheduled.latency() + 1 {
+    for clock in 0..10 * unit.interval() + unit.latency() + 1 {
         let seen = machine.clock(input);
         if seen.out_valid {
             first.get_or_insert(clock);
@@ -102,18 +124,26 @@ fn machines_of_every_structure_give_what_the_simulator_gives() {
     let times: usize =
         std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
     let mut noise = NoiseSource::new(181);
+    let mut parallel = 0;
     for structure in Structure::ALL {
         let mut held = 0;
         for index in 0..12 * times {
             let Some(filter) = any_filter(&mut noise, structure) else { continue };
             let flow = SignalFlow::of(&filter.checked).unwrap();
             let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
-            hold(&filter.checked, &scheduled, TRAFFIC[index % 4], &mut noise);
-            assert_eq!(pace(&scheduled), (scheduled.interval(), scheduled.latency()));
+            let mut units = vec![HardwareUnit::Serial(scheduled)];
+            let chain = Parallel::of(&flow, any_resources(&mut noise));
+            units.extend(chain.map(HardwareUnit::Parallel));
+            parallel += units.len() - 1;
+            for unit in &units {
+                hold(&filter.checked, unit, TRAFFIC[index % 4], &mut noise);
+                assert_eq!(pace(unit), (unit.interval(), unit.latency()));
+            }
             held += 1;
         }
         assert!(held > 3, "{structure:?}: {held}");
     }
+    assert!(parallel > 10, "{parallel}");
 }
 
 #[test]
@@ -135,7 +165,10 @@ fn flows_and_machines_of_any_program_mean_what_it_means() {
         }
         let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
         match Machine::new(&scheduled) {
-            Ok(_) => hold(&checked, &scheduled, TRAFFIC[index % 4], &mut noise),
+            Ok(_) => {
+                let unit = HardwareUnit::Serial(scheduled);
+                hold(&checked, &unit, TRAFFIC[index % 4], &mut noise);
+            }
             Err(HardwareError::Width { .. }) => continue,
             Err(error) => panic!("{error}"),
         }
@@ -191,8 +224,9 @@ fn a_schedule_that_is_damaged_is_refused_or_still_right() {
                 }
                 // What passes is as good as any.
                 Ok(scheduled) => {
-                    hold(&filter.checked, &scheduled, TRAFFIC[right % 3], &mut noise);
-                    assert_eq!(pace(&scheduled), (scheduled.interval(), scheduled.latency()));
+                    let unit = HardwareUnit::Serial(scheduled);
+                    hold(&filter.checked, &unit, TRAFFIC[right % 3], &mut noise);
+                    assert_eq!(pace(&unit), (unit.interval(), unit.latency()));
                     right += 1;
                 }
             }
@@ -227,7 +261,7 @@ fn what_is_not_stated_is_chosen_as_the_clock_allows() {
     let flow = SignalFlow::of(&study.integers().unwrap().checked).unwrap();
     let rate = study.spec.sample_rate;
     let wish = |clocks: f64| Hardware { clock: Some(1000.0 * clocks), ..Hardware::default() };
-    assert_eq!(choose(&flow, &wish(20.0), rate).unwrap().scheduled.resources().multipliers, 1);
+    assert_eq!(choose(&flow, &wish(20.0), rate).unwrap().unit.resources().multipliers, 1);
     // A recursion of five products is not done in less than its own length, with however many multipliers.
     let error = choose(&flow, &wish(4.0), rate).unwrap_err();
     let HardwareError::Clock { available, needed, multipliers, .. } = &error else {
@@ -262,9 +296,9 @@ fn what_is_not_stated_is_chosen_as_the_clock_allows() {
         [(64.0, 1, false), (63.0, 1, true), (32.0, 1, true), (31.0, 2, true)]
     {
         let chosen = choose(&flow, &wish(clocks), study.spec.sample_rate).unwrap();
-        let resources = chosen.scheduled.resources();
-        let found = (resources.multipliers, chosen.scheduled.schedule().has_pairs());
-        assert!(chosen.scheduled.interval() as f64 <= clocks);
+        let resources = chosen.unit.resources();
+        let found = (resources.multipliers, resources.folds);
+        assert!(chosen.unit.interval() as f64 <= clocks);
         assert!(
             found == (multipliers, folds) || clocks == 31.0 && found.0 == 2,
             "{clocks}: {found:?}"
@@ -274,7 +308,7 @@ fn what_is_not_stated_is_chosen_as_the_clock_allows() {
     let two_thousand = average(2_000);
     let flow = SignalFlow::of(&two_thousand.integers().unwrap().checked).unwrap();
     let chosen = choose(&flow, &wish(250.0), study.spec.sample_rate).unwrap();
-    assert!(chosen.scheduled.interval() <= 250 && chosen.scheduled.resources().multipliers <= 8);
+    assert!(chosen.unit.interval() <= 250 && chosen.unit.resources().multipliers <= 8);
 }
 
 #[test]

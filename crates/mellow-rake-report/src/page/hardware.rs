@@ -2,7 +2,10 @@
 
 use crate::Document;
 use crate::units::hertz;
-use mellow_rake::hardware::{Built, HardwareChoice, HardwareRecord, IssueRecord, Part, WordRecord};
+use mellow_rake::hardware::{
+    Built, HardwareChoice, HardwareRecord, HardwareUnit, IssueRecord, Part, Scheduled, WordRecord,
+};
+use mellow_rake::spec::Architecture;
 use mellow_rake::units::SampleRate;
 
 /// Clocks of the schedule that are shown.
@@ -17,8 +20,12 @@ pub fn hardware(
     built: &[Result<Built, (&'static str, String)>],
 ) -> Document {
     let estimate = &record.estimate;
-    let mut page =
-        Document::of(&format!("{name} on {}", counted(estimate.multipliers, "shared multiplier")));
+    let mut page = Document::of(&match record.architecture {
+        Architecture::Serial => {
+            format!("{name} on {}", counted(estimate.multipliers, "shared multiplier"))
+        }
+        Architecture::Parallel => format!("{name}, a sample a clock"),
+    });
     let seconds = |clocks: usize| match record.clock_hz {
         Some(clock) => format!(", {}", seconds(clocks as f64 / clock)),
         None => String::new(),
@@ -74,7 +81,9 @@ pub fn hardware(
     ];
     page.table(&["before the build", "count", "bits", "bits in all"], &all.concat());
     page.gap();
-    schedule(choice, record, &mut page);
+    if let HardwareUnit::Serial(scheduled) = &choice.unit {
+        schedule(scheduled, record, &mut page);
+    }
     if !built.is_empty() {
         page.gap();
         builds(record, built, &mut page);
@@ -83,7 +92,7 @@ pub fn hardware(
 }
 
 /// The schedule: clock by clock what each multiplier does, and which results are written.
-fn schedule(choice: &HardwareChoice, record: &HardwareRecord, page: &mut Document) {
+fn schedule(scheduled: &Scheduled, record: &HardwareRecord, page: &mut Document) {
     let lanes = record.estimate.multipliers;
     let mut header = vec!["clock".to_owned()];
     header.extend((1..=lanes.min(3)).map(|lane| format!("multiplier {lane}")));
@@ -102,7 +111,6 @@ fn schedule(choice: &HardwareChoice, record: &HardwareRecord, page: &mut Documen
         if lanes > 3 {
             cells.push("...".to_owned());
         }
-        let scheduled = &choice.scheduled;
         let ends =
             (0..scheduled.flow().tasks.len()).filter(|task| scheduled.span(*task).1 == clock);
         let name = |task: usize| match task == scheduled.output_task() {

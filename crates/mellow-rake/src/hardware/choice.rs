@@ -1,14 +1,57 @@
 //! From what is wished for to a schedule: what is not stated is chosen, with the reason.
 
-use super::{HardwareError, Resources, Scheduled, SignalFlow, schedule};
-use crate::spec::Hardware;
+use super::{HardwareError, Parallel, Resources, Scheduled, SignalFlow, UnitProgram, schedule};
+use crate::spec::{Architecture, Hardware};
 use crate::units::SampleRate;
 
-/// A schedule with what was chosen for it, and why.
+/// What is built.
+#[derive(Debug, Clone, PartialEq)]
+pub enum HardwareUnit {
+    /// On shared multipliers, some clocks for a sample.
+    Serial(Scheduled),
+    /// Taps, a sample a clock.
+    Parallel(Parallel),
+}
+
+impl HardwareUnit {
+    /// What it does.
+    pub fn flow(&self) -> &SignalFlow {
+        match self {
+            HardwareUnit::Serial(scheduled) => scheduled.flow(),
+            HardwareUnit::Parallel(chain) => chain.flow(),
+        }
+    }
+
+    /// Clocks from sample to sample, if they come without gaps.
+    pub fn interval(&self) -> usize {
+        match self {
+            HardwareUnit::Serial(scheduled) => scheduled.interval(),
+            HardwareUnit::Parallel(_) => 1,
+        }
+    }
+
+    /// Clocks from the one in which a sample is taken to the first in which its output stands.
+    pub fn latency(&self) -> usize {
+        match self {
+            HardwareUnit::Serial(scheduled) => scheduled.latency(),
+            HardwareUnit::Parallel(chain) => chain.latency(),
+        }
+    }
+
+    /// What it uses.
+    pub fn resources(&self) -> Resources {
+        match self {
+            HardwareUnit::Serial(scheduled) => scheduled.resources(),
+            HardwareUnit::Parallel(chain) => chain.resources(),
+        }
+    }
+}
+
+/// A unit with what was chosen for it, and why.
 #[derive(Debug, Clone, PartialEq)]
 pub struct HardwareChoice {
-    /// The schedule.
-    pub scheduled: Scheduled,
+    /// The unit.
+    pub unit: HardwareUnit,
     /// What was not stated and so was chosen, with the reason, a sentence each.
     pub reasons: Vec<String>,
     /// The clock in hertz, if it was stated.
@@ -44,10 +87,75 @@ pub fn choose(
     wish: &Hardware,
     rate: SampleRate,
 ) -> Result<HardwareChoice, HardwareError> {
-    let mut reasons = Vec::new();
     let per_second = rate.hertz() * wish.channels as f64;
     // A sample rate that divides the clock does so up to the rounding of both.
     let available = wish.clock.map(|clock| (clock / per_second * (1.0 + 1e-12)) as u64);
+    let made = |unit, reasons| HardwareChoice { unit, reasons, clock: wish.clock, available };
+    if wish.architecture == Some(Architecture::Parallel) {
+        let chain = parallel(flow, wish, available, per_second)?;
+        return Ok(made(HardwareUnit::Parallel(chain), Vec::new()));
+    }
+    let slow = match serial(flow, wish, available, per_second)? {
+        Ok((scheduled, reasons)) => {
+            return Ok(made(HardwareUnit::Serial(scheduled), reasons));
+        }
+        Err(slow) => slow,
+    };
+    if wish.architecture.is_none()
+        && let Ok(chain) = parallel(flow, wish, available, per_second)
+    {
+        let reason =
+            "parallel: shared multipliers would need more clocks than there are".to_owned();
+        return Ok(made(HardwareUnit::Parallel(chain), vec![reason]));
+    }
+    // More multipliers, if they were stated and more help: as tried.
+    let HardwareError::Clock { available, needed, multipliers, mut remedy } = slow else {
+        return Err(slow);
+    };
+    if wish.multipliers.is_some() {
+        let more = Hardware { multipliers: None, ..*wish };
+        if let Ok(HardwareChoice { unit: HardwareUnit::Serial(more), .. }) =
+            choose(flow, &more, rate)
+        {
+            let number = more.resources().multipliers;
+            remedy = format!("{number} multipliers would do, or {remedy}");
+        }
+    }
+    Err(HardwareError::Clock { available, needed, multipliers, remedy })
+}
+
+/// A chain of taps, if the clock and the multipliers suffice.
+fn parallel(
+    flow: &SignalFlow,
+    wish: &Hardware,
+    available: Option<u64>,
+    per_second: f64,
+) -> Result<Parallel, HardwareError> {
+    let chain = Parallel::of(flow, Resources::of(wish))?;
+    let products = chain.products().len();
+    if available == Some(0) {
+        let remedy = format!("a clock of {} Hz would do", per_second.ceil());
+        let multipliers = products;
+        return Err(HardwareError::Clock { available: 0, needed: 1, multipliers, remedy });
+    }
+    match wish.multipliers {
+        Some(stated) if stated < products => {
+            Err(HardwareError::Multipliers { stated, needed: products })
+        }
+        _ => Ok(chain),
+    }
+}
+
+/// A schedule with the reasons for it; inside, that the clock is too slow.
+type Tried = Result<(Scheduled, Vec<String>), HardwareError>;
+
+/// The schedule of the fewest multipliers that is fast enough.
+fn serial(
+    flow: &SignalFlow,
+    wish: &Hardware,
+    available: Option<u64>,
+    per_second: f64,
+) -> Result<Tried, HardwareError> {
     let multipliers: Vec<usize> = match (wish.multipliers, available) {
         (Some(stated), _) => vec![stated],
         (None, Some(_)) => (1..=Hardware::MOST_MULTIPLIERS).collect(),
@@ -59,25 +167,11 @@ pub fn choose(
         for folds in &adders {
             let resources = Resources { multipliers, folds: *folds, ..Resources::of(wish) };
             let scheduled = schedule(flow, resources)?;
+            UnitProgram::of(&scheduled)?;
             let interval = scheduled.interval();
             if available.is_none_or(|available| interval as u64 <= available) {
-                if wish.multipliers.is_none() {
-                    let number = if multipliers == 1 { "" } else { "s" };
-                    reasons.push(match available {
-                        None => "1 multiplier: no clock is stated, so as few cells as can be".to_owned(),
-                        Some(available) => format!(
-                            "{multipliers} multiplier{number}: the fewest that end within the {available} \
-                             clocks between two samples"
-                        ),
-                    });
-                }
-                if wish.pre_adder.is_none() && scheduled.schedule().has_pairs() {
-                    let reason = "words that share a coefficient are added first: without that the clocks \
-                                  do not suffice";
-                    reasons.push(reason.to_owned());
-                }
-                let clock = wish.clock;
-                return Ok(HardwareChoice { scheduled, reasons, clock, available });
+                let reasons = reasons(wish, available, &scheduled);
+                return Ok(Ok((scheduled, reasons)));
             }
             if fastest.as_ref().is_none_or(|fastest| interval < fastest.interval()) {
                 fastest = Some(scheduled);
@@ -88,17 +182,28 @@ pub fn choose(
     let needed = fastest.interval() as u64;
     let clock = needed as f64 * per_second;
     let multipliers = fastest.resources().multipliers;
-    let mut remedy = format!("a clock of {} Hz would do", clock.ceil());
-    // More multipliers, if they were stated and more help: as tried.
-    if let Some(stated) = wish.multipliers {
-        let more = Hardware { multipliers: None, ..*wish };
-        if let Ok(more) = choose(flow, &more, rate) {
-            let number = more.scheduled.resources().multipliers;
-            if number > stated {
-                remedy = format!("{number} multipliers would do, or {remedy}");
-            }
-        }
-    }
+    let remedy = format!("a clock of {} Hz would do", clock.ceil());
     let available = available.unwrap_or(0);
-    Err(HardwareError::Clock { available, needed, multipliers, remedy })
+    Ok(Err(HardwareError::Clock { available, needed, multipliers, remedy }))
+}
+
+/// Why a schedule is as it is, where nothing was stated.
+fn reasons(wish: &Hardware, available: Option<u64>, scheduled: &Scheduled) -> Vec<String> {
+    let mut reasons = Vec::new();
+    if wish.multipliers.is_none() {
+        let multipliers = scheduled.resources().multipliers;
+        let number = if multipliers == 1 { "" } else { "s" };
+        reasons.push(match available {
+            None => "1 multiplier: no clock is stated, so as few cells as can be".to_owned(),
+            Some(available) => format!(
+                "{multipliers} multiplier{number}: the fewest that end within the {available} clocks \
+                 between two samples"
+            ),
+        });
+    }
+    if wish.pre_adder.is_none() && scheduled.schedule().has_pairs() {
+        let reason = "words that share a coefficient are added first: without that the clocks do not suffice";
+        reasons.push(reason.to_owned());
+    }
+    reasons
 }

@@ -33,6 +33,26 @@ pub enum HardwareError {
         /// How many may be.
         most: usize,
     },
+    /// Something that cannot be done in a clock for each sample with registers in between.
+    #[error(
+        "a sample a clock is for one sum of products with the input, and this has {tasks} task(s) that use each \
+         other's results; in time it needs a clock of several times the sample rate, or, without the table \
+         [hardware], one that is slow enough for all of it"
+    )]
+    Recursion {
+        /// Tasks of its flow.
+        tasks: usize,
+    },
+    /// A sample a clock with fewer multipliers than there are sizes of taps.
+    #[error(
+        "a sample a clock takes {needed} multipliers, one for each size of a tap; {stated} are stated"
+    )]
+    Multipliers {
+        /// How many are stated.
+        stated: usize,
+        /// How many it takes.
+        needed: usize,
+    },
     /// The clock leaves too few clocks for each sample.
     #[error(
         "{available} clocks are there for each sample and {needed} are needed with {multipliers} \
@@ -63,6 +83,8 @@ impl HardwareError {
     pub fn key(&self) -> &'static str {
         match self {
             HardwareError::Clock { .. } => "hardware.clock",
+            HardwareError::Multipliers { .. } => "hardware.multipliers",
+            HardwareError::Recursion { .. } => "hardware.architecture",
             HardwareError::Range { what, .. } if what.starts_with("multipliers") => {
                 "hardware.multipliers"
             }

@@ -1,6 +1,7 @@
 //! What a scheduled unit is made of, told before it is built.
 
-use super::{HardwareError, Scheduled, UnitProgram};
+use super::program::signed_bits;
+use super::{HardwareError, Parallel, Scheduled, UnitProgram};
 use crate::spec::Interface;
 
 /// Something that is built so many times at a width.
@@ -115,6 +116,40 @@ impl Estimate {
             adders,
             registers,
         })
+    }
+
+    /// Of taps that take a sample a clock.
+    pub fn of_parallel(chain: &Parallel) -> Self {
+        let part = |what, count, bits| Part { what, count, bits };
+        let (flow, resources) = (chain.flow(), chain.resources());
+        let operand = flow.word_bits(0);
+        let bits = |size: &i128| signed_bits((*size, 0));
+        let widest = chain.products().iter().map(bits).max().unwrap_or(1);
+        let each = |what, is_counted: &dyn Fn(usize) -> bool, times: usize| -> Vec<Part> {
+            // Those of one width together.
+            let mut counts = std::collections::BTreeMap::new();
+            for tap in (0..chain.taps().len()).filter(|tap| is_counted(*tap)) {
+                *counts.entry(chain.sum_bits(tap)).or_insert(0) += times;
+            }
+            counts.into_iter().map(|(bits, count)| part(what, count, bits)).collect()
+        };
+        let adders = each("sums", &|tap| chain.taps()[tap].product.is_some(), 1);
+        let mut registers = vec![
+            part("input", resources.multiplier_stages, flow.input.width()),
+            part("products", chain.products().len(), operand + widest),
+        ];
+        registers.extend(each("sums", &|_| true, resources.channels));
+        registers.push(part("output", 1, flow.format(flow.output.signal).width() + 1));
+        Estimate {
+            interval: 1,
+            latency: chain.latency(),
+            multipliers: chain.products().len(),
+            multiplier_bits: [operand, widest],
+            use_of_multipliers: 1.0,
+            memories: Vec::new(),
+            adders,
+            registers,
+        }
     }
 
     /// Bits of all memories.

@@ -72,7 +72,7 @@ pub struct UnitProgram {
 }
 
 /// Bits of the two's complement that holds a range.
-fn signed_bits((low, high): (i128, i128)) -> u32 {
+pub(super) fn signed_bits((low, high): (i128, i128)) -> u32 {
     let bits = |v: i128| 129 - (if v < 0 { !v } else { v }).leading_zeros();
     bits(low).max(bits(high))
 }
@@ -166,7 +166,7 @@ impl UnitProgram {
 
 impl Ending {
     /// A first rounding half up becomes the beginning of the sum: ⌊(s + half)/2^d⌋ is s/2^d rounded half up.
-    fn of(steps: &[Step], (low, high): (i128, i128)) -> Self {
+    pub(super) fn of(steps: &[Step], (low, high): (i128, i128)) -> Self {
         match steps {
             [Step::Round { dropped, rounding: Rounding::HalfUp }, rest @ ..] => {
                 let preload = 1 << (dropped - 1);

@@ -1,8 +1,8 @@
 //! A schedule as data that is complete: with it and the datapath anyone can build the unit again.
 
-use super::{Estimate, FlowWord, HardwareChoice, HardwareError};
+use super::{Estimate, FlowWord, HardwareChoice, HardwareError, HardwareUnit, Issue, Scheduled};
 use crate::datapath::Sign;
-use crate::spec::Interface;
+use crate::spec::{Architecture, Interface};
 
 /// A word that is read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -42,6 +42,8 @@ pub struct IssueRecord {
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct HardwareRecord {
+    /// How the work is laid out.
+    pub architecture: Architecture,
     /// The clock in hertz, if it was stated.
     pub clock_hz: Option<f64>,
     /// Clocks that it leaves for a sample.
@@ -58,7 +60,7 @@ pub struct HardwareRecord {
     pub estimate: Estimate,
     /// Words of memory of a channel that are used.
     pub words: usize,
-    /// Each product with its clock.
+    /// Each product with its clock, where multipliers are shared.
     pub schedule: Vec<IssueRecord>,
 }
 
@@ -68,40 +70,54 @@ impl HardwareRecord {
     /// # Errors
     /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
     pub fn of(choice: &HardwareChoice) -> Result<Self, HardwareError> {
-        let scheduled = &choice.scheduled;
-        let resources = scheduled.resources();
-        let schedule = scheduled.schedule().issues.iter().map(|issue| {
-            let product = scheduled.flow().tasks[issue.task].products[issue.product];
-            let word = |(sign, word): (Sign, FlowWord)| WordRecord {
-                signal: word.signal,
-                age: word.age,
-                slot: scheduled.slot(word.signal).unwrap_or(0) + word.age,
-                subtracted: sign == Sign::Minus,
-            };
-            IssueRecord {
-                clock: issue.clock,
-                multiplier: issue.multiplier,
-                task: issue.task,
-                coefficient: product.coefficient as i64,
-                words: [Some((Sign::Plus, product.first)), product.second]
-                    .into_iter()
-                    .flatten()
-                    .map(word)
-                    .collect(),
-                dropped: product.alignment.dropped,
-                shift: product.alignment.shift,
+        let resources = choice.unit.resources();
+        let (estimate, schedule, words) = match &choice.unit {
+            HardwareUnit::Serial(scheduled) => {
+                (Estimate::of(scheduled)?, issues(scheduled), scheduled.used_words())
             }
-        });
+            HardwareUnit::Parallel(chain) => (Estimate::of_parallel(chain), Vec::new(), 0),
+        };
         Ok(HardwareRecord {
+            architecture: match &choice.unit {
+                HardwareUnit::Serial(_) => Architecture::Serial,
+                HardwareUnit::Parallel(_) => Architecture::Parallel,
+            },
             clock_hz: choice.clock,
             clocks_available: choice.available,
             channels: resources.channels,
             multiplier_stages: resources.multiplier_stages,
             interface: resources.interface,
             chosen: choice.reasons.clone(),
-            estimate: Estimate::of(scheduled)?,
-            words: scheduled.used_words(),
-            schedule: schedule.collect(),
+            estimate,
+            words,
+            schedule,
         })
     }
+}
+
+/// Each product of a schedule with its clock.
+fn issues(scheduled: &Scheduled) -> Vec<IssueRecord> {
+    let record = |issue: &Issue| {
+        let product = scheduled.flow().tasks[issue.task].products[issue.product];
+        let word = |(sign, word): (Sign, FlowWord)| WordRecord {
+            signal: word.signal,
+            age: word.age,
+            slot: scheduled.slot(word.signal).unwrap_or(0) + word.age,
+            subtracted: sign == Sign::Minus,
+        };
+        IssueRecord {
+            clock: issue.clock,
+            multiplier: issue.multiplier,
+            task: issue.task,
+            coefficient: product.coefficient as i64,
+            words: [Some((Sign::Plus, product.first)), product.second]
+                .into_iter()
+                .flatten()
+                .map(word)
+                .collect(),
+            dropped: product.alignment.dropped,
+            shift: product.alignment.shift,
+        }
+    };
+    scheduled.schedule().issues.iter().map(record).collect()
 }

@@ -33,11 +33,37 @@ impl Interface {
     }
 }
 
-/// Hardware on shared multipliers. What is not stated is chosen.
+/// How the work is laid out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
+pub enum Architecture {
+    /// Multipliers that are shared: some clocks for a sample, words and coefficients in memories.
+    Serial,
+    /// A multiplier for each size of a tap, a sample a clock.
+    Parallel,
+}
+
+impl Architecture {
+    /// Both.
+    pub const ALL: [Architecture; 2] = [Architecture::Serial, Architecture::Parallel];
+
+    /// The word for it in spec files.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Architecture::Serial => "serial",
+            Architecture::Parallel => "parallel",
+        }
+    }
+}
+
+/// Hardware with registers in between. What is not stated is chosen.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Hardware {
     /// The clock in hertz.
     pub clock: Option<f64>,
+    /// How the work is laid out; as the clock asks, if it is not stated.
+    pub architecture: Option<Architecture>,
     /// Multipliers; as few as the clock allows, if they are not stated.
     pub multipliers: Option<usize>,
     /// Whether words that share a coefficient are added in front of the multiplier; if it is not stated,
@@ -60,6 +86,7 @@ impl Default for Hardware {
     fn default() -> Self {
         Hardware {
             clock: None,
+            architecture: None,
             multipliers: None,
             pre_adder: None,
             multiplier_stages: 1,

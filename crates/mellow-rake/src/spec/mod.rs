@@ -34,7 +34,7 @@ mod wish_kinds;
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
 pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};
 pub use self::float::Float;
-pub use self::hardware::{Hardware, Interface};
+pub use self::hardware::{Architecture, Hardware, Interface};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};

@@ -1,13 +1,14 @@
 //! The table `[hardware]`.
 
 use super::error::Problem;
-use super::hardware::{Hardware, Interface, without_words};
+use super::hardware::{Architecture, Hardware, Interface, without_words};
 use super::read::Keys;
 use super::{Fixed, SpecError};
 use crate::units::{Frequency, SampleRate};
 
-const KNOWN: [&str; 8] = [
+const KNOWN: [&str; 9] = [
     "clock",
+    "architecture",
     "multipliers",
     "pre_adder",
     "multiplier_stages",
@@ -48,6 +49,10 @@ pub(super) fn hardware(
     }
     if let Some(channels) = count("channels", Hardware::MOST_CHANNELS)? {
         hardware.channels = channels;
+    }
+    if let Some(found) = keys.find("architecture") {
+        let choices = Architecture::ALL.map(|one| (one.as_str(), one));
+        hardware.architecture = Some(found.choice(&choices)?);
     }
     if let Some(found) = keys.find("pre_adder") {
         hardware.pre_adder = Some(found.boolean()?);

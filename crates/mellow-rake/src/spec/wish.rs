@@ -260,7 +260,7 @@ impl Wish {
     /// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
     /// let wish = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(8).words(words);
     /// let study = wish.hardware(Hardware::default()).study()?;
-    /// assert_eq!(study.hardware()?.expect("asked for").scheduled.interval(), 20);
+    /// assert_eq!(study.hardware()?.expect("asked for").unit.interval(), 20);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn hardware(self, hardware: Hardware) -> Self {

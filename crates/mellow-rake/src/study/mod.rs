@@ -56,7 +56,7 @@ pub use test_project::TestWish;
 use crate::design::{Design, design};
 use crate::filter::Form;
 use crate::float::{FloatBound, FloatFilter};
-use crate::hardware::{HardwareChoice, SignalFlow, UnitProgram, choose};
+use crate::hardware::{HardwareChoice, HardwareUnit, SignalFlow, choose};
 use crate::implementation::{Goal, Implementation, advice, implement_toward};
 use crate::quality::{QualityRow, Report, meets_spec};
 #[cfg(feature = "spec-file")]
@@ -210,8 +210,7 @@ impl Study {
             let Some(wish) = self.spec.hardware else { return Ok(None) };
             let checked = &self.integers()?.checked;
             let chosen = SignalFlow::of(checked)
-                .and_then(|flow| choose(&flow, &wish, self.spec.sample_rate))
-                .and_then(|chosen| UnitProgram::of(&chosen.scheduled).map(|_| chosen));
+                .and_then(|flow| choose(&flow, &wish, self.spec.sample_rate));
             chosen.map(Some).map_err(|error| {
                 let place = place(self.text.as_deref(), &[error.key().to_owned()]);
                 StudyError::Hardware { place, error }
@@ -224,7 +223,7 @@ impl Study {
     /// programs, which have none, and where nothing can be written.
     pub fn latency_clocks(&self, language: Language) -> Option<u32> {
         match (language, self.hardware()) {
-            (Language::Verilog, Ok(Some(chosen))) => u32::try_from(chosen.scheduled.latency()).ok(),
+            (Language::Verilog, Ok(Some(chosen))) => u32::try_from(chosen.unit.latency()).ok(),
             _ => language.latency_clocks(),
         }
     }
@@ -269,8 +268,14 @@ impl Study {
                 if *language == Language::Vhdl {
                     return Err(StudyError::Write(WriteError::Scheduled { target: name }));
                 }
-                let written =
-                    write::verilog::write_scheduled(&chosen.scheduled, &filter.checked, &symbols);
+                let written = match &chosen.unit {
+                    HardwareUnit::Serial(scheduled) => {
+                        write::verilog::write_scheduled(scheduled, &filter.checked, &symbols)
+                    }
+                    HardwareUnit::Parallel(chain) => {
+                        Ok(write::verilog::write_parallel(chain, &filter.checked, &symbols))
+                    }
+                };
                 files.extend(written.map_err(|error| StudyError::Hardware { place: None, error })?);
                 continue;
             }

@@ -2,7 +2,6 @@
 
 use super::super::ORIGIN;
 use crate::datapath::Checked;
-use crate::hardware::Scheduled;
 use crate::spec::Interface;
 
 /// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps
@@ -27,19 +26,20 @@ fn opening(checked: &Checked, name: &str) -> String {
 }
 
 /// The same for a filter that says when it is ready: samples stay until they are taken, and where it can
-/// wait, outputs are left standing for some clocks.
-pub(super) fn with_ready(checked: &Checked, scheduled: &Scheduled, name: &str) -> String {
-    let waits = match scheduled.resources().interface {
+/// wait, outputs are left standing for some clocks; `patience` is the longest that a sample may have to wait.
+pub(super) fn with_ready(
+    checked: &Checked,
+    (interface, latency, patience): (Interface, usize, usize),
+    name: &str,
+) -> String {
+    let waits = match interface {
         Interface::Valid => "",
         Interface::ValidReady => "`define FILTER_WAITS\n",
     };
-    let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
-    // A sample waits for the one before, for the memory to be cleared, for outputs to be taken.
-    let patience = scheduled.interval() + words + 1_000;
     format!(
-        "{}`define FILTER_LATENCY {}\n`define FILTER_PATIENCE {patience}\n{waits}\nmodule {name}_tb;\n{}",
+        "{}`define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{waits}\n\
+         module {name}_tb;\n{}",
         opening(checked, name),
-        scheduled.latency(),
         include_str!("bench_ready.v"),
     )
 }

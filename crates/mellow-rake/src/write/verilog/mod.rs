@@ -8,11 +8,16 @@
 
 mod bench;
 mod compute;
+mod endings;
 mod field;
 mod logic;
+mod opening;
+mod parallel;
 mod scheduled;
+mod text;
 mod vector;
 
+pub use parallel::write as write_parallel;
 pub use scheduled::write as write_scheduled;
 
 use super::capability::per_sample;

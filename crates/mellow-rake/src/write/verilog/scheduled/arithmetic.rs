@@ -1,11 +1,12 @@
 //! From the words of a clock to the result of a sum.
 
 use super::super::super::number::verilog_integer;
+use super::super::endings::{ending_wires, rounded};
+use super::super::text::{Text, range};
 use super::super::vector::Vector;
-use super::{Unit, bits_to, range};
+use super::{Unit, bits_to};
 use crate::datapath::Sign;
-use crate::fixed::{Rounding, WordFormat};
-use crate::hardware::{Alignment, Ending, Lane, Step};
+use crate::hardware::{Alignment, Ending, Lane};
 use std::fmt::Write;
 
 impl Unit<'_> {
@@ -167,7 +168,12 @@ impl Unit<'_> {
             let name = format!("rounded_{lane}_{index}");
             let word = match dropped {
                 0 => Vector { name: product.name.clone(), width: product.width, signed: true },
-                _ => rounded(product, dropped, rounding, &name, text),
+                _ => {
+                    let mut wires = Text::default();
+                    let word = rounded(product, dropped, rounding, &name, &mut wires);
+                    text.push_str(&wires.finish());
+                    word
+                }
             };
             let word = word.shifted(shift, sum_bits);
             aligned.push(if subtracted { format!("-{word}") } else { word });
@@ -212,91 +218,15 @@ impl Unit<'_> {
     }
 
     /// What the sums end as.
-    pub(super) fn endings(&self, text: &mut String) -> String {
-        let mut results = Vec::new();
-        for (index, ending) in self.program.endings.iter().enumerate() {
-            let width = ending.sum_bits();
-            let name = format!("end_{index}");
-            let sum = Vector { name: "sum".to_owned(), width: self.program.sum_bits, signed: true };
-            let _ = writeln!(text, "    wire {}{name} = {};", range(width), sum.at(width));
-            let mut word = Vector { name, width, signed: true };
-            for (number, step) in ending.steps.iter().enumerate() {
-                let name = format!("end_{index}_{number}");
-                word = self.step(*step, &word, &name, text);
-            }
-            results.push(word.at(self.program.result_bits));
-        }
+    fn endings(&self, text: &mut String) -> String {
+        let mut wires = Text::default();
+        let sum = Vector { name: "sum".to_owned(), width: self.program.sum_bits, signed: true };
+        let endings = self.program.endings.iter().enumerate();
+        let result = |(index, ending): (usize, &Ending)| {
+            ending_wires(ending, index, &sum, &mut wires).at(self.program.result_bits)
+        };
+        let results = endings.map(result).collect();
+        text.push_str(&wires.finish());
         self.choose_ending(self.depth - 1, results)
     }
-
-    /// One step of an ending.
-    pub(super) fn step(&self, step: Step, word: &Vector, name: &str, text: &mut String) -> Vector {
-        let format =
-            |width, signed| WordFormat::new(signed, width, 0).expect("of a checked datapath");
-        let (wire, result) = match step {
-            Step::Round { dropped, rounding } => {
-                return rounded(word, dropped, rounding, name, text);
-            }
-            Step::Append { zeros } => {
-                let width = word.width + zeros;
-                (word.shifted(zeros, width), Vector { name: name.to_owned(), width, signed: true })
-            }
-            Step::Wrap { width, signed } => {
-                let result = Vector { name: name.to_owned(), width, signed };
-                (word.at(width), result)
-            }
-            Step::Saturate { width, signed } => {
-                let result = Vector { name: name.to_owned(), width, signed };
-                let fits = word.width <= width;
-                let wire = match fits && signed {
-                    true => word.at(width),
-                    false => {
-                        // A bit above those of the format at least, to see what is beyond it.
-                        let long = word.width.max(width + 1);
-                        let source = format!("{name}_x");
-                        let _ =
-                            writeln!(text, "    wire {}{source} = {};", range(long), word.at(long));
-                        let source = Vector { name: source, width: long, signed: true };
-                        source.saturated(format(width, signed), true, true)
-                    }
-                };
-                (wire, result)
-            }
-        };
-        let _ = writeln!(text, "    wire {}{name} = {wire};", range(result.width));
-        result
-    }
-}
-
-/// Wires that give a word without its lowest bits, at least one.
-fn rounded(
-    word: &Vector,
-    dropped: u32,
-    rounding: Rounding,
-    name: &str,
-    text: &mut String,
-) -> Vector {
-    // One bit of sign above the bits that are dropped, at least.
-    let long = word.width.max(dropped + 1);
-    let source = Vector { name: format!("{name}_x"), width: long, signed: true };
-    let _ = writeln!(text, "    wire {}{} = {};", range(long), source.name, word.at(long));
-    let floor = Vector { name: format!("{name}_f"), width: long - dropped, signed: true };
-    let _ = writeln!(
-        text,
-        "    wire {}{} = {}[{}:{dropped}];",
-        range(floor.width),
-        floor.name,
-        source.name,
-        long - 1
-    );
-    let Some(carry) = source.carry(dropped, rounding) else { return floor };
-    let width = floor.width + 1;
-    let _ = writeln!(
-        text,
-        "    wire {}{name} = {} + {{{}'d0, {carry}}};",
-        range(width),
-        floor.at(width),
-        width - 1
-    );
-    Vector { name: name.to_owned(), width, signed: true }
 }

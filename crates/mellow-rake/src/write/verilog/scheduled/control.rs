@@ -1,6 +1,6 @@
 //! Steps, the head of the memory, channels, and when a sample is taken.
 
-use super::text::Text;
+use super::super::text::Text;
 use super::{Unit, one_bit};
 
 impl Unit<'_> {

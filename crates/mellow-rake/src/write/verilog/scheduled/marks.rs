@@ -1,7 +1,7 @@
 //! What each step is: marks and places, made in the clock of issue, which travel beside the data.
 
 use super::super::field::Field;
-use super::text::Text;
+use super::super::text::Text;
 use super::{Unit, bits_to};
 use crate::datapath::Sign;
 use crate::hardware::{Instruction, Lane};

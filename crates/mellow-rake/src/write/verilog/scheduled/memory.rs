@@ -1,9 +1,9 @@
 //! The memories of words and of coefficients.
 
 use super::super::super::number::verilog_integer;
+use super::super::text::{Text, range};
 use super::super::vector::Vector;
-use super::text::Text;
-use super::{Unit, range};
+use super::Unit;
 
 impl Unit<'_> {
     /// A place with its channel in front.

@@ -10,15 +10,14 @@ mod control;
 mod marks;
 mod memory;
 mod output;
-mod text;
 
-use super::super::{GeneratedFile, Language, ORIGIN, Symbols};
+use super::super::{GeneratedFile, Language, Symbols};
 use super::bench;
+use super::opening::opening;
 use super::vector::Vector;
-use crate::datapath::{Checked, dump};
+use crate::datapath::Checked;
 use crate::hardware::{HardwareError, Scheduled, UnitProgram};
 use crate::spec::Interface;
-use std::fmt::Write;
 
 /// The text of a scheduled filter in Verilog: `NAME.v`, and `NAME_tb.v`, a test bench that offers samples
 /// with gaps, takes them with pauses where it may, and checks every one. `checked` is the datapath that the
@@ -49,6 +48,10 @@ pub fn write(
 ) -> Result<Vec<GeneratedFile>, HardwareError> {
     let program = UnitProgram::of(scheduled)?;
     let unit = Unit::new(scheduled, &program, checked);
+    // A sample waits for the one before, for the memory to be cleared, for outputs to be taken.
+    let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
+    let patience = scheduled.interval() + words + 1_000;
+    let traffic = (scheduled.resources().interface, scheduled.latency(), patience);
     let file = |ending: &str, text: String| GeneratedFile {
         language: Language::Verilog,
         name: format!("{}{ending}", symbols.base()),
@@ -56,7 +59,7 @@ pub fn write(
     };
     Ok(vec![
         file(".v", unit.module(symbols.base())),
-        file("_tb.v", bench::with_ready(checked, scheduled, symbols.base())),
+        file("_tb.v", bench::with_ready(checked, traffic, symbols.base())),
     ])
 }
 
@@ -83,11 +86,6 @@ fn bits_to(most: usize) -> u32 {
 /// A bit as a word of so many.
 fn one_bit(name: &str, width: u32) -> String {
     if width == 1 { name.to_owned() } else { format!("{{{}'d0, {name}}}", width - 1) }
-}
-
-/// The range of a vector in a declaration.
-fn range(width: u32) -> String {
-    if width == 1 { String::new() } else { format!("[{}:0] ", width - 1) }
 }
 
 impl<'a> Unit<'a> {
@@ -152,52 +150,24 @@ impl<'a> Unit<'a> {
     }
 
     fn opening(&self, name: &str) -> String {
-        let Unit { scheduled, .. } = self;
-        let mut text =
-            format!("// {ORIGIN}\n//\n// The program, in the terms of the comments below:\n//\n");
-        for line in dump(self.checked).lines() {
-            let _ = writeln!(text, "//   {line}");
-        }
-        let (input, output) = (self.checked.input(), self.checked.output());
-        let resources = scheduled.resources();
-        let _ = write!(
-            text,
-            "//\n// On {} multiplier{}: a sample every {} clocks, its output {} clocks later.\n",
-            resources.multipliers,
-            if resources.multipliers == 1 { "" } else { "s" },
-            scheduled.interval(),
-            scheduled.latency(),
-        );
+        let resources = self.scheduled.resources();
+        let (interval, latency) = (self.scheduled.interval(), self.scheduled.latency());
+        let number = if resources.multipliers == 1 { "" } else { "s" };
+        let mut about = vec![format!(
+            "On {} multiplier{number}: a sample every {interval} clocks, its output {latency} clocks later.",
+            resources.multipliers
+        )];
         if resources.channels > 1 {
-            let _ =
-                writeln!(text, "// {} channels take turns, sample by sample.", resources.channels);
+            about.push(format!("{} channels take turns, sample by sample.", resources.channels));
         }
-        text.push_str(
-            "// A sample is taken at each rising clock edge with in_valid and in_ready high, and ",
-        );
-        text.push_str(match self.waits() {
-            true => "given at each\n// with out_valid and out_ready high. ",
-            false => "given at each\n// with out_valid high. ",
-        });
-        text.push_str(match resources.clears_memory {
-            true => "rst is synchronous; behind it the memory is cleared, a word a clock.\n",
-            false => {
-                "rst is synchronous and does not clear the memory, which is zero at power-up.\n"
+        about.push(match resources.clears_memory {
+            true => {
+                "rst is synchronous; behind it the memory is cleared, a word a clock.".to_owned()
             }
+            false => "rst is synchronous and does not clear the memory, which is zero at power-up."
+                .to_owned(),
         });
-        let _ = write!(
-            text,
-            "`default_nettype none\n\nmodule {name} (\n    input  wire clk,\n    input  wire rst,\n    \
-             input  wire in_valid,\n    output wire in_ready,\n    input  wire {}in_data,  // {input}\n    \
-             output reg  out_valid,\n",
-            range(input.width())
-        );
-        if self.waits() {
-            text.push_str("    input  wire out_ready,\n");
-        }
-        let _ =
-            writeln!(text, "    output reg  {}out_data  // {output}\n);", range(output.width()));
-        text
+        opening(self.checked, name, &about, self.waits())
     }
 
     /// Whether any result is remembered.

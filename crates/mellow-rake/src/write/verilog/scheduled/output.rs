@@ -1,7 +1,7 @@
 //! Where results wait until they are taken.
 
+use super::super::text::{Text, range};
 use super::Unit;
-use super::text::Text;
 
 impl Unit<'_> {
     /// Where results wait until they are taken, the oldest first; where they cannot wait, the last one.
@@ -19,7 +19,7 @@ impl Unit<'_> {
             return text.finish();
         }
         let places = self.scheduled.output_words();
-        text.line(1, format!("wire {}given = {word};", super::range(width)));
+        text.line(1, format!("wire {}given = {word};", range(width)));
         for place in 1..places {
             let (valid, data) = place_names(place);
             text.register(&valid, 1);

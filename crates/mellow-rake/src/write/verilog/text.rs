@@ -1,6 +1,5 @@
 //! Lines of a module.
 
-use super::range;
 use std::fmt::Display;
 
 /// Lines, each indented by so many steps.
@@ -33,4 +32,9 @@ impl Text {
     pub(super) fn finish(self) -> String {
         self.0
     }
+}
+
+/// The range of a vector in a declaration.
+pub(super) fn range(width: u32) -> String {
+    if width == 1 { String::new() } else { format!("[{}:0] ", width - 1) }
 }
