@@ -390,6 +390,7 @@ fn help_teaches() {
         "sensitivity",
         "inspect",
         "measure",
+        "cost",
         "generate",
         "verify",
         "run",
@@ -404,7 +405,7 @@ fn help_teaches() {
 /// Every command in the README and the guide that stands with its output prints exactly that.
 #[test]
 fn the_documents_show_what_is_printed() {
-    for (document, least) in [("README.md", 1), ("docs/guide.md", 8)] {
+    for (document, least) in [("README.md", 1), ("docs/guide.md", 8), ("docs/hardware.md", 1)] {
         let text = std::fs::read_to_string(root().join(document)).unwrap();
         let mut shown = 0;
         for block in text.split("```console\n").skip(1) {

@@ -30,6 +30,11 @@ fn write_files(folder: &Path) {
          \"s16f15\"\ncoefficients = \"s12\"\nstructure = \"direct-form-1\"\nrounding = \
          \"half-up\"\noverflow = \"saturate\"\n",
     );
+    let unit = read("demo/modem/carrier_unit.toml");
+    let hardware = |table: &str| unit.replace("clock = \"12 MHz\"", table);
+    write("parallel.toml", &hardware("architecture = \"parallel\"\nchannels = 2"));
+    write("slow.toml", &hardware("clock = \"1 MHz\"\nmultipliers = 1"));
+    write("fast.toml", &hardware("clock = \"400 MHz\""));
     // More than 16 bits can have.
     let notch = read(NOTCH);
     write("strict.toml", &notch.replace("min_ser = \"60 dB\"", "min_ser = \"200 dB\""));
@@ -41,7 +46,7 @@ fn write_files(folder: &Path) {
 type Call = (&'static str, i32);
 
 /// Calls that need no tool from outside.
-const CALLS: [Call; 39] = [
+const CALLS: [Call; 44] = [
     ("new notch", 0),
     ("new notches", 2),
     ("new notch -o @/short.toml", 2),
@@ -83,6 +88,11 @@ const CALLS: [Call; 39] = [
     ("run demo/mooring/pump_hum.toml demo/mooring/mooring.csv -o @/clean.csv", 0),
     ("run demo/breath/breath.toml demo/mooring/mooring.csv -o @/clean.csv", 2),
     ("run demo/mooring/pump_hum.toml demo/mooring/mooring.csv -o @/clean.csv --column sea", 2),
+    ("cost demo/modem/carrier_unit.toml", 0),
+    ("cost @/parallel.toml", 0),
+    ("cost @/slow.toml", 2),
+    ("cost demo/mooring/pump_hum.toml", 2),
+    ("generate @/parallel.toml --to vhdl -o @/firmware", 2),
     ("demo moorings -o @/demo", 2),
     ("verify @/missing.toml", 2),
     ("verify @/short.toml", 2),
@@ -90,10 +100,14 @@ const CALLS: [Call; 39] = [
 ];
 
 /// Calls whose status depends on the tools that are there: with the machine's own, and with none.
-const WITH_TOOLS: [(&str, i32, i32); 4] = [
+const WITH_TOOLS: [(&str, i32, i32); 7] = [
     ("verify demo/mooring/pump_hum.toml", 0, 1),
     ("verify @/strict.toml", 1, 1),
     ("demo mooring -o @/demo", 0, 1),
+    ("verify @/parallel.toml --on icarus", 0, 1),
+    ("cost demo/modem/carrier_unit.toml --on ice40", 0, 1),
+    // Faster than any iCE40.
+    ("cost @/fast.toml --on ice40", 1, 1),
     ("verify demo/mooring/pump_hum.toml --on host", 0, 1),
 ];
 

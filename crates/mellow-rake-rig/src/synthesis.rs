@@ -189,23 +189,52 @@ fn place(
         run(&mut command, b"", LIMIT)?;
         let path = folder.join("place.txt");
         let text = std::fs::read_to_string(&path).map_err(at(&path))?;
-        // The last is that of the routed design.
-        let found = text.lines().rev().find_map(|line| {
-            let (_, rest) = line.split_once("Max frequency for clock")?;
-            rest.split("MHz").next()?.split_whitespace().next_back()?.parse::<f64>().ok()
-        });
-        let found = found.ok_or_else(|| RigError::Rubbish {
+        let found = fastest(&text).ok_or_else(|| RigError::Rubbish {
             program: "nextpnr-ice40".to_owned(),
             found: text.chars().take(200).collect(),
             expected: "a line with the largest frequency",
         })?;
-        best = Some(best.unwrap_or(0.0).max(found * 1e6));
+        best = Some(best.unwrap_or(0.0).max(found));
     }
     best.ok_or_else(|| RigError::Rubbish {
         program: "nextpnr-ice40".to_owned(),
         found: String::new(),
         expected: "a clock",
     })
+}
+
+/// The fastest clock in hertz that the report of a routed design says.
+///
+/// A multiplier cell without registers of its own is taken there for one that has them, on a clock that does
+/// not run: the paths to it and from it are told apart. Here they are one path, with those between such cells.
+fn fastest(text: &str) -> Option<f64> {
+    const STILL: &str = "$PACKER_GND_NET";
+    // The last lines are those of the routed design.
+    let last = |is_meant: &dyn Fn(&str) -> bool, unit: &str| -> Option<f64> {
+        let line = text.lines().rev().find(|line| is_meant(line))?;
+        let number = line.rsplit_once(unit)?.0.split_whitespace().next_back()?;
+        number.parse::<f64>().ok()
+    };
+    let frequency = |is_still: bool| {
+        let is_meant = move |line: &str| {
+            line.contains("Max frequency for clock") && line.contains(STILL) == is_still
+        };
+        last(&is_meant, "MHz (").map(|megahertz| 1e-6 / megahertz)
+    };
+    let delay = |from_still: bool| {
+        let is_meant = move |line: &str| {
+            let Some((from, to)) = line.split_once("->") else { return false };
+            let (from, to) = (from.contains(STILL), to.contains(STILL));
+            line.contains("Max delay") && from == from_still && to != from_still
+        };
+        last(&is_meant, "ns").map(|nanoseconds| nanoseconds * 1e-9)
+    };
+    let between = frequency(true).unwrap_or(0.0);
+    let through = match (delay(false), delay(true)) {
+        (Some(to), Some(from)) => to + between + from,
+        _ => 0.0,
+    };
+    frequency(false).map(|period| 1.0 / period.max(through))
 }
 
 /// A module around a design that needs six pins whatever its words are.
@@ -242,4 +271,22 @@ fn with_pins(top: &str, text: &str) -> String {
         parity.join(" ^ ")
     );
     around
+}
+
+#[cfg(test)]
+mod tests {
+    use super::fastest;
+
+    #[test]
+    fn a_path_through_a_multiplier_without_registers_is_one_path() {
+        let report = "Info: Max frequency for clock 'clk$glb_clk': 80.00 MHz (PASS at 12.00 MHz)\n\
+            Info: Max delay posedge clk$glb_clk -> posedge $PACKER_GND_NET: 6.00 ns\n\
+            Info: Max delay posedge $PACKER_GND_NET -> posedge clk$glb_clk: 9.00 ns\n";
+        assert!((fastest(report).unwrap() - 1e9 / 15.0).abs() < 1.0);
+        let between =
+            "Info: Max frequency for clock '$PACKER_GND_NET': 200.00 MHz (PASS at 12.00 MHz)\n";
+        assert!((fastest(&format!("{between}{report}")).unwrap() - 1e9 / 20.0).abs() < 1.0);
+        assert_eq!(fastest("nothing"), None);
+        assert_eq!(fastest(report.lines().next().unwrap()), Some(1.0 / (1e-6 / 80.0)));
+    }
 }

@@ -350,6 +350,8 @@ impl FromStr for Sweep {
 /// that follows, with its schedule: which multiplier does what in which clock. With --on Yosys builds it, and
 /// for the iCE40 nextpnr places and routes it.
 ///
+/// Exit status 1: a family was not built, or what was placed does not run at the clock.
+///
 /// Examples: mrake cost demo/modem/carrier_band_unit.toml; mrake cost demo/modem/carrier_band_unit.toml --on
 /// ice40
 #[derive(Debug, Args)]

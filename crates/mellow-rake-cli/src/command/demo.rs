@@ -1,6 +1,7 @@
 //! `mrake demo`
 
 use crate::arguments::Demo;
+use crate::command::cost::{CostObject, Told, tell};
 use crate::command::generate::write_files;
 use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording};
@@ -18,7 +19,7 @@ use mellow_rake_files::write_whole;
 use mellow_rake_report::Document;
 use mellow_rake_report::figure::{RESPONSE, Scene, Trace, Wishes, time_panel};
 use mellow_rake_report::page;
-use mellow_rake_rig::Target;
+use mellow_rake_rig::{Family, Target};
 use serde::Serialize;
 use std::ops::Range;
 use std::path::Path;
@@ -31,6 +32,8 @@ struct Example {
     recording_file: &'static str,
     spec: &'static str,
     spec_file: &'static str,
+    /// The same filter in hardware that shares a multiplier, and the file that it is in.
+    unit: Option<(&'static str, &'static str)>,
     /// The part of the record that the figure shows at its own scale, in seconds.
     zoom_s: (f64, f64),
 }
@@ -43,6 +46,7 @@ const EXAMPLES: [Example; 3] = [
         recording_file: "mooring.csv",
         spec: include_str!("../../demo/mooring/pump_hum.toml"),
         spec_file: "pump_hum.toml",
+        unit: None,
         zoom_s: (8.0, 8.5),
     },
     Example {
@@ -52,6 +56,7 @@ const EXAMPLES: [Example; 3] = [
         recording_file: "breath.csv",
         spec: include_str!("../../demo/breath/breath.toml"),
         spec_file: "breath.toml",
+        unit: None,
         zoom_s: (40.0, 60.0),
     },
     Example {
@@ -61,6 +66,7 @@ const EXAMPLES: [Example; 3] = [
         recording_file: "modem.wav",
         spec: include_str!("../../demo/modem/carrier_band.toml"),
         spec_file: "carrier_band.toml",
+        unit: Some((include_str!("../../demo/modem/carrier_unit.toml"), "carrier_unit.toml")),
         zoom_s: (0.255, 0.285),
     },
 ];
@@ -97,6 +103,40 @@ struct DemoObject<'a> {
     design: DesignRecord,
     proof: &'a Proof,
     verdict: &'static str,
+    unit: Option<UnitObject>,
+}
+
+/// The same filter in hardware.
+#[derive(Serialize)]
+struct UnitObject {
+    #[serde(flatten)]
+    cost: CostObject,
+    proof: Proof,
+    verdict: &'static str,
+}
+
+/// The filter in hardware: its files, what they take, and the proof that they are right.
+fn unit(
+    home: &Path,
+    folder: &Path,
+    (spec, file): (&str, &str),
+    words: &[i64],
+) -> Result<(Vec<String>, Document, UnitObject, bool), Failure> {
+    let loaded = Loaded::text(&home.join(file), spec)?;
+    write_whole(&folder.join(file), spec.as_bytes())?;
+    let generated = loaded.files(&[Language::Verilog])?;
+    write_files(folder, &generated)?;
+    let Told { mut page, object: cost, held } = tell(&loaded, &[Family::Ice40])?;
+    let implementation = loaded.need_implementation("demo")?;
+    let targets = [Target::Icarus];
+    let proof = prove(&loaded.study, implementation, Some(words), &targets, &generated);
+    let (proved, verdict) = proof.verdict(false);
+    page.gap();
+    page.lines(&format!("Its Verilog against the bit-true simulator: {verdict}"));
+    let mut names = vec![file.to_owned()];
+    names.extend(generated.iter().map(|file| file.name.clone()));
+    // A synthesizer that is not there has not failed.
+    Ok((names, page, UnitObject { cost, proof, verdict }, proved && held != Some(false)))
 }
 
 pub(crate) fn run(options: &Demo) -> Result<Outcome, Failure> {
@@ -111,7 +151,8 @@ pub(crate) fn run(options: &Demo) -> Result<Outcome, Failure> {
 }
 
 fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure> {
-    let Example { name, recording, recording_file, spec, spec_file, zoom_s, .. } = *example;
+    let Example { name, recording, recording_file, spec, spec_file, unit: other, zoom_s, .. } =
+        *example;
     let home = Path::new("demo").join(name);
     let loaded = Loaded::text(&home.join(spec_file), spec)?;
     let study = &loaded.study;
@@ -165,6 +206,14 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
     let proof = prove(study, implementation, Some(&words), &targets, &generated);
     let mut names: Vec<String> = [recording_file, spec_file].map(str::to_owned).to_vec();
     names.extend(generated.iter().map(|file| file.name.clone()));
+    let unit = other.map(|other| unit(&home, folder, other, &words)).transpose()?;
+    let (unit, unit_page, unit_held) = match unit {
+        None => (None, None, true),
+        Some((files, page, object, held)) => {
+            names.extend(files);
+            (Some(object), Some(page), held)
+        }
+    };
     names.extend(["response.png", "before_after.png", "result.json"].map(str::to_owned));
     let (held, verdict) = proof.verdict(false);
     let object = DemoObject {
@@ -175,15 +224,17 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         design: study.record(),
         proof: &proof,
         verdict,
+        unit,
     };
     let result = serde_json::to_string_pretty(&object)?;
     write_whole(&folder.join("result.json"), format!("{result}\n").as_bytes())?;
     if json {
         print::json(&object)?;
     } else {
-        print::page(&account(example, study, (words.len(), rate), &proof, &object))?;
+        let page = account(example, study, (words.len(), rate), (&proof, unit_page), &object);
+        print::page(&page)?;
     }
-    Ok(Outcome::of(study.meets_spec() != Some(false) && held))
+    Ok(Outcome::of(study.meets_spec() != Some(false) && held && unit_held))
 }
 
 /// All that was done, in words.
@@ -191,7 +242,7 @@ fn account(
     example: &Example,
     study: &Study,
     (samples, rate): (usize, SampleRate),
-    proof: &Proof,
+    (proof, unit): (&Proof, Option<Document>),
     object: &DemoObject<'_>,
 ) -> Document {
     let mut text = Document::of(&format!(
@@ -206,6 +257,10 @@ fn account(
         text.lines(&hum.text());
     }
     text.append(page::proof(proof));
+    if let Some(unit) = unit {
+        text.gap();
+        text.append(unit);
+    }
     text.lines(&format!("\nVerdict: {}\n\nWritten to {}:", object.verdict, object.folder));
     for names in object.files.chunks(5) {
         text.lines(&format!("  {}", names.join("  ")));

@@ -9,7 +9,7 @@ use mellow_rake::spec::Architecture;
 use mellow_rake::units::SampleRate;
 
 /// Clocks of the schedule that are shown.
-const MOST_CLOCKS: usize = 24;
+const MOST_CLOCKS: usize = 12;
 
 /// The unit, its schedule, and what synthesizers made of it.
 pub fn hardware(

@@ -53,5 +53,5 @@ pub use flow::{Alignment, FlowProduct, FlowSimulator, FlowWord, SignalFlow, Step
 pub use machine::{ClockInput, ClockOutput, Machine};
 pub use parallel::{ChainTap, Parallel, ParallelMachine};
 pub use program::{Ending, Instruction, Lane, UnitProgram};
-pub use record::{HardwareRecord, IssueRecord, WordRecord};
+pub use record::{HardwareRecord, IssueRecord, TaskRecord, WordRecord};
 pub use schedule::{Issue, Resources, Schedule, Scheduled};

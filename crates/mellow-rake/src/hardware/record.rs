@@ -1,6 +1,8 @@
 //! A schedule as data that is complete: with it and the datapath anyone can build the unit again.
 
-use super::{Estimate, FlowWord, HardwareChoice, HardwareError, HardwareUnit, Issue, Scheduled};
+use super::{
+    Estimate, FlowWord, HardwareChoice, HardwareError, HardwareUnit, Issue, Scheduled, Task,
+};
 use crate::datapath::Sign;
 use crate::spec::{Architecture, Interface};
 
@@ -38,6 +40,20 @@ pub struct IssueRecord {
     pub shift: u32,
 }
 
+/// A task: a sum with what is done to it, as the datapath says.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct TaskRecord {
+    /// The operation of the datapath that gives its result.
+    pub node: u32,
+    /// The pass of the loop around that.
+    pub pass: usize,
+    /// The clocks in which its first and its last product are issued.
+    pub clocks: [usize; 2],
+    /// The slot that its result is written to, `None` where it is not remembered.
+    pub slot: Option<usize>,
+}
+
 /// Hardware of a filter on shared multipliers.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
@@ -60,6 +76,8 @@ pub struct HardwareRecord {
     pub estimate: Estimate,
     /// Words of memory of a channel that are used.
     pub words: usize,
+    /// The tasks, where multipliers are shared; task t gives signal t + 1.
+    pub tasks: Vec<TaskRecord>,
     /// Each product with its clock, where multipliers are shared.
     pub schedule: Vec<IssueRecord>,
 }
@@ -71,11 +89,14 @@ impl HardwareRecord {
     /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
     pub fn of(choice: &HardwareChoice) -> Result<Self, HardwareError> {
         let resources = choice.unit.resources();
-        let (estimate, schedule, words) = match &choice.unit {
+        let (estimate, tasks, schedule, words) = match &choice.unit {
             HardwareUnit::Serial(scheduled) => {
-                (Estimate::of(scheduled)?, issues(scheduled), scheduled.used_words())
+                let words = scheduled.used_words();
+                (Estimate::of(scheduled)?, tasks(scheduled), issues(scheduled), words)
             }
-            HardwareUnit::Parallel(chain) => (Estimate::of_parallel(chain), Vec::new(), 0),
+            HardwareUnit::Parallel(chain) => {
+                (Estimate::of_parallel(chain), Vec::new(), Vec::new(), 0)
+            }
         };
         Ok(HardwareRecord {
             architecture: match &choice.unit {
@@ -90,9 +111,19 @@ impl HardwareRecord {
             chosen: choice.reasons.clone(),
             estimate,
             words,
+            tasks,
             schedule,
         })
     }
+}
+
+fn tasks(scheduled: &Scheduled) -> Vec<TaskRecord> {
+    let record = |(index, task): (usize, &Task)| {
+        let (first, last) = scheduled.span(index);
+        let slot = scheduled.slot(index + 1);
+        TaskRecord { node: task.node.0, pass: task.pass, clocks: [first, last], slot }
+    };
+    scheduled.flow().tasks.iter().enumerate().map(record).collect()
 }
 
 /// Each product of a schedule with its clock.
