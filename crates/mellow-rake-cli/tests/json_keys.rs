@@ -40,7 +40,7 @@ fn every_key_is_documented() {
     let recording = "demo/mooring/mooring.csv";
     let [filtered, firmware, made] =
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
-    let calls: [&[&str]; 18] = [
+    let calls: [&[&str]; 19] = [
         &["new", "notch"],
         &["design", notch],
         &["design", breath, "--families"],
@@ -58,6 +58,7 @@ fn every_key_is_documented() {
         &["measure", notch, "--device", "cat", "--excitation", "steps"],
         &["measure", modem, "--modulated", signal],
         &["cost", "demo/modem/carrier_unit.toml", "--on", "ice40"],
+        &["cost", "demo/modem/carrier_unit.toml", "--vary", "hardware.multipliers=1,99"],
         &["generate", notch, "--to", "c", "-o", &firmware],
     ];
     let mut seen = BTreeMap::new();

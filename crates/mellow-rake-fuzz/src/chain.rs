@@ -5,6 +5,7 @@ use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
 use mellow_rake::filter::Form;
 use mellow_rake::float::{FloatFilter, FloatFormat, FloatSimulator, FloatStructure};
+use mellow_rake::hardware::{FlowSimulator, HardwareUnit, SignalFlow, choose};
 use mellow_rake::implementation::{Goal, Implementation, implement_toward};
 use mellow_rake::spec::Spec;
 use mellow_rake::verify;
@@ -35,6 +36,23 @@ pub(crate) fn chain(bytes: &[u8]) {
         assert!(error.largest_lsb <= bound, "{} LSB, bound {bound}: {text}", error.largest_lsb);
     }
     written(&filter, &spec, &text);
+    in_hardware(&filter, &spec, &input, &text);
+}
+
+/// On shared multipliers: the tasks give what the program gives, the schedule is right, the text is plain.
+fn in_hardware(filter: &Implementation, spec: &Spec, input: &[i64], text: &str) {
+    let Ok(flow) = SignalFlow::of(&filter.checked) else { return };
+    let (mut tasks, mut simulator) = (FlowSimulator::new(&flow), Simulator::new(&filter.checked));
+    for word in &input[..input.len().min(200)] {
+        assert_eq!(tasks.step(*word), simulator.step(*word), "{text}");
+    }
+    let wish = spec.hardware.unwrap_or_default();
+    let Ok(choice) = choose(&flow, &wish, spec.sample_rate) else { return };
+    let HardwareUnit::Serial(scheduled) = &choice.unit else { return };
+    let write = || verilog::write_scheduled(scheduled, &filter.checked, &Symbols::new(&spec.name));
+    if let (Ok(files), Ok(again)) = (write(), write()) {
+        held(&files, &again, text);
+    }
 }
 
 /// Both ways of running give the same words, and each stays within what is proved of it.

@@ -151,4 +151,20 @@ fn fixed(draw: &mut Draw<'_>, has_taps: bool, text: &mut String) {
             structure = \"{structure}\"\n\
          rounding = \"{rounding}\"\noverflow = \"{overflow}\""
     );
+    // Hardware with a clock of up to some thousand clocks for a sample, or without one.
+    let clock = match draw.below(3) {
+        0 => String::new(),
+        _ => format!("clock = \"{} fs\"\n", 1 + draw.below(2_000)),
+    };
+    let multipliers = match draw.below(2) {
+        0 => String::new(),
+        _ => format!("multipliers = {}\n", 1 + draw.below(9)),
+    };
+    let _ = write!(
+        text,
+        "[hardware]\n{clock}{multipliers}channels = {}\nmultiplier_stages = {}\ninterface = \"{}\"\n",
+        1 + draw.below(4),
+        1 + draw.below(3),
+        draw.of(&["valid", "valid-ready"]),
+    );
 }

@@ -25,8 +25,8 @@ fn sections(
 /// Taps, as a spec has them.
 fn taps(wish: &str, structure: &str, hardware: Hardware) -> Result<Study, Box<dyn Error>> {
     let text = format!(
-        "name = \"taps\"\nsample_rate = \"1 kHz\"\n{wish}\n[fixed]\ninput = \"s16f15\"\ncoefficients = \"s16\"\n\
-         structure = \"{structure}\"\n"
+        "name = \"taps\"\nsample_rate = \"1 kHz\"\n{wish}\n[fixed]\ninput = \"s16f15\"\n\
+         coefficients = \"s16\"\nstructure = \"{structure}\"\n"
     );
     let spec = mellow_rake::spec::Spec::parse(&text)?;
     Ok(Study::of(mellow_rake::spec::Spec { hardware: Some(hardware), ..spec })?)
@@ -34,8 +34,8 @@ fn taps(wish: &str, structure: &str, hardware: Hardware) -> Result<Study, Box<dy
 
 fn lowpass(count: usize, hardware: Hardware) -> Result<Study, Box<dyn Error>> {
     let wish = format!(
-        "[want]\nkind = \"lowpass\"\ncutoff = \"100 Hz\"\n[method]\ndesign = \"window\"\nwindow = \"hamming\"\n\
-         taps = {count}"
+        "[want]\nkind = \"lowpass\"\ncutoff = \"100 Hz\"\n[method]\ndesign = \"window\"\n\
+         window = \"hamming\"\ntaps = {count}"
     );
     taps(&wish, "fir-direct", hardware)
 }
@@ -75,9 +75,10 @@ fn main() -> Result<(), Box<dyn Error>> {
         ("half-band of 63 taps, pre-adder", half_band(pairs)?),
     ];
     println!(
-        "| filter | clocks | latency | multipliers in use | iCE40: LUT, FF, mult., RAM | MHz | ECP5: LUT, FF, mult., RAM \
-         | Xilinx 7: LUT, FF, mult., RAM |\n| --- | --- | --- | --- | --- | --- | --- | --- |"
+        "| filter | clocks | latency | multipliers in use | iCE40: LUT, FF, mult., RAM | MHz | \
+         ECP5: LUT, FF, mult., RAM | Xilinx 7: LUT, FF, mult., RAM |"
     );
+    println!("| --- | --- | --- | --- | --- | --- | --- | --- |");
     for (name, study) in designs {
         let choice = study.hardware()?.ok_or("no hardware")?;
         let estimate = match &choice.unit {

@@ -206,7 +206,8 @@ fn place(
 /// The fastest clock in hertz that the report of a routed design says.
 ///
 /// A multiplier cell without registers of its own is taken there for one that has them, on a clock that does
-/// not run: the paths to it and from it are told apart. Here they are one path, with those between such cells.
+/// not run: the paths to it and from it are told apart. Here they are one path, with those between such
+/// cells.
 fn fastest(text: &str) -> Option<f64> {
     const STILL: &str = "$PACKER_GND_NET";
     // The last lines are those of the routed design.

@@ -4,12 +4,13 @@
 mod filters;
 
 use filters::{any_filter, any_word, one_of};
+use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
-use mellow_rake::hardware::{Parallel, Resources, SignalFlow, schedule};
+use mellow_rake::hardware::{Estimate, HardwareUnit, Parallel, Resources, SignalFlow, schedule};
 use mellow_rake::random::NoiseSource;
-use mellow_rake::spec::{Interface, Name, Structure};
-use mellow_rake::write::{Symbols, verilog};
-use mellow_rake_rig::{HardwareModel, RigError};
+use mellow_rake::spec::{Fixed, Hardware, Interface, Name, Structure};
+use mellow_rake::write::{Language, Symbols, verilog};
+use mellow_rake_rig::{Family, HardwareModel, RigError, synthesize};
 
 fn any_resources(noise: &mut NoiseSource) -> Resources {
     Resources {
@@ -43,7 +44,7 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
     let symbols = Symbols::new(&Name::new("swell").unwrap());
     for (number, structure) in Structure::ALL.into_iter().enumerate() {
         let mut held = 0;
-        for _ in 0..8 * times {
+        for _ in 0..5 * times {
             let Some(filter) = any_filter(&mut noise, structure) else { continue };
             let checked = &filter.checked;
             let flow = SignalFlow::of(checked).unwrap();
@@ -67,7 +68,7 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
                 };
                 hold(HardwareModel::icarus(&files, input, output));
                 // Half a minute's work each.
-                if held == 0 && number % 4 == 0 {
+                if held == 0 && number % 6 == 0 {
                     hold(HardwareModel::verilator(&files, input, output));
                 }
             }
@@ -75,5 +76,37 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
         }
         assert!(held > 0, "{structure:?}: {held}");
     }
-    assert!(parallel > 5, "{parallel}");
+    assert!(parallel > 3, "{parallel}");
+}
+
+/// What is built has the multipliers and memories that were told, and not many more registers.
+#[test]
+fn what_synthesizers_build_is_what_was_told() {
+    let word = || "s16f15".parse().unwrap();
+    let designs = [
+        (Structure::DirectForm1, 1, 161),
+        (Structure::DirectForm1, 3, 190),
+        (Structure::DirectForm2Transposed, 1, 330),
+    ];
+    for (structure, channels, luts) in designs {
+        let wish = Wish::lowpass("1 kHz").cutoff("100 Hz").butterworth(8);
+        let study = wish.words(Fixed::new(structure, word()));
+        let study = study.hardware(Hardware { channels, ..Hardware::default() }).study().unwrap();
+        let HardwareUnit::Serial(scheduled) = &study.hardware().unwrap().unwrap().unit else {
+            panic!("a recursion");
+        };
+        let told = Estimate::of(scheduled).unwrap();
+        let files = study.files(&[Language::Verilog]).unwrap();
+        for family in Family::ALL {
+            let built = synthesize(family, &files, None).unwrap();
+            assert_eq!(built.multipliers, told.multipliers, "{built:?}");
+            assert!((2..=3).contains(&built.rams), "{built:?}");
+            // Marks are not told: one for each stage of the way, for each of some kinds.
+            let marks = 10 * scheduled.schedule().depth() as u64;
+            assert!(built.registers as u64 <= told.register_bits() + marks, "{built:?} {told:?}");
+            if family == Family::Ice40 {
+                assert!(built.luts <= luts && built.clock_hz.unwrap() > 30e6, "{built:?}");
+            }
+        }
+    }
 }

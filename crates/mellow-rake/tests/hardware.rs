@@ -398,3 +398,27 @@ fn what_is_told_before_the_build_is_what_is_written() {
         held += 1;
     }
 }
+
+/// A clock that is too slow for anything is told in time, whatever the filter.
+#[test]
+fn what_cannot_be_done_in_time_is_told_in_time() {
+    let text = |structure: &str, clock: &str| {
+        format!(
+            "name = \"x\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"100 Hz\"\n\
+             [method]\ndesign = \"window\"\nwindow = \"hamming\"\ntaps = 801\n[fixed]\n\
+             input = \"s16f15\"\ncoefficients = \"s16\"\nstructure = \"{structure}\"\n\
+             [hardware]\narchitecture = \"serial\"\nclock = \"{clock}\"\n"
+        )
+    };
+    for (structure, clock) in
+        [("fir-transposed", "100 kHz"), ("fir-transposed", "700 kHz"), ("fir-direct", "5 kHz")]
+    {
+        let study = Study::of_text(&text(structure, clock), |_| Err(String::new())).unwrap();
+        let error = study.hardware().unwrap_err().to_string();
+        // What is named would do.
+        let hertz = error.split("clock of ").nth(1).unwrap().split(' ').next().unwrap();
+        let better = text(structure, &format!("{hertz} Hz"));
+        let study = Study::of_text(&better, |_| Err(String::new())).unwrap();
+        assert!(study.hardware().is_ok(), "{error}");
+    }
+}

@@ -346,7 +346,8 @@ impl FromStr for Sweep {
 
 /// What a filter takes in hardware: told before it is built, and what a synthesizer makes of it.
 ///
-/// The table `[hardware]` of the spec says what is wanted: a clock, multipliers, channels. This shows the unit
+/// The table `[hardware]` of the spec says what is wanted: a clock, multipliers, channels. This shows the
+/// unit
 /// that follows, with its schedule: which multiplier does what in which clock. With --on Yosys builds it, and
 /// for the iCE40 nextpnr places and routes it.
 ///
@@ -361,6 +362,14 @@ pub(crate) struct Cost {
     /// Build it for these families.
     #[arg(long, value_enum, value_delimiter = ',', value_name = "FAMILIES")]
     pub(crate) on: Vec<OnFamily>,
+    /// Try several values of a key, side by side: hardware.multipliers=1,2,4.
+    #[arg(long, value_name = "KEY=VALUES")]
+    pub(crate) vary: Option<String>,
+    /// Draw the schedule into this .png or .svg file; with --vary what each unit takes, against the samples
+    /// per
+    /// second that it can do.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) figure: Option<PathBuf>,
     /// Print JSON.
     #[arg(long)]
     pub(crate) json: bool,

@@ -2,14 +2,19 @@
 
 use crate::arguments::Cost;
 use crate::failure::{Failure, Outcome};
-use crate::load::Loaded;
+use crate::figures;
+use crate::load::{Loaded, read_text};
 use crate::print;
-use mellow_rake::hardware::{Built, HardwareRecord};
+use crate::work::progress;
+use mellow_rake::hardware::{Built, HardwareRecord, HardwareUnit};
 use mellow_rake::study::StudyError;
 use mellow_rake::write::Language;
-use mellow_rake_report::{Document, page};
+use mellow_rake_files::{Variant, variants};
+use mellow_rake_report::page::UnitRow;
+use mellow_rake_report::{Document, figure, page};
 use mellow_rake_rig::{Family, RigError, synthesize};
 use serde::Serialize;
+use std::path::PathBuf;
 
 /// A unit as it is told before the build, and what came of it.
 #[derive(Serialize)]
@@ -75,10 +80,22 @@ pub(crate) fn tell(loaded: &Loaded, families: &[Family]) -> Result<Told, Failure
 }
 
 pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
+    let families: Vec<Family> = options.on.iter().map(|on| on.family()).collect();
+    if let Some(wish) = &options.vary {
+        return vary(options, &families, wish);
+    }
     let loaded = Loaded::file(&options.spec)?;
     loaded.need_implementation("cost")?;
-    let families: Vec<Family> = options.on.iter().map(|on| on.family()).collect();
     let told = tell(&loaded, &families)?;
+    figures::write(options.figure.as_deref(), || {
+        let choice = loaded.study.hardware().map_err(|error| loaded.failure(error))?;
+        match choice.map(|choice| &choice.unit) {
+            Some(HardwareUnit::Serial(scheduled)) => {
+                Ok(figure::schedule(loaded.study.spec.name.as_str(), scheduled))
+            }
+            _ => Err(Failure::Call("--figure: taps in parallel have no schedule".to_owned())),
+        }
+    })?;
     if options.json {
         print::json(&told.object)?;
     } else {
@@ -86,4 +103,92 @@ pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
     }
     // What was named must be built.
     Ok(Outcome::of(told.held == Some(true)))
+}
+
+#[derive(Serialize)]
+struct VariedObject {
+    units: Vec<UnitObject>,
+}
+
+#[derive(Serialize)]
+struct UnitObject {
+    value: String,
+    /// Why there is none.
+    refused: Option<String>,
+    #[serde(flatten)]
+    cost: Option<CostObject>,
+}
+
+/// Units with several values of a key, side by side.
+fn vary(options: &Cost, families: &[Family], wish: &str) -> Result<Outcome, Failure> {
+    let spec = &options.spec;
+    let shown = read_text(spec)?;
+    let variants =
+        variants(&shown, wish).map_err(|error| Failure::Call(format!("--vary {error}")))?;
+    let key = wish.split('=').next().unwrap_or("").trim().to_owned();
+    let (mut units, mut held) = (Vec::new(), true);
+    let bar = progress(variants.len() as u64, "building");
+    for Variant { key, value, text } in variants {
+        bar.inc(1);
+        let path = PathBuf::from(format!("{} with {key} = {value}", spec.display()));
+        let told = Loaded::variant(&path, &text, (spec, &shown)).and_then(|loaded| {
+            loaded.need_implementation("cost")?;
+            tell(&loaded, families)
+        });
+        units.push(match told {
+            Ok(told) => {
+                held &= told.held == Some(true);
+                UnitObject { value, refused: None, cost: Some(told.object) }
+            }
+            Err(error) => {
+                held = false;
+                UnitObject { value, refused: Some(error.to_string()), cost: None }
+            }
+        });
+    }
+    bar.finish_and_clear();
+    let rows: Vec<UnitRow> = units.iter().filter_map(UnitObject::row).collect();
+    figures::write(options.figure.as_deref(), || {
+        // LUTs where one family was built, bits of registers where none was.
+        let of = match families {
+            [family] => format!("on the {}", family.title()),
+            _ => "before the build".to_owned(),
+        };
+        let what = if families.len() == 1 { "LUTs" } else { "bits of registers" };
+        let point = |row: &UnitRow| {
+            let built = row.built.iter().flatten().next().map(|built| built.luts as f64);
+            let amount = built.filter(|_| families.len() == 1);
+            let rate = row.clock_hz / row.record.estimate.interval as f64;
+            let bits = row.record.estimate.register_bits() as f64;
+            (row.value.clone(), rate, amount.unwrap_or(bits))
+        };
+        let points: Vec<_> = rows.iter().map(point).collect();
+        Ok(figure::units(&format!("{key}, {of}"), what, &points))
+    })?;
+    if options.json {
+        print::json(&VariedObject { units })?;
+    } else {
+        let refused =
+            units.iter().filter_map(|unit| Some((&unit.value[..], unit.refused.as_deref()?)));
+        print::page(&page::units(&key, &rows, &refused.collect::<Vec<_>>()))?;
+    }
+    Ok(Outcome::of(held))
+}
+
+impl UnitObject {
+    /// The unit as a row, where there is one. Without a clock it is taken to run at 1 MHz for each, so that
+    /// units can be held against each other.
+    fn row(&self) -> Option<UnitRow<'_>> {
+        let cost = self.cost.as_ref()?;
+        let built = cost.built.iter().map(|built| match built {
+            BuiltObject::Built(built) => Some(built),
+            BuiltObject::NotRun { .. } => None,
+        });
+        Some(UnitRow {
+            value: self.value.clone(),
+            record: &cost.hardware,
+            clock_hz: cost.hardware.clock_hz.unwrap_or(1e6),
+            built: built.collect(),
+        })
+    }
 }

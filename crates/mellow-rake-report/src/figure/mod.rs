@@ -1,5 +1,6 @@
 //! Figures of filters and of what was measured on them: from studies to panels.
 
+mod hardware;
 mod measured;
 mod panels;
 mod plan;
@@ -9,6 +10,7 @@ mod recording;
 mod sensitivity;
 mod subject;
 
+pub use hardware::{schedule, units};
 pub use measured::measured;
 pub use panels::{Scene, View, Wishes};
 pub use plan::Plan;

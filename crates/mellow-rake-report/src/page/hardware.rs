@@ -3,7 +3,7 @@
 use crate::Document;
 use crate::units::hertz;
 use mellow_rake::hardware::{
-    Built, HardwareChoice, HardwareRecord, HardwareUnit, IssueRecord, Part, Scheduled, WordRecord,
+    Built, FlowWord, HardwareChoice, HardwareRecord, HardwareUnit, Part, Scheduled,
 };
 use mellow_rake::spec::Architecture;
 use mellow_rake::units::SampleRate;
@@ -102,9 +102,11 @@ fn schedule(scheduled: &Scheduled, record: &HardwareRecord, page: &mut Document)
     header.push("ends".to_owned());
     let row = |clock: usize| {
         let at = |lane: usize| {
-            let found =
-                record.schedule.iter().find(|one| one.clock == clock && one.multiplier == lane);
-            found.map_or("-".to_owned(), product)
+            let issues = &scheduled.schedule().issues;
+            let found = issues.iter().find(|one| one.clock == clock && one.multiplier == lane);
+            found.map_or("-".to_owned(), |one| {
+                scheduled.flow().tasks[one.task].products[one.product].to_string()
+            })
         };
         let mut cells = vec![clock.to_string()];
         cells.extend((0..lanes.min(3)).map(at));
@@ -115,7 +117,7 @@ fn schedule(scheduled: &Scheduled, record: &HardwareRecord, page: &mut Document)
             (0..scheduled.flow().tasks.len()).filter(|task| scheduled.span(*task).1 == clock);
         let name = |task: usize| match task == scheduled.output_task() {
             true => "out".to_owned(),
-            false => signal(task + 1),
+            false => FlowWord { signal: task + 1, age: 0 }.to_string(),
         };
         cells.push(ends.map(name).collect::<Vec<_>>().join(" "));
         cells
@@ -127,25 +129,6 @@ fn schedule(scheduled: &Scheduled, record: &HardwareRecord, page: &mut Document)
     if left > 0 {
         page.lines(&format!("  ... ({} more; all with --json)", counted(left, "clock")));
     }
-}
-
-/// "992·(x + x[-63])"
-fn product(issue: &IssueRecord) -> String {
-    let word = |word: &WordRecord| match word.age {
-        0 => signal(word.signal),
-        age => format!("{}[-{age}]", signal(word.signal)),
-    };
-    let mark = |other: &WordRecord| if other.subtracted { "-" } else { "+" };
-    let words = match &issue.words[..] {
-        [first, second] => format!("({} {} {})", word(first), mark(second), word(second)),
-        words => words.iter().map(word).collect(),
-    };
-    format!("{}·{words}", issue.coefficient)
-}
-
-/// x is the input, s1 what the first task gives.
-fn signal(number: usize) -> String {
-    if number == 0 { "x".to_owned() } else { format!("s{number}") }
 }
 
 /// What synthesizers made of it, beside what was told.
@@ -191,6 +174,70 @@ fn builds(
             page.verdict(Some(held), text);
         }
     }
+}
+
+/// A unit of several.
+pub struct UnitRow<'a> {
+    /// The value that its spec has.
+    pub value: String,
+    /// The unit.
+    pub record: &'a HardwareRecord,
+    /// The clock that it is taken to run at.
+    pub clock_hz: f64,
+    /// What each family made of it; `None` where its tools were not run.
+    pub built: Vec<Option<&'a Built>>,
+}
+
+/// Units with several values of a key, side by side; those that cannot be, with the reason.
+pub fn units(key: &str, rows: &[UnitRow<'_>], refused: &[(&str, &str)]) -> Document {
+    let mut page = Document::default();
+    let mut header: Vec<String> =
+        [key, "multipliers", "clocks", "latency", "in use", "kHz", "memory bits", "register bits"]
+            .map(str::to_owned)
+            .to_vec();
+    for built in rows.first().iter().flat_map(|row| row.built.iter().flatten()) {
+        header.push(format!("{}: LUTs", built.title));
+        header.push("RAMs".to_owned());
+        if built.clock_hz.is_some() {
+            header.push("MHz".to_owned());
+        }
+    }
+    let row = |row: &UnitRow<'_>| {
+        let estimate = &row.record.estimate;
+        let mut cells = vec![
+            row.value.clone(),
+            estimate.multipliers.to_string(),
+            estimate.interval.to_string(),
+            estimate.latency.to_string(),
+            format!("{:.0} %", 100.0 * estimate.use_of_multipliers),
+            format!("{:.3}", row.clock_hz / estimate.interval as f64 / 1e3),
+            estimate.memory_bits().to_string(),
+            estimate.register_bits().to_string(),
+        ];
+        for built in row.built.iter().flatten() {
+            cells.push(built.luts.to_string());
+            cells.push(built.rams.to_string());
+            cells.extend(built.clock_hz.map(|clock| format!("{:.1}", clock / 1e6)));
+        }
+        cells
+    };
+    let header: Vec<&str> = header.iter().map(String::as_str).collect();
+    page.table(&header, &rows.iter().map(row).collect::<Vec<_>>());
+    page.gap();
+    let stated = rows.iter().any(|row| row.record.clock_hz.is_some());
+    page.paragraph(
+        match stated {
+            true => "  kHz: samples that the unit can take in a second, all channels together",
+            false => {
+                "  kHz: samples that the unit can take in a second at 1 MHz; no clock is stated"
+            }
+        },
+        4,
+    );
+    for (value, why) in refused {
+        page.paragraph(&format!("  {value}: {why}"), 4);
+    }
+    page
 }
 
 fn counted(count: usize, what: &str) -> String {

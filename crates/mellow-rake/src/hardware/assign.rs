@@ -27,16 +27,11 @@ use super::{FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, Sign
 /// [`HardwareError::Range`] for resources that there cannot be.
 pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, HardwareError> {
     resources.check()?;
-    let mut flow = flow.clone();
-    match resources.folds {
-        true => flow.fold(),
-        false => flow.unfold(),
-    }
+    let flow = prepared(flow, resources);
     let mut schedule = Schedule { flow, resources, interval: 0, issues: Vec::new() };
     let depth = schedule.depth();
-    let clocks = |products: usize| products.div_ceil(resources.multipliers);
     let tasks = &schedule.flow.tasks;
-    let least = tasks.iter().map(|task| clocks(task.products.len())).sum::<usize>().max(1);
+    let least = issue_clocks(&schedule.flow, resources);
     // One task after the other, each when the one before has been written, is always right.
     let most = least + (tasks.len() + 1) * (depth + 1);
     let mut ends = vec![0; tasks.len()];
@@ -61,6 +56,25 @@ pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, Ha
     (schedule.issues, _) = issue(&schedule.flow, resources, depth, usize::MAX >> 32, &ends);
     schedule.interval = schedule.issues.last().map_or(1, |issue| issue.clock + 1) + depth + 1;
     Ok(schedule.check().expect("each task follows the one before it"))
+}
+
+/// Fewer clocks than this for a sample cannot be: each task has the multipliers for itself.
+pub(super) fn least_interval(flow: &SignalFlow, resources: Resources) -> usize {
+    issue_clocks(&prepared(flow, resources), resources)
+}
+
+fn prepared(flow: &SignalFlow, resources: Resources) -> SignalFlow {
+    let mut flow = flow.clone();
+    match resources.folds {
+        true => flow.fold(),
+        false => flow.unfold(),
+    }
+    flow
+}
+
+fn issue_clocks(flow: &SignalFlow, resources: Resources) -> usize {
+    let clocks = |products: usize| products.div_ceil(resources.multipliers);
+    flow.tasks.iter().map(|task| clocks(task.products.len())).sum::<usize>().max(1)
 }
 
 /// A task that may be issued: the clocks that it loses, its number, and the clock of each of its products.

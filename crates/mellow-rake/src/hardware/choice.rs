@@ -1,5 +1,6 @@
 //! From what is wished for to a schedule: what is not stated is chosen, with the reason.
 
+use super::assign::least_interval;
 use super::{HardwareError, Parallel, Resources, Scheduled, SignalFlow, UnitProgram, schedule};
 use crate::spec::{Architecture, Hardware};
 use crate::units::SampleRate;
@@ -146,6 +147,9 @@ fn parallel(
     }
 }
 
+/// So many multipliers that make nothing faster are enough to see that more will not.
+const MOST_IDLE: usize = 4;
+
 /// A schedule with the reasons for it; inside, that the clock is too slow.
 type Tried = Result<(Scheduled, Vec<String>), HardwareError>;
 
@@ -163,9 +167,21 @@ fn serial(
     };
     let adders = wish.pre_adder.map_or(vec![false, true], |stated| vec![stated]);
     let mut fastest: Option<Scheduled> = None;
+    // Multipliers that were added since one made it faster.
+    let mut idle = 0;
+    let last = multipliers.last().copied();
     for multipliers in multipliers {
+        let mut is_faster = false;
         for folds in &adders {
             let resources = Resources { multipliers, folds: *folds, ..Resources::of(wish) };
+            resources.check()?;
+            // Not worth a try, unless it is the last that could tell what is needed.
+            let least = least_interval(flow, resources) as u64;
+            let is_hopeless = available.is_some_and(|available| least > available);
+            if is_hopeless && Some(multipliers) != last {
+                is_faster = true;
+                continue;
+            }
             let scheduled = schedule(flow, resources)?;
             UnitProgram::of(&scheduled)?;
             let interval = scheduled.interval();
@@ -174,8 +190,13 @@ fn serial(
                 return Ok(Ok((scheduled, reasons)));
             }
             if fastest.as_ref().is_none_or(|fastest| interval < fastest.interval()) {
+                is_faster = true;
                 fastest = Some(scheduled);
             }
+        }
+        idle = if is_faster { 0 } else { idle + 1 };
+        if idle == MOST_IDLE {
+            break;
         }
     }
     let fastest = fastest.expect("one was tried at least");

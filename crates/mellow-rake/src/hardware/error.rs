@@ -35,8 +35,8 @@ pub enum HardwareError {
     },
     /// Something that cannot be done in a clock for each sample with registers in between.
     #[error(
-        "a sample a clock is for one sum of products with the input, and this has {tasks} task(s) that use each \
-         other's results; in time it needs a clock of several times the sample rate, or, without the table \
+        "a sample a clock is for one sum of products with the input, and this has {tasks} task(s) that use \
+         each other's results; it needs a clock of several times the sample rate, or, without the table \
          [hardware], one that is slow enough for all of it"
     )]
     Recursion {
@@ -69,7 +69,7 @@ pub enum HardwareError {
         remedy: String,
     },
     /// Sums or words that are wider than the unit is written for.
-    #[error("a sum needs {needed} bits; the unit has at most {most}")]
+    #[error("a sum or product needs {needed} bits; the unit has at most {most}")]
     Width {
         /// Bits needed.
         needed: u32,

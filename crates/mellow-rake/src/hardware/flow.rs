@@ -6,6 +6,7 @@ use crate::datapath::{
 };
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt;
 
 /// A word of a signal: signal 0 is the input, signal t + 1 is what task t gives.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -14,6 +15,17 @@ pub struct FlowWord {
     pub signal: usize,
     /// How many firings ago it was given; 0 is this firing. Before the first firing all words are zero.
     pub age: usize,
+}
+
+impl fmt::Display for FlowWord {
+    /// x is the input, s1 what the first task gives; the age in brackets, if there is one.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.signal {
+            0 => f.write_str("x")?,
+            task => write!(f, "s{task}")?,
+        }
+        if self.age > 0 { write!(f, "[-{}]", self.age) } else { Ok(()) }
+    }
 }
 
 /// What is done to a product before it is added.
@@ -42,6 +54,21 @@ pub struct FlowProduct {
     pub alignment: Alignment,
     /// Whether it is a word that meets no coefficient.
     pub is_word: bool,
+}
+
+impl fmt::Display for FlowProduct {
+    /// Coefficient and words: 992 (x + x[-63]).
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.second {
+            None => write!(f, "{} {}", self.coefficient, self.first),
+            Some((Sign::Plus, second)) => {
+                write!(f, "{} ({} + {second})", self.coefficient, self.first)
+            }
+            Some((Sign::Minus, second)) => {
+                write!(f, "{} ({} - {second})", self.coefficient, self.first)
+            }
+        }
+    }
 }
 
 /// What is done to a sum.

@@ -123,8 +123,8 @@ impl Parallel {
         self.resources
     }
 
-    /// Clocks from a sample that is taken to its output: input, product, sum, result, and registers in front of
-    /// the multipliers.
+    /// Clocks from a sample that is taken to its output: input, product, sum, result, and registers in front
+    /// of the multipliers.
     pub fn latency(&self) -> usize {
         3 + self.resources.multiplier_stages
     }

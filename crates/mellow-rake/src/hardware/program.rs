@@ -143,6 +143,12 @@ impl UnitProgram {
             });
             instruction.lanes[*multiplier] = lane;
         }
+        let shift = alignments.iter().map(|one| one.shift).max().unwrap_or(0);
+        let product_bits = operand_bits.max(wide_bits.unwrap_or(0)) + coefficient_bits + shift;
+        // A product fits the integers that the machine is made of.
+        if product_bits > 127 {
+            return Err(HardwareError::Width { needed: product_bits, most: 127 });
+        }
         let sum_bits = endings.iter().map(Ending::sum_bits).max().unwrap_or(1);
         if sum_bits > Self::MOST_BITS {
             return Err(HardwareError::Width { needed: sum_bits, most: Self::MOST_BITS });

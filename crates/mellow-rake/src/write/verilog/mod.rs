@@ -28,6 +28,27 @@ use crate::datapath::{Checked, Coefficients, Line, Table, dump};
 use compute::Compute;
 use std::fmt::Write;
 
+/// The clock as synthesizers are told of it, in a file of constraints beside the module: NAME.sdc.
+///
+/// ```
+/// use mellow_rake::write::{Symbols, verilog};
+/// let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell")?);
+/// let file = verilog::clock_constraint(12e6, &symbols);
+/// assert!(file.text.ends_with("create_clock -name clk -period 83.333 [get_ports clk]\n"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn clock_constraint(hertz: f64, symbols: &Symbols) -> GeneratedFile {
+    GeneratedFile {
+        language: Language::Verilog,
+        name: format!("{}.sdc", symbols.base()),
+        // Nanoseconds.
+        text: format!(
+            "# {ORIGIN}\ncreate_clock -name clk -period {:.3} [get_ports clk]\n",
+            1e9 / hertz
+        ),
+    }
+}
+
 /// Clock cycles from a valid input to the output that belongs to it.
 pub const LATENCY_CLOCKS: u32 = 1;
 

@@ -4,6 +4,8 @@ use super::super::super::number::verilog_integer;
 use super::super::text::{Text, range};
 use super::super::vector::Vector;
 use super::Unit;
+use crate::hardware::{FlowProduct, Issue};
+use std::collections::BTreeMap;
 
 impl Unit<'_> {
     /// A place with its channel in front.
@@ -25,7 +27,10 @@ impl Unit<'_> {
             }
         }
         text.gap();
-        text.comment("Coefficients, clock by clock.");
+        text.comment(
+            "Coefficients, clock by clock, with the words that they meet: x is the input, s1 the",
+        );
+        text.comment("result of the first sum, [-1] that of the sample before.");
         for lane in 0..self.lanes() {
             self.coefficients(lane, &mut text);
         }
@@ -92,15 +97,26 @@ impl Unit<'_> {
         text.line(1, format!("{style}reg {}{name} [0:{}];", range(bits), places - 1));
         text.register(&format!("coefficient_{lane}"), bits);
         text.line(1, "initial begin");
+        let products: BTreeMap<usize, FlowProduct> = self.products(lane);
         for clock in 0..places {
             let one = self.program.instructions.get(clock).and_then(Option::as_ref);
             let one = one.map(|one| one.lanes[lane]).filter(|lane| !lane.is_wide);
             let value = one.map_or(0, |lane| lane.coefficient);
             let written = verilog_integer(value, bits);
-            text.line(2, format!("{name}[{clock}] = {written}; // {value}"));
+            let product = products.get(&clock).map(FlowProduct::to_string);
+            let product = product.unwrap_or("nothing".to_owned());
+            text.line(2, format!("{name}[{clock}] = {written}; // {product}"));
         }
         text.line(1, "end");
         text.line(1, format!("always @(posedge clk) coefficient_{lane} <= {name}[step_1];"));
+    }
+
+    /// What a multiplier does, clock by clock.
+    fn products(&self, lane: usize) -> BTreeMap<usize, FlowProduct> {
+        let schedule = self.scheduled.schedule();
+        let issues = schedule.issues.iter().filter(|issue| issue.multiplier == lane);
+        let product = |issue: &Issue| schedule.flow.tasks[issue.task].products[issue.product];
+        issues.map(|issue| (issue.clock, product(issue))).collect()
     }
 
     /// What tells a synthesizer to take a block RAM.
