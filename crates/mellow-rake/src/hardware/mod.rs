@@ -44,6 +44,7 @@ mod parallel;
 mod program;
 mod record;
 mod schedule;
+mod unroll;
 
 pub use assign::schedule;
 pub use choice::{HardwareChoice, HardwareUnit, choose};

@@ -23,6 +23,7 @@ mod read_fir_kinds;
 mod read_fixed;
 #[cfg(feature = "spec-file")]
 mod read_float;
+#[cfg(feature = "spec-file")]
 mod read_hardware;
 #[cfg(feature = "spec-file")]
 mod read_recursive;
