@@ -366,6 +366,28 @@ fn declared(text: &str) -> u64 {
     text.lines().filter_map(bits).sum()
 }
 
+/// No register or wire has a name that a filter, and so its module, could have.
+fn names_hide_no_module(text: &str) {
+    use mellow_rake::{spec::Name, write::Symbols};
+    // The digits of a number are no name.
+    let is_part = |c: char| c.is_ascii_alphanumeric() || "_'".contains(c);
+    // Neither comments nor attributes.
+    let code = |line| str::split(line, "//").next().unwrap().rsplit("*)").next().unwrap();
+    for line in text.lines().filter(|line| !line.starts_with('`')).map(code) {
+        let words: Vec<&str> =
+            line.split(|c| !is_part(c)).filter(|word| !word.is_empty()).collect();
+        if !words.iter().any(|word| ["reg", "wire", "integer"].contains(word)) {
+            continue;
+        }
+        for word in words {
+            let name = word.to_ascii_lowercase();
+            if let Ok(name) = Name::new(&name) {
+                assert_ne!(Symbols::new(&name).base(), name.as_str(), "{line}");
+            }
+        }
+    }
+}
+
 #[test]
 fn what_is_told_before_the_build_is_what_is_written() {
     use mellow_rake::write::{Symbols, verilog};
@@ -380,6 +402,12 @@ fn what_is_told_before_the_build_is_what_is_written() {
         let estimate = Estimate::of(&scheduled).unwrap();
         let files = verilog::write_scheduled(&scheduled, &filter.checked, &symbols).unwrap();
         let text = &files[0].text;
+        let mut texts = vec![text.clone()];
+        if let Ok(chain) = Parallel::of(&flow, any_resources(&mut noise)) {
+            let files = verilog::write_parallel(&chain, &filter.checked, &symbols);
+            texts.push(files[0].text.clone());
+        }
+        texts.iter().for_each(|text| names_hide_no_module(text));
         assert_eq!(text.matches("$signed(").count(), 2 * estimate.multipliers);
         // Every register is told, but for the marks that travel beside the data: some bits for each stage.
         let (declared, told) = (declared(text), estimate.register_bits());

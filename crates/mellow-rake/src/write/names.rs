@@ -40,8 +40,27 @@ const HEADER_RESERVED: &str = "aiocb aiocb64 aioinit cmsghdr dirent dirent64 dra
     stdnoreturn uchar";
 
 /// Ports and memories of a module, which must not hide it.
-const OWN: &str =
-    "clk rst in_valid in_data out_valid out_data x y e w g s s1 s2 r1 r2 q1 q2 sums k pass";
+const OWN: &str = "clk rst in_valid in_ready in_data out_valid out_ready out_data x y e w g s s1 s2 r1 r2 \
+    q1 q2 sums k pass";
+
+/// What the registers and wires of a unit begin with.
+const UNIT: &str = "running free opens step head sample channel clearing owed gives takes wraps stores \
+    delivers begins adds ending pairs differs aligns passes negates first second result write writes \
+    coefficients coefficient pair operand factor product passed chosen rounded aligned products sum \
+    beginning end given waits waiting advances has size is";
+
+/// What they go on with, besides numbers.
+const UNIT_MORE: [&str; 10] =
+    ["words", "late", "x", "f", "slot", "place", "step", "word", "multiplied", "summed"];
+
+/// Whether a name is one of a unit's registers or wires, which must not hide the module.
+fn is_of_unit(name: &str) -> bool {
+    let mut parts = name.split('_');
+    let is_first =
+        parts.next().is_some_and(|first| UNIT.split_whitespace().any(|one| one == first));
+    let is_number = |part: &str| part.chars().all(|c| c.is_ascii_digit());
+    is_first && parts.all(|part| is_number(part) || UNIT_MORE.contains(&part))
+}
 
 /// The endings of types and constants of the generated text, which follow from the names of its tables and
 /// memories.
@@ -93,7 +112,8 @@ fn is_reserved(name: &str) -> bool {
         return false;
     }
     // Types of POSIX and of most libraries (POSIX.1-2017, 2.2.2); the words of a program: n12, n12_p0.
-    name.ends_with("_t")
+    is_of_unit(name)
+        || name.ends_with("_t")
         || OWN_ENDINGS.iter().any(|ending| name.ends_with(ending))
         || RESERVED_BEGINNINGS.iter().any(|beginning| name.starts_with(beginning))
         || name.strip_prefix('n').is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()))
