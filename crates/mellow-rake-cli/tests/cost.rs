@@ -1,0 +1,129 @@
+//! `mrake cost`: what it says of a unit, to people and to programs.
+
+mod common;
+
+use common::{json, run};
+use mellow_rake::datapath::Simulator;
+use mellow_rake::random::NoiseSource;
+use mellow_rake::study::Study;
+use serde_json::Value;
+use std::collections::{BTreeMap, BTreeSet};
+
+const UNIT: &str = "demo/modem/carrier_unit.toml";
+
+fn spec(structure: &str, hardware: &str) -> String {
+    format!(
+        "name = \"swell\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"100 Hz\"\n\
+         [method]\ndesign = \"butterworth\"\norder = 6\n[fixed]\ninput = \"s16f15\"\n\
+         output = \"s16f15\"\ncoefficients = \"s16f14\"\nstructure = \"{structure}\"\n\
+         rounding = \"half-up\"\noverflow = \"saturate\"\n[hardware]\n{hardware}\n"
+    )
+}
+
+/// Someone who has nothing but the JSON: words by slots, in a memory that turns by one with each sample;
+/// sections in direct form I, whose sums are rounded half up to the words' fraction and saturated.
+struct Stranger<'a> {
+    hardware: &'a Value,
+    memory: BTreeMap<i64, i64>,
+    head: i64,
+}
+
+impl Stranger<'_> {
+    fn step(&mut self, sample: i64) -> i64 {
+        self.head -= 1;
+        let head = self.head;
+        self.memory.insert(head, sample);
+        let number = |value: &Value, key: &str| value[key].as_i64().unwrap();
+        let mut result = 0;
+        for (task, about) in self.hardware["tasks"].as_array().unwrap().iter().enumerate() {
+            let issues = self.hardware["schedule"].as_array().unwrap().iter();
+            let own = issues.filter(|issue| number(issue, "task") == task as i64);
+            let sum: i64 = own
+                .map(|issue| {
+                    let words = issue["words"].as_array().unwrap().iter().map(|word| {
+                        let place = number(word, "slot") + head;
+                        let held = self.memory.get(&place).copied().unwrap_or(0);
+                        if word["subtracted"] == true { -held } else { held }
+                    });
+                    (number(issue, "coefficient") * words.sum::<i64>()) << number(issue, "shift")
+                })
+                .sum();
+            result = ((sum + (1 << 13)) >> 14).clamp(-32768, 32767);
+            if let Some(slot) = about["slot"].as_i64() {
+                self.memory.insert(slot + head, result);
+            }
+        }
+        result
+    }
+}
+
+#[test]
+fn a_stranger_runs_the_schedule_from_the_json_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("swell.toml");
+    let mut noise = NoiseSource::new(71);
+    for hardware in ["", "multipliers = 2", "channels = 3\nmultiplier_stages = 2"] {
+        let text = spec("direct-form-1", hardware);
+        std::fs::write(&path, &text).unwrap();
+        let (status, object) = json(&["cost", path.to_str().unwrap(), "--json"]);
+        assert_eq!(status, 0);
+        let hardware = &object["hardware"];
+        // No multiplier does two things at once, and the clocks are those of the interval.
+        let issues = hardware["schedule"].as_array().unwrap();
+        let places: BTreeSet<_> =
+            issues.iter().map(|one| (one["clock"].as_u64(), one["multiplier"].as_u64())).collect();
+        let interval = hardware["estimate"]["interval"].as_u64();
+        assert!(places.len() == issues.len() && places.iter().all(|(clock, _)| *clock < interval));
+        let study = Study::of_text(&text, |_| Err(String::new())).unwrap();
+        let mut simulator = Simulator::new(&study.integers().unwrap().checked);
+        let mut stranger = Stranger { hardware, memory: BTreeMap::new(), head: 0 };
+        for sample in 0..500 {
+            let word = noise.integer(-32768, 32767);
+            assert_eq!(stranger.step(word), simulator.step(word), "sample {sample}");
+        }
+    }
+}
+
+#[test]
+fn what_is_shown_is_what_the_json_says() {
+    let (status, object) = json(&["cost", UNIT, "--json"]);
+    let (_, text, _) = run(&["cost", UNIT]);
+    let estimate = &object["hardware"]["estimate"];
+    assert_eq!((status, estimate["interval"].as_u64()), (0, Some(97)));
+    for number in ["interval", "latency", "multipliers"] {
+        assert!(text.contains(&format!("{} ", estimate[number])), "{number}\n{text}");
+    }
+    for part in ["memories", "adders", "registers"] {
+        for part in estimate[part].as_array().unwrap() {
+            let what = part["what"].as_str().unwrap();
+            assert!(text.contains(what), "{what}\n{text}");
+        }
+    }
+    // 97 of 125 clocks at 12 MHz: 8.083 microseconds.
+    assert!(text.contains("97 clocks of 125") && text.contains("8.083 us"), "{text}");
+}
+
+#[test]
+fn units_stand_side_by_side_and_are_drawn() {
+    let folder = tempfile::tempdir().unwrap();
+    let figure = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let vary = "hardware.multipliers=1,2,4,99";
+    let (drawn, schedule) = (figure("units.svg"), figure("schedule.svg"));
+    // The last cannot be.
+    let (status, text, _) = run(&["cost", UNIT, "--vary", vary, "--figure", &drawn]);
+    assert_eq!(status, 1);
+    let row = |value: &str| {
+        let line = text.lines().find(|line| line.split_whitespace().next() == Some(value));
+        line.unwrap_or_else(|| panic!("{value}\n{text}")).split_whitespace().nth(2).unwrap()
+    };
+    // 97 taps on one, two and four multipliers.
+    assert_eq!(["1", "2", "4"].map(row), ["97", "49", "25"]);
+    assert!(text.contains("99: ") && text.contains("from 1 to 64"), "{text}");
+    let (_, object) = json(&["cost", UNIT, "--vary", vary, "--json"]);
+    let units = object["units"].as_array().unwrap();
+    assert!(units.len() == 4 && units[3]["refused"].is_string() && units[0]["refused"].is_null());
+    assert_eq!(run(&["cost", UNIT, "--figure", &schedule]).0, 0);
+    for (path, words) in [(drawn, "sample rate in"), (schedule, "slot of the memory")] {
+        assert!(std::fs::read_to_string(path).unwrap().contains(words));
+    }
+}
