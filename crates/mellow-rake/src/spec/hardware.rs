@@ -16,7 +16,8 @@ pub enum Interface {
     /// `in_valid` and `in_ready` in, `out_valid` out: what comes out must be taken in its clock.
     Valid,
     /// `out_ready` as well: what is not taken waits, and samples are taken only while there is a place for
-    /// what they give. No path leads from `out_ready` to `in_ready` within a clock.
+    /// what they give. A serial unit has no path from `out_ready` to `in_ready` within a clock; taps in
+    /// parallel wait all together, and have one.
     ValidReady,
 }
 
