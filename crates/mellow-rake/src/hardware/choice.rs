@@ -74,7 +74,8 @@ pub struct HardwareChoice {
 /// let study = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(8).words(words).study()?;
 /// let flow = SignalFlow::of(&study.integers()?.checked)?;
 /// let rate = study.spec.sample_rate;
-/// let wish = |clock| Hardware { clock: Some(clock), ..Hardware::default() };
+/// let wish =
+///     |clock| Hardware { clock: Some(clock), multipliers: Some(1), ..Hardware::default() };
 /// assert_eq!(choose(&flow, &wish(20e3), rate)?.available, Some(20));
 /// let error = choose(&flow, &wish(10e3), rate).unwrap_err();
 /// assert!(error.to_string().contains("20000 Hz would do"));
