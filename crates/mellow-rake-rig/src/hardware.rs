@@ -61,6 +61,8 @@ pub struct BenchReport {
     pub samples: usize,
     /// Mismatches that it counted.
     pub mismatches: usize,
+    /// The fewest clocks between two samples that were taken, where it says so.
+    pub interval: Option<usize>,
 }
 
 impl HardwareModel {
@@ -176,6 +178,7 @@ impl HardwareModel {
             Some((samples.parse().ok()?, mismatches.parse().ok()?))
         });
         let (samples, mismatches) = result.ok_or_else(|| rubbish(&output, "a RESULT line"))?;
+        let interval = output.lines().find_map(|line| line.strip_prefix("INTERVAL ")?.parse().ok());
         let path = self.folder.path().join("observed.hex");
         let text = std::fs::read_to_string(&path).map_err(at(&path))?;
         let observed = text
@@ -186,7 +189,7 @@ impl HardwareModel {
                     .map_err(|_| rubbish(line, "a word in hex"))
             })
             .collect::<Result<_, _>>()?;
-        Ok(BenchReport { observed, samples, mismatches })
+        Ok(BenchReport { observed, samples, mismatches, interval })
     }
 }
 

@@ -3,26 +3,14 @@
 #[path = "../../mellow-rake/tests/common/filters.rs"]
 mod filters;
 
-use filters::{any_filter, any_word, one_of};
+use filters::{any_filter, any_resources, any_word};
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
-use mellow_rake::hardware::{Estimate, HardwareUnit, Parallel, Resources, SignalFlow, schedule};
+use mellow_rake::hardware::{Estimate, HardwareUnit, Parallel, SignalFlow, schedule};
 use mellow_rake::random::NoiseSource;
-use mellow_rake::spec::{Fixed, Hardware, Interface, Name, Structure};
+use mellow_rake::spec::{Fixed, Hardware, Name, Structure};
 use mellow_rake::write::{Language, Symbols, verilog};
 use mellow_rake_rig::{Family, HardwareModel, RigError, synthesize};
-
-fn any_resources(noise: &mut NoiseSource) -> Resources {
-    Resources {
-        multipliers: one_of(noise, &[1, 1, 1, 2, 3, 8]),
-        multiplier_stages: one_of(noise, &[1, 1, 2, 3]),
-        channels: one_of(noise, &[1, 1, 1, 2, 3, 5]),
-        folds: noise.integer(0, 1) == 0,
-        interface: one_of(noise, &Interface::ALL),
-        clears_memory: noise.integer(0, 3) > 0,
-        ..Resources::default()
-    }
-}
 
 /// The samples of some channels in turn, and what comes out for them.
 fn stimulus(checked: &Checked, channels: usize, noise: &mut NoiseSource) -> (Vec<i64>, Vec<i64>) {
@@ -50,14 +38,15 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
             let flow = SignalFlow::of(checked).unwrap();
             let resources = any_resources(&mut noise);
             let scheduled = schedule(&flow, resources).unwrap();
-            let mut texts = vec![verilog::write_scheduled(&scheduled, checked, &symbols).unwrap()];
+            let serial = verilog::write_scheduled(&scheduled, checked, &symbols).unwrap();
+            let mut texts = vec![(serial, scheduled.interval())];
             if let Ok(chain) = Parallel::of(&flow, resources) {
-                texts.push(verilog::write_parallel(&chain, checked, &symbols));
+                texts.push((verilog::write_parallel(&chain, checked, &symbols), 1));
                 parallel += 1;
             }
             let (input, output) = (checked.input(), checked.output());
             let (words, expected) = stimulus(checked, resources.channels, &mut noise);
-            for files in texts {
+            for (files, interval) in texts {
                 let context = || format!("{resources:?}\n{}\n{}", dump(checked), files[0].text);
                 let hold = |model: Result<HardwareModel, RigError>| {
                     let model = model.unwrap_or_else(|error| panic!("{error}\n{}", context()));
@@ -65,6 +54,7 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
                     let report = report.unwrap_or_else(|error| panic!("{error}\n{}", context()));
                     assert_eq!(report.observed, expected, "{}", context());
                     assert_eq!((report.samples, report.mismatches), (words.len(), 0));
+                    assert_eq!(report.interval, Some(interval), "{}", context());
                 };
                 hold(HardwareModel::icarus(&files, input, output));
                 // Half a minute's work each.

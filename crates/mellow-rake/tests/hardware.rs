@@ -15,20 +15,8 @@ mod filters;
 #[path = "common/programs.rs"]
 mod programs;
 
-use filters::{any_filter, any_word, one_of};
+use filters::{any_filter, any_resources, any_word, one_of};
 use programs::{Sizes, any_program};
-
-fn any_resources(noise: &mut NoiseSource) -> Resources {
-    Resources {
-        multipliers: one_of(noise, &[1, 1, 1, 2, 3, 8]),
-        multiplier_stages: one_of(noise, &[1, 1, 2, 3]),
-        channels: one_of(noise, &[1, 1, 1, 2, 3, 5]),
-        folds: noise.integer(0, 1) == 0,
-        interface: one_of(noise, &Interface::ALL),
-        clears_memory: true,
-        ..Resources::default()
-    }
-}
 
 /// How often samples are offered and taken, in so many of eight clocks; how often the unit is reset.
 #[derive(Clone, Copy)]
@@ -73,7 +61,9 @@ fn hold(checked: &Checked, unit: &HardwareUnit, traffic: Traffic, noise: &mut No
     let context = || format!("{resources:?}\n{}", dump(checked));
     for clock in 0..clocks {
         let chance = |of: i64, noise: &mut NoiseSource| noise.integer(0, 7) < of;
-        let rst = traffic.resets && noise.integer(0, clocks as i64 / 4) == 0;
+        // One that keeps its memory goes on with what it had.
+        let rst =
+            traffic.resets && resources.clears_memory && noise.integer(0, clocks as i64 / 4) == 0;
         let in_valid = chance(traffic.offered, noise);
         let out_ready = resources.interface == Interface::Valid || chance(traffic.taken, noise);
         let seen = machine.clock(ClockInput { rst, in_valid, in_data: word, out_ready });
@@ -405,7 +395,12 @@ fn what_is_told_before_the_build_is_what_is_written() {
         let mut texts = vec![text.clone()];
         if let Ok(chain) = Parallel::of(&flow, any_resources(&mut noise)) {
             let files = verilog::write_parallel(&chain, &filter.checked, &symbols);
-            texts.push(files[0].text.clone());
+            let (told, text) = (Estimate::of_parallel(&chain), &files[0].text);
+            assert_eq!(text.matches("$signed(").count(), 2 * told.multipliers);
+            // Of marks it has one behind each register of the input, and two more.
+            let marks = chain.resources().multiplier_stages as u64 + 2;
+            assert_eq!(declared(text), told.register_bits() + marks, "{told:?}\n{text}");
+            texts.push(text.clone());
         }
         texts.iter().for_each(|text| names_hide_no_module(text));
         assert_eq!(text.matches("$signed(").count(), 2 * estimate.multipliers);

@@ -1,8 +1,9 @@
 //! What a scheduled unit is made of, told before it is built.
 
-use super::program::signed_bits;
+use super::program::bits_to;
 use super::{HardwareError, Parallel, Scheduled, UnitProgram};
 use crate::spec::Interface;
+use std::collections::BTreeMap;
 
 /// Something that is built so many times at a width.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -59,7 +60,6 @@ impl Estimate {
         let has_pairs = schedule.has_pairs();
         let copies = lanes * if has_pairs { 2 } else { 1 };
         let channels = resources.channels.next_power_of_two();
-        let bits_to = |most: usize| (usize::BITS - most.leading_zeros()).max(1);
         let (steps, slots) =
             (bits_to(scheduled.interval() - 1), bits_to(scheduled.memory_words() - 1));
         let part = |what, count, bits| Part { what, count, bits };
@@ -122,23 +122,26 @@ impl Estimate {
     pub fn of_parallel(chain: &Parallel) -> Self {
         let part = |what, count, bits| Part { what, count, bits };
         let (flow, resources) = (chain.flow(), chain.resources());
+        let products: Vec<u32> =
+            (0..chain.products().len()).map(|product| chain.product_bits(product)).collect();
         let operand = flow.word_bits(0);
-        let bits = |size: &i128| signed_bits((*size, 0));
-        let widest = chain.products().iter().map(bits).max().unwrap_or(1);
-        let each = |what, is_counted: &dyn Fn(usize) -> bool, times: usize| -> Vec<Part> {
-            // Those of one width together.
-            let mut counts = std::collections::BTreeMap::new();
-            for tap in (0..chain.taps().len()).filter(|tap| is_counted(*tap)) {
-                *counts.entry(chain.sum_bits(tap)).or_insert(0) += times;
-            }
+        let widest = products.iter().max().map_or(1, |bits| bits - operand);
+        // Those of one width together.
+        let each = |what, widths: &mut dyn Iterator<Item = u32>, times: usize| -> Vec<Part> {
+            let mut counts = BTreeMap::new();
+            widths.for_each(|bits| *counts.entry(bits).or_insert(0) += times);
             counts.into_iter().map(|(bits, count)| part(what, count, bits)).collect()
         };
-        let adders = each("sums", &|tap| chain.taps()[tap].product.is_some(), 1);
-        let mut registers = vec![
-            part("input", resources.multiplier_stages, flow.input.width()),
-            part("products", chain.products().len(), operand + widest),
-        ];
-        registers.extend(each("sums", &|_| true, resources.channels));
+        let taps = || 0..chain.taps().len();
+        let added = taps().filter(|tap| chain.taps()[*tap].product.is_some());
+        let adders = each("sums", &mut added.map(|tap| chain.sum_bits(tap)), 1);
+        let mut registers = vec![part("input", resources.multiplier_stages, flow.input.width())];
+        registers.extend(each("products", &mut products.iter().copied(), 1));
+        registers.extend(each(
+            "sums",
+            &mut taps().map(|tap| chain.sum_bits(tap)),
+            resources.channels,
+        ));
         registers.push(part("output", 1, flow.format(flow.output.signal).width() + 1));
         Estimate {
             interval: 1,

@@ -54,5 +54,6 @@ pub use flow::{Alignment, FlowProduct, FlowSimulator, FlowWord, SignalFlow, Step
 pub use machine::{ClockInput, ClockOutput, Machine};
 pub use parallel::{ChainTap, Parallel, ParallelMachine};
 pub use program::{Ending, Instruction, Lane, UnitProgram};
+pub(crate) use program::{bits_to, signed_bits};
 pub use record::{HardwareRecord, IssueRecord, TaskRecord, WordRecord};
 pub use schedule::{Issue, Resources, Schedule, Scheduled};

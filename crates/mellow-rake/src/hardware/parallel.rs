@@ -129,6 +129,11 @@ impl Parallel {
         3 + self.resources.multiplier_stages
     }
 
+    /// Bits of a product: those of a sample and of the size, with their signs.
+    pub fn product_bits(&self, product: usize) -> u32 {
+        self.flow.word_bits(0) + signed_bits((self.products[product], 0))
+    }
+
     /// Bits of the sum behind a tap: no more than its range needs, and no more than the ending looks at.
     pub fn sum_bits(&self, tap: usize) -> u32 {
         signed_bits(self.taps[tap].range).min(self.ending.sum_bits())

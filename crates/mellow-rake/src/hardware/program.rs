@@ -72,9 +72,14 @@ pub struct UnitProgram {
 }
 
 /// Bits of the two's complement that holds a range.
-pub(super) fn signed_bits((low, high): (i128, i128)) -> u32 {
+pub(crate) fn signed_bits((low, high): (i128, i128)) -> u32 {
     let bits = |v: i128| 129 - (if v < 0 { !v } else { v }).leading_zeros();
     bits(low).max(bits(high))
+}
+
+/// Bits that hold the numbers 0 to `most`, at least 1.
+pub(crate) fn bits_to(most: usize) -> u32 {
+    (usize::BITS - most.leading_zeros()).max(1)
 }
 
 impl UnitProgram {

@@ -5,9 +5,10 @@
 use mellow_rake::Wish;
 use mellow_rake::filter::{Form, Section, Sections, Taps};
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat};
+use mellow_rake::hardware::Resources;
 use mellow_rake::implementation::{Implementation, implement};
 use mellow_rake::random::NoiseSource;
-use mellow_rake::spec::{Fixed, Structure};
+use mellow_rake::spec::{Fixed, Interface, Structure};
 
 pub(crate) fn one_of<T: Copy>(noise: &mut NoiseSource, all: &[T]) -> T {
     all[noise.integer(0, all.len() as i64 - 1) as usize]
@@ -74,5 +75,18 @@ pub(crate) fn any_word(noise: &mut NoiseSource, format: WordFormat, beyond: bool
         2 => 0,
         3 if beyond => high.saturating_mul(3),
         _ => noise.integer(low, high),
+    }
+}
+
+/// What a unit of hardware may use.
+pub(crate) fn any_resources(noise: &mut NoiseSource) -> Resources {
+    Resources {
+        multipliers: one_of(noise, &[1, 1, 1, 2, 3, 8]),
+        multiplier_stages: one_of(noise, &[1, 1, 2, 3]),
+        channels: one_of(noise, &[1, 1, 1, 2, 3, 5]),
+        folds: noise.integer(0, 1) == 0,
+        interface: one_of(noise, &Interface::ALL),
+        clears_memory: noise.integer(0, 3) > 0,
+        ..Resources::default()
     }
 }

@@ -4,42 +4,40 @@ use super::super::ORIGIN;
 use crate::datapath::Checked;
 use crate::spec::Interface;
 
-/// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps
-/// between samples, every output compared, and all outputs written to a third file.
-pub(super) fn text(checked: &Checked, name: &str) -> String {
-    format!("{}\nmodule {name}_tb;\n{}", opening(checked, name), include_str!("bench.v"))
+/// What a test bench must know of a filter.
+pub(super) struct Traffic {
+    /// Whether it says when it is ready, and whether its outputs may be left standing; `None` for one that
+    /// takes a sample in every clock.
+    pub(super) interface: Option<Interface>,
+    /// Clocks from a sample to its output.
+    pub(super) latency: usize,
+    /// The most clocks that a sample may have to wait.
+    pub(super) patience: usize,
 }
 
-/// What test benches begin with.
-fn opening(checked: &Checked, name: &str) -> String {
+/// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps
+/// between samples, every output compared, and all outputs written to a third file. Samples stay until they
+/// are taken; where they can wait, outputs are left standing for some clocks.
+pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
+    let Traffic { interface, latency, patience } = traffic;
+    let ports = match interface {
+        None => "",
+        Some(Interface::Valid) => "`define FILTER_READY\n",
+        Some(Interface::ValidReady) => "`define FILTER_READY\n`define FILTER_WAITS\n",
+    };
     format!(
         "// {ORIGIN}\n//\n\
          // +stimulus=FILE  input words in hex, one a line\n\
          // +expected=FILE  the output words that belong to them\n\
          // +observed=FILE  where the words that came out are written (optional)\n\
-         // The last line printed is RESULT, the number of samples and the number of mismatches.\n\
+         // The last lines printed are INTERVAL, the fewest clocks between two samples that were taken, and\n\
+         // RESULT, the number of samples and the number of mismatches.\n\
          `default_nettype none\n\n\
-         `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n",
+         `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n\
+         `define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{ports}\n\
+         module {name}_tb;\n{}",
         checked.input().width(),
         checked.output().width(),
-    )
-}
-
-/// The same for a filter that says when it is ready: samples stay until they are taken, and where it can
-/// wait, outputs are left standing for some clocks; `patience` is the longest that a sample may have to wait.
-pub(super) fn with_ready(
-    checked: &Checked,
-    (interface, latency, patience): (Interface, usize, usize),
-    name: &str,
-) -> String {
-    let waits = match interface {
-        Interface::Valid => "",
-        Interface::ValidReady => "`define FILTER_WAITS\n",
-    };
-    format!(
-        "{}`define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{waits}\n\
-         module {name}_tb;\n{}",
-        opening(checked, name),
-        include_str!("bench_ready.v"),
+        include_str!("bench.v"),
     )
 }

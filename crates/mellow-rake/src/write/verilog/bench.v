@@ -1,8 +1,14 @@
     reg clk = 1'b0;
     reg rst = 1'b1;
     reg in_valid = 1'b0;
+`ifdef FILTER_READY
+    wire in_ready;
+`else
+    wire in_ready = 1'b1;
+`endif
     reg [`FILTER_INPUT_WIDTH - 1:0] in_data = {`FILTER_INPUT_WIDTH{1'b0}};
     wire out_valid;
+    reg out_ready = 1'b1;
     wire [`FILTER_OUTPUT_WIDTH - 1:0] out_data;
 
     reg [`FILTER_OUTPUT_WIDTH - 1:0] expected_word;
@@ -16,6 +22,10 @@
     integer samples = 0;
     integer mismatches = 0;
     integer fed = 0;
+    integer waited = 0;
+    integer clock = 0;
+    integer taken = 0;
+    integer shortest = 0;
     integer read;
     reg done = 1'b0;
 
@@ -23,8 +33,14 @@
         .clk(clk),
         .rst(rst),
         .in_valid(in_valid),
+`ifdef FILTER_READY
+        .in_ready(in_ready),
+`endif
         .in_data(in_data),
         .out_valid(out_valid),
+`ifdef FILTER_WAITS
+        .out_ready(out_ready),
+`endif
         .out_data(out_data)
     );
 
@@ -49,21 +65,26 @@
         rst = 1'b0;
         while (!done) begin
             @(negedge clk);
-            // Every so often a clock without a sample: the filter must wait.
             gaps = {gaps[14:0], gaps[15] ^ gaps[13] ^ gaps[12] ^ gaps[10]};
-            in_valid = 1'b0;
-            in_data = ~in_data;
-            if (gaps[1:0] != 2'b00) begin
-                read = $fscanf(stimulus_file, "%h", in_data);
-                if (read == 1) begin
-                    in_valid = 1'b1;
-                    fed = fed + 1;
-                end else begin
-                    done = 1'b1;
+            // Stretches without a gap, and such with many, in which the word must not be taken. A sample that
+            // was offered stays until it is.
+            if (!in_valid) begin
+                in_data = ~in_data;
+                if (gaps[15] || gaps[1:0] == 2'b00) begin
+                    read = $fscanf(stimulus_file, "%h", in_data);
+                    in_valid = read == 1;
+                    done = read != 1;
                 end
             end
+            // Likewise for what comes out.
+            out_ready = gaps[14] || gaps[3:2] == 2'b00;
+            if (waited > `FILTER_PATIENCE) begin
+                $display("ERROR no sample was taken in %0d clocks", waited);
+                $finish;
+            end
         end
-        repeat (4) @(negedge clk);
+        out_ready = 1'b1;
+        repeat (`FILTER_LATENCY + 4) @(negedge clk);
         read = $fscanf(expected_file, "%h", expected_word);
         if (samples != fed || read == 1) begin
             $display("ERROR %0d samples in, %0d out, and more expected: %0d", fed, samples, read == 1);
@@ -71,12 +92,31 @@
         if (observed_file != 0) begin
             $fclose(observed_file);
         end
+        $display("INTERVAL %0d", shortest);
         $display("RESULT %0d samples, %0d mismatches", samples, mismatches);
         $finish;
     end
 
+    // What is offered is taken in the clocks in which the filter is ready.
     always @(posedge clk) begin
+        clock = clock + 1;
+        waited = in_valid && !in_ready ? waited + 1 : 0;
+        if (!rst && in_valid && in_ready) begin
+            if (fed > 0 && (shortest == 0 || clock - taken < shortest)) begin
+                shortest = clock - taken;
+            end
+            taken = clock;
+            fed = fed + 1;
+            in_valid <= 1'b0;
+        end
+    end
+
+    always @(posedge clk) begin
+`ifdef FILTER_WAITS
+        if (out_valid && out_ready) begin
+`else
         if (out_valid) begin
+`endif
             read = $fscanf(expected_file, "%h", expected_word);
             if (read != 1 || out_data !== expected_word) begin
                 mismatches = mismatches + 1;

@@ -77,9 +77,10 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
         text,
     };
     per_sample("Verilog", checked)?;
+    let traffic = bench::Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1 };
     Ok(vec![
         file(".v", module(checked, symbols.base())),
-        file("_tb.v", bench::text(checked, symbols.base())),
+        file("_tb.v", bench::text(checked, &traffic, symbols.base())),
     ])
 }
 

@@ -3,13 +3,13 @@
 
 use super::super::number::verilog_integer;
 use super::super::{GeneratedFile, Language, Symbols};
-use super::bench;
+use super::bench::{self, Traffic};
 use super::endings::ending_wires;
 use super::opening::opening;
 use super::text::{Text, range};
 use super::vector::Vector;
 use crate::datapath::Checked;
-use crate::hardware::Parallel;
+use crate::hardware::{Parallel, signed_bits};
 use crate::spec::Interface;
 
 /// The text of taps that take a sample a clock: `NAME.v`, and `NAME_tb.v`, a test bench that offers samples
@@ -21,13 +21,15 @@ pub fn write(chain: &Parallel, checked: &Checked, symbols: &Symbols) -> Vec<Gene
         name: format!("{}{ending}", symbols.base()),
         text,
     };
-    let interface = chain.resources().interface;
+    let traffic = Traffic {
+        interface: Some(chain.resources().interface),
+        latency: chain.latency(),
+        // Until outputs are taken.
+        patience: 1_000,
+    };
     vec![
         file(".v", module(chain, checked, symbols.base())),
-        file(
-            "_tb.v",
-            bench::with_ready(checked, (interface, chain.latency(), 1_000), symbols.base()),
-        ),
+        file("_tb.v", bench::text(checked, &traffic, symbols.base())),
     ]
 }
 
@@ -109,15 +111,6 @@ fn inputs(chain: &Parallel, checked: &Checked, text: &mut Text) {
     text.line(1, "end");
 }
 
-/// Bits of the product of a tap's size and a sample, with its sign.
-fn product_bits(chain: &Parallel, size: i128) -> u32 {
-    chain.flow().input.width() + u32::from(!chain.flow().input.is_signed()) + coefficient_bits(size)
-}
-
-fn coefficient_bits(size: i128) -> u32 {
-    129 - size.leading_zeros()
-}
-
 /// A product for each size of a tap.
 fn products(chain: &Parallel, checked: &Checked, text: &mut Text) {
     let stages = chain.resources().multiplier_stages;
@@ -125,16 +118,16 @@ fn products(chain: &Parallel, checked: &Checked, text: &mut Text) {
     text.gap();
     text.comment("A product for each size of a tap.");
     for (index, size) in chain.products().iter().enumerate() {
-        let bits = coefficient_bits(*size);
+        let bits = signed_bits((*size, 0));
         let literal = verilog_integer(*size, bits);
         text.line(1, format!("wire {}size_{index} = {literal}; // {size}", range(bits)));
-        text.register(&format!("product_{index}"), product_bits(chain, *size));
+        text.register(&format!("product_{index}"), chain.product_bits(index));
     }
     text.line(1, "always @(posedge clk) begin");
     text.line(2, "if (advances) begin");
     for (index, size) in chain.products().iter().enumerate() {
         let factor =
-            Vector { name: format!("size_{index}"), width: coefficient_bits(*size), signed: true };
+            Vector { name: format!("size_{index}"), width: signed_bits((*size, 0)), signed: true };
         text.line(3, format!("product_{index} <= {};", sample.times(&factor)));
     }
     text.line(2, "end");
@@ -155,25 +148,24 @@ fn sums(chain: &Parallel, text: &mut Text) {
     };
     let (mut moves, mut clears) = (Text::default(), Text::default());
     for (tap, one) in chain.taps().iter().enumerate() {
-        let width = chain.sum_bits(tap);
+        let sum_bits = chain.sum_bits(tap);
         for age in 0..channels {
-            text.register(&delayed(tap, age), width);
+            text.register(&delayed(tap, age), sum_bits);
             clears.line(3, format!("{} <= {};", delayed(tap, age), start(tap)));
         }
         let behind = match tap + 1 < chain.taps().len() {
             true => {
                 let name = delayed(tap + 1, channels - 1);
-                Vector { name, width: chain.sum_bits(tap + 1), signed: true }.at(width)
+                Vector { name, width: chain.sum_bits(tap + 1), signed: true }.at(sum_bits)
             }
             false => start(tap),
         };
         let sum = match one.product {
             None => behind,
             Some((index, is_minus)) => {
-                let width_of = product_bits(chain, chain.products()[index]);
-                let product =
-                    Vector { name: format!("product_{index}"), width: width_of, signed: true };
-                format!("{behind} {} {}", if is_minus { "-" } else { "+" }, product.at(width))
+                let (name, width) = (format!("product_{index}"), chain.product_bits(index));
+                let product = Vector { name, width, signed: true };
+                format!("{behind} {} {}", if is_minus { "-" } else { "+" }, product.at(sum_bits))
             }
         };
         moves.line(3, format!("sum_{tap} <= {sum};"));

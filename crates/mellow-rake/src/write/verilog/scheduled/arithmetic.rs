@@ -4,9 +4,9 @@ use super::super::super::number::verilog_integer;
 use super::super::endings::{ending_wires, rounded};
 use super::super::text::{Text, range};
 use super::super::vector::Vector;
-use super::{Unit, bits_to};
+use super::Unit;
 use crate::datapath::Sign;
-use crate::hardware::{Alignment, Ending, Lane};
+use crate::hardware::{Alignment, Ending, Lane, bits_to};
 use std::fmt::Write;
 
 impl Unit<'_> {

@@ -2,9 +2,9 @@
 
 use super::super::field::Field;
 use super::super::text::Text;
-use super::{Unit, bits_to};
+use super::Unit;
 use crate::datapath::Sign;
-use crate::hardware::{Instruction, Lane};
+use crate::hardware::{Instruction, Lane, bits_to};
 
 impl Unit<'_> {
     pub(super) fn field(

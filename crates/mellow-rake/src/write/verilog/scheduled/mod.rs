@@ -12,11 +12,11 @@ mod memory;
 mod output;
 
 use super::super::{GeneratedFile, Language, Symbols};
-use super::bench;
+use super::bench::{self, Traffic};
 use super::opening::opening;
 use super::vector::Vector;
 use crate::datapath::Checked;
-use crate::hardware::{HardwareError, Scheduled, UnitProgram};
+use crate::hardware::{HardwareError, Scheduled, UnitProgram, bits_to};
 use crate::spec::Interface;
 
 /// The text of a scheduled filter in Verilog: `NAME.v`, and `NAME_tb.v`, a test bench that offers samples
@@ -51,7 +51,11 @@ pub fn write(
     // A sample waits for the one before, for the memory to be cleared, for outputs to be taken.
     let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
     let patience = scheduled.interval() + words + 1_000;
-    let traffic = (scheduled.resources().interface, scheduled.latency(), patience);
+    let traffic = Traffic {
+        interface: Some(scheduled.resources().interface),
+        latency: scheduled.latency(),
+        patience,
+    };
     let file = |ending: &str, text: String| GeneratedFile {
         language: Language::Verilog,
         name: format!("{}{ending}", symbols.base()),
@@ -59,7 +63,7 @@ pub fn write(
     };
     Ok(vec![
         file(".v", unit.module(symbols.base())),
-        file("_tb.v", bench::with_ready(checked, traffic, symbols.base())),
+        file("_tb.v", bench::text(checked, &traffic, symbols.base())),
     ])
 }
 
@@ -76,11 +80,6 @@ struct Unit<'a> {
     has_pairs: bool,
     /// Whether there is a clock within a sum in which nothing is added.
     has_pauses: bool,
-}
-
-/// Bits that hold the numbers 0 to `most`, at least 1.
-fn bits_to(most: usize) -> u32 {
-    (usize::BITS - most.leading_zeros()).max(1)
 }
 
 /// A bit as a word of so many.
