@@ -39,7 +39,7 @@ fn panel(title: &str, (x, next): (Axis, Series), y: Axis, mut series: Vec<Series
 fn tasks(scheduled: &Scheduled) -> Panel {
     let lanes = scheduled.resources().multipliers.min(MOST_MULTIPLIERS);
     let depth = scheduled.schedule().depth();
-    let mut names: Vec<String> = ["written or given", "result", "sum"].map(str::to_owned).to_vec();
+    let mut names: Vec<String> = ["written", "result", "sum"].map(str::to_owned).to_vec();
     names.extend((0..lanes).rev().map(|lane| format!("multiplier {}", lane + 1)));
     let row_of = |lane: usize| 3 + lanes - 1 - lane;
     let mut series = Vec::new();

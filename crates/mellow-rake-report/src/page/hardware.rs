@@ -80,8 +80,8 @@ pub fn hardware(
         rows(&estimate.registers, "register"),
     ];
     page.table(&["before the build", "count", "bits", "bits in all"], &all.concat());
-    page.gap();
     if let HardwareUnit::Serial(scheduled) = &choice.unit {
+        page.gap();
         schedule(scheduled, record, &mut page);
     }
     if !built.is_empty() {
