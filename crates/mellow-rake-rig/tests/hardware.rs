@@ -9,7 +9,7 @@ use mellow_rake::datapath::{Checked, Simulator, dump};
 use mellow_rake::hardware::{Estimate, HardwareUnit, Parallel, SignalFlow, schedule};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Name, Structure};
-use mellow_rake::write::{Language, Symbols, verilog};
+use mellow_rake::write::{Language, Symbols, verilog, vhdl};
 use mellow_rake_rig::{Family, HardwareModel, RigError, synthesize};
 
 /// The samples of some channels in turn, and what comes out for them.
@@ -38,28 +38,39 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
             let flow = SignalFlow::of(checked).unwrap();
             let resources = any_resources(&mut noise);
             let scheduled = schedule(&flow, resources).unwrap();
-            let serial = verilog::write_scheduled(&scheduled, checked, &symbols).unwrap();
+            let mut serial = verilog::write_scheduled(&scheduled, checked, &symbols).unwrap();
+            serial.extend(vhdl::write_scheduled(&scheduled, checked, &symbols).unwrap());
             let mut texts = vec![(serial, scheduled.interval())];
             if let Ok(chain) = Parallel::of(&flow, resources) {
-                texts.push((verilog::write_parallel(&chain, checked, &symbols), 1));
+                let mut chained = verilog::write_parallel(&chain, checked, &symbols);
+                chained.extend(vhdl::write_parallel(&chain, checked, &symbols));
+                texts.push((chained, 1));
                 parallel += 1;
             }
             let (input, output) = (checked.input(), checked.output());
             let (words, expected) = stimulus(checked, resources.channels, &mut noise);
             for (files, interval) in texts {
-                let context = || format!("{resources:?}\n{}\n{}", dump(checked), files[0].text);
-                let hold = |model: Result<HardwareModel, RigError>| {
+                let context = || {
+                    let texts = (&files[0].text, &files[2].text);
+                    format!("{resources:?}\n{}\n{}\n{}", dump(checked), texts.0, texts.1)
+                };
+                let hold = |model: Result<HardwareModel, RigError>, count: usize| {
+                    let (words, expected) = (&words[..count], &expected[..count]);
                     let model = model.unwrap_or_else(|error| panic!("{error}\n{}", context()));
-                    let report = model.run(&words, &expected);
+                    let report = model.run(words, expected);
                     let report = report.unwrap_or_else(|error| panic!("{error}\n{}", context()));
                     assert_eq!(report.observed, expected, "{}", context());
                     assert_eq!((report.samples, report.mismatches), (words.len(), 0));
                     assert_eq!(report.interval, Some(interval), "{}", context());
                 };
-                hold(HardwareModel::icarus(&files, input, output));
+                let count = words.len();
+                hold(HardwareModel::icarus(&files, input, output), count);
+                if held % 3 == 0 {
+                    hold(HardwareModel::ghdl(&files, input, output), count / 3);
+                }
                 // Half a minute's work each.
                 if held == 0 && number % 6 == 0 {
-                    hold(HardwareModel::verilator(&files, input, output));
+                    hold(HardwareModel::verilator(&files, input, output), count);
                 }
             }
             held += 1;

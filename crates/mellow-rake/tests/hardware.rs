@@ -362,11 +362,15 @@ fn names_hide_no_module(text: &str) {
     // The digits of a number are no name.
     let is_part = |c: char| c.is_ascii_alphanumeric() || "_'".contains(c);
     // Neither comments nor attributes.
-    let code = |line| str::split(line, "//").next().unwrap().rsplit("*)").next().unwrap();
+    let code = |line| {
+        let line: &str = str::split(line, "//").next().unwrap();
+        line.split("--").next().unwrap().rsplit("*)").next().unwrap()
+    };
     for line in text.lines().filter(|line| !line.starts_with('`')).map(code) {
         let words: Vec<&str> =
             line.split(|c| !is_part(c)).filter(|word| !word.is_empty()).collect();
-        if !words.iter().any(|word| ["reg", "wire", "integer"].contains(word)) {
+        let declaring = ["reg", "wire", "integer", "signal", "constant", "type"];
+        if !words.iter().any(|word| declaring.contains(word)) {
             continue;
         }
         for word in words {
@@ -380,7 +384,7 @@ fn names_hide_no_module(text: &str) {
 
 #[test]
 fn what_is_told_before_the_build_is_what_is_written() {
-    use mellow_rake::write::{Symbols, verilog};
+    use mellow_rake::write::{Symbols, verilog, vhdl};
     let mut noise = NoiseSource::new(184);
     let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell").unwrap());
     let mut held = 0;
@@ -392,7 +396,8 @@ fn what_is_told_before_the_build_is_what_is_written() {
         let estimate = Estimate::of(&scheduled).unwrap();
         let files = verilog::write_scheduled(&scheduled, &filter.checked, &symbols).unwrap();
         let text = &files[0].text;
-        let mut texts = vec![text.clone()];
+        let in_vhdl = vhdl::write_scheduled(&scheduled, &filter.checked, &symbols).unwrap();
+        let mut texts = vec![text.clone(), in_vhdl[0].text.clone()];
         if let Ok(chain) = Parallel::of(&flow, any_resources(&mut noise)) {
             let files = verilog::write_parallel(&chain, &filter.checked, &symbols);
             let (told, text) = (Estimate::of_parallel(&chain), &files[0].text);
@@ -401,6 +406,7 @@ fn what_is_told_before_the_build_is_what_is_written() {
             let marks = chain.resources().multiplier_stages as u64 + 2;
             assert_eq!(declared(text), told.register_bits() + marks, "{told:?}\n{text}");
             texts.push(text.clone());
+            texts.push(vhdl::write_parallel(&chain, &filter.checked, &symbols)[0].text.clone());
         }
         texts.iter().for_each(|text| names_hide_no_module(text));
         assert_eq!(text.matches("$signed(").count(), 2 * estimate.multipliers);
@@ -419,6 +425,85 @@ fn what_is_told_before_the_build_is_what_is_written() {
         };
         assert_eq!(memories.map(bits).sum::<u64>(), estimate.memory_bits(), "{text}");
         held += 1;
+    }
+}
+
+/// Both languages have the same registers, memories and wires, each as wide and with the same beginning.
+#[test]
+fn verilog_and_vhdl_declare_the_same() {
+    use mellow_rake::write::{Symbols, verilog, vhdl};
+    use std::collections::BTreeMap;
+    let mut noise = NoiseSource::new(185);
+    let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell").unwrap());
+    let width = |range: &str| range.split([':', ' ']).next().unwrap().parse::<u64>().unwrap() + 1;
+    let mut held = 0;
+    while held < 40 {
+        let structure = one_of(&mut noise, &Structure::ALL);
+        let Some(filter) = any_filter(&mut noise, structure) else { continue };
+        let flow = SignalFlow::of(&filter.checked).unwrap();
+        let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
+        let checked = &filter.checked;
+        let in_verilog = verilog::write_scheduled(&scheduled, checked, &symbols).unwrap();
+        let in_vhdl = vhdl::write_scheduled(&scheduled, checked, &symbols).unwrap();
+        // Name and bits, of memories those of a word.
+        let mut first: BTreeMap<String, u64> = BTreeMap::new();
+        for line in in_verilog[0].text.lines() {
+            let line = line.trim().rsplit("*) ").next().unwrap();
+            let Some(rest) = line.strip_prefix("reg ").or(line.strip_prefix("wire ")) else {
+                continue;
+            };
+            let (bits, rest) = match rest.strip_prefix('[') {
+                Some(rest) => (width(rest), rest.split_once("] ").unwrap().1),
+                None => (1, rest),
+            };
+            let name = rest.split([' ', ';']).next().unwrap();
+            first.insert(name.to_owned(), bits);
+        }
+        let mut second: BTreeMap<String, u64> = BTreeMap::new();
+        for line in in_vhdl[0].text.lines().map(str::trim) {
+            let range = |text: &str| text.split_once('(').map_or(1, |(_, range)| width(range));
+            if let Some((name, rest)) =
+                line.strip_prefix("type ").and_then(|line| line.split_once("_array is array "))
+            {
+                second.insert(name.to_owned(), range(rest.split_once(" of ").unwrap().1));
+                continue;
+            }
+            let rest = line.strip_prefix("signal ").or(line.strip_prefix("constant "));
+            let Some((name, kind)) = rest.and_then(|rest| rest.split_once(" : ")) else { continue };
+            if !kind.contains("_array") {
+                second.insert(name.to_owned(), range(kind.split(" :=").next().unwrap()));
+            }
+        }
+        assert_eq!(first, second, "{}\n{}", in_verilog[0].text, in_vhdl[0].text);
+        held += 1;
+    }
+}
+
+/// A stated clock lies beside the design, for both languages once.
+#[test]
+fn a_stated_clock_is_a_constraint_that_keeps_it() {
+    use mellow_rake::write::Language;
+    for (clock, rate) in [("12 MHz", 12e6), ("64 fs", 64e3), ("33.333 MHz", 33.333e6)] {
+        let text = format!(
+            "name = \"swell\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\ncutoff = \"40 Hz\"\n\
+             [method]\ndesign = \"butterworth\"\norder = 8\n[fixed]\ninput = \"s16f15\"\n\
+             [hardware]\nclock = \"{clock}\"\n"
+        );
+        let study = Study::of_text(&text, |_| Err(String::new())).unwrap();
+        let names = |languages: &[Language]| -> Vec<String> {
+            let files = study.files(languages).unwrap();
+            files.into_iter().map(|file| file.name).collect()
+        };
+        assert_eq!(names(&[Language::C]).iter().filter(|name| name.ends_with("sdc")).count(), 0);
+        let both = names(&[Language::Vhdl, Language::Verilog]);
+        let expected = ["swell.v", "swell_tb.v", "swell.vhd", "swell_tb.vhd", "swell.sdc"];
+        assert_eq!(both, expected);
+        let files = study.files(&[Language::Vhdl]).unwrap();
+        let line = files[2].text.lines().last().unwrap();
+        let period: f64 = line.split(' ').nth(4).unwrap().parse().unwrap();
+        // Not slower than what was stated, and by less than a picosecond faster.
+        let exact = 1e9 / rate;
+        assert!(period <= exact && exact - period < 1e-3, "{line}: {exact}");
     }
 }
 

@@ -241,7 +241,7 @@ impl Study {
     }
 
     /// The integer filter, or that in floating point, as text in some languages: what a firmware project or
-    /// a synthesizer takes.
+    /// a synthesizer takes; of hardware with a stated clock also its constraint.
     ///
     /// # Errors
     /// As of [`integers`](Study::integers), and [`StudyError::Write`] where a language cannot say it.
@@ -263,17 +263,21 @@ impl Study {
         }
         let filter = self.integers()?;
         let hardware = self.hardware()?;
-        for (language, name, _) in asked {
+        for (language, ..) in asked {
             if let (Some(chosen), Language::Verilog | Language::Vhdl) = (hardware, language) {
-                if *language == Language::Vhdl {
-                    return Err(StudyError::Write(WriteError::Scheduled { target: name }));
-                }
+                let (checked, is_vhdl) = (&filter.checked, *language == Language::Vhdl);
                 let written = match &chosen.unit {
-                    HardwareUnit::Serial(scheduled) => {
-                        write::verilog::write_scheduled(scheduled, &filter.checked, &symbols)
+                    HardwareUnit::Serial(unit) if is_vhdl => {
+                        write::vhdl::write_scheduled(unit, checked, &symbols)
+                    }
+                    HardwareUnit::Serial(unit) => {
+                        write::verilog::write_scheduled(unit, checked, &symbols)
+                    }
+                    HardwareUnit::Parallel(chain) if is_vhdl => {
+                        Ok(write::vhdl::write_parallel(chain, checked, &symbols))
                     }
                     HardwareUnit::Parallel(chain) => {
-                        Ok(write::verilog::write_parallel(chain, &filter.checked, &symbols))
+                        Ok(write::verilog::write_parallel(chain, checked, &symbols))
                     }
                 };
                 files.extend(written.map_err(|error| StudyError::Hardware { place: None, error })?);
@@ -288,6 +292,12 @@ impl Study {
                 }
                 .map_err(StudyError::Write)?,
             );
+        }
+        let clock = self.spec.hardware.as_ref().and_then(|hardware| hardware.clock);
+        let beside =
+            [Language::Verilog, Language::Vhdl].into_iter().find(|one| languages.contains(one));
+        if let (Some(hertz), Some(language)) = (clock, beside) {
+            files.push(write::clock_constraint(hertz, "clk", language, &symbols));
         }
         Ok(files)
     }

@@ -7,17 +7,21 @@
 pub mod c;
 mod capability;
 mod captions;
+mod constraint;
 mod formula;
 mod hardware;
+mod lines;
 pub mod lower;
 mod machine;
 mod names;
 mod number;
 mod project;
+mod register_transfer;
 pub mod rust;
 pub mod verilog;
 pub mod vhdl;
 
+pub use constraint::clock_constraint;
 pub use names::Symbols;
 pub use project::{TestProject, TestSignal, TestWords};
 
@@ -85,15 +89,6 @@ pub enum WriteError {
     /// A filter in floating point in a language of hardware.
     #[error("a filter in floating point is written in C and Rust; {target} has integers only")]
     Float {
-        /// The target.
-        target: &'static str,
-    },
-    /// Scheduled hardware in a language that it is not written in.
-    #[error(
-        "hardware on shared multipliers is written in Verilog, not yet in {target}; without the table \
-             [hardware] {target} is written that takes a clock for each sample"
-    )]
-    Scheduled {
         /// The target.
         target: &'static str,
     },

@@ -47,11 +47,11 @@ const OWN: &str = "clk rst in_valid in_ready in_data out_valid out_ready out_dat
 const UNIT: &str = "running free opens step head sample channel clearing owed gives takes wraps stores \
     delivers begins adds ending pairs differs aligns passes negates first second result write writes \
     coefficients coefficient pair operand factor product passed chosen rounded aligned products sum \
-    beginning end given waits waiting advances has size is";
+    beginning end given waits waiting advances has size is from narrow positive paired turned";
 
 /// What they go on with, besides numbers.
-const UNIT_MORE: [&str; 10] =
-    ["words", "late", "x", "f", "slot", "place", "step", "word", "multiplied", "summed"];
+const UNIT_MORE: [&str; 11] =
+    ["words", "array", "late", "x", "f", "slot", "place", "step", "word", "multiplied", "summed"];
 
 /// Whether a name is one of a unit's registers or wires, which must not hide the module.
 fn is_of_unit(name: &str) -> bool {

@@ -1,19 +1,9 @@
 //! The test bench.
 
 use super::super::ORIGIN;
+use super::super::register_transfer::Traffic;
 use crate::datapath::Checked;
 use crate::spec::Interface;
-
-/// What a test bench must know of a filter.
-pub(super) struct Traffic {
-    /// Whether it says when it is ready, and whether its outputs may be left standing; `None` for one that
-    /// takes a sample in every clock.
-    pub(super) interface: Option<Interface>,
-    /// Clocks from a sample to its output.
-    pub(super) latency: usize,
-    /// The most clocks that a sample may have to wait.
-    pub(super) patience: usize,
-}
 
 /// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps
 /// between samples, every output compared, and all outputs written to a third file. Samples stay until they

@@ -8,46 +8,18 @@
 
 mod bench;
 mod compute;
-mod endings;
-mod field;
-mod logic;
-mod opening;
-mod parallel;
-mod scheduled;
-mod text;
+mod design;
 mod vector;
-
-pub use parallel::write as write_parallel;
-pub use scheduled::write as write_scheduled;
 
 use super::capability::per_sample;
 use super::lower::{Lowered, lower};
 use super::number::verilog_integer;
+use super::register_transfer::{Design, Traffic, parallel_design, unit_design};
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Coefficients, Line, Table, dump};
+use crate::hardware::{HardwareError, Parallel, Scheduled};
 use compute::Compute;
 use std::fmt::Write;
-
-/// The clock as synthesizers are told of it, in a file of constraints beside the module: NAME.sdc.
-///
-/// ```
-/// use mellow_rake::write::{Symbols, verilog};
-/// let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell")?);
-/// let file = verilog::clock_constraint(12e6, &symbols);
-/// assert!(file.text.ends_with("create_clock -name clk -period 83.333 [get_ports clk]\n"));
-/// # Ok::<(), Box<dyn std::error::Error>>(())
-/// ```
-pub fn clock_constraint(hertz: f64, symbols: &Symbols) -> GeneratedFile {
-    GeneratedFile {
-        language: Language::Verilog,
-        name: format!("{}.sdc", symbols.base()),
-        // Nanoseconds.
-        text: format!(
-            "# {ORIGIN}\ncreate_clock -name clk -period {:.3} [get_ports clk]\n",
-            1e9 / hertz
-        ),
-    }
-}
 
 /// Clock cycles from a valid input to the output that belongs to it.
 pub const LATENCY_CLOCKS: u32 = 1;
@@ -77,11 +49,65 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
         text,
     };
     per_sample("Verilog", checked)?;
-    let traffic = bench::Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1 };
+    let traffic = Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1 };
     Ok(vec![
         file(".v", module(checked, symbols.base())),
         file("_tb.v", bench::text(checked, &traffic, symbols.base())),
     ])
+}
+
+/// The text of a scheduled filter in Verilog: `NAME.v`, and `NAME_tb.v`, a test bench that offers samples
+/// with gaps, takes them with pauses where it may, and checks every one. `checked` is the datapath that the
+/// schedule is of.
+///
+/// ```
+/// use mellow_rake::Wish;
+/// use mellow_rake::spec::{Fixed, Structure};
+/// use mellow_rake::hardware::{Resources, SignalFlow, schedule};
+/// use mellow_rake::write::{Symbols, verilog};
+/// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
+/// let study = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(8).words(words).study()?;
+/// let checked = &study.integers()?.checked;
+/// let scheduled = schedule(&SignalFlow::of(checked)?, Resources::default())?;
+/// let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell")?);
+/// let files = verilog::write_scheduled(&scheduled, checked, &symbols)?;
+/// // One product is written, and five of each of the four sections share it.
+/// assert_eq!(files[0].text.matches("$signed").count(), 2);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # Errors
+/// [`HardwareError::Width`] where a sum is wider than the unit is written for.
+pub fn write_scheduled(
+    scheduled: &Scheduled,
+    checked: &Checked,
+    symbols: &Symbols,
+) -> Result<Vec<GeneratedFile>, HardwareError> {
+    Ok(files(&unit_design(scheduled, checked, symbols.base())?, checked))
+}
+
+/// The text of taps that take a sample a clock: `NAME.v`, and `NAME_tb.v`, a test bench that offers samples
+/// with gaps, takes them with pauses where it may, and checks every one. `checked` is the datapath that the
+/// chain is of.
+pub fn write_parallel(
+    chain: &Parallel,
+    checked: &Checked,
+    symbols: &Symbols,
+) -> Vec<GeneratedFile> {
+    files(&parallel_design(chain, checked, symbols.base()), checked)
+}
+
+/// A design and its test bench.
+fn files(design: &Design, checked: &Checked) -> Vec<GeneratedFile> {
+    let file = |ending: &str, text: String| GeneratedFile {
+        language: Language::Verilog,
+        name: format!("{}{ending}", design.name),
+        text,
+    };
+    vec![
+        file(".v", design::module(design)),
+        file("_tb.v", bench::text(checked, &design.traffic, &design.name)),
+    ]
 }
 
 fn module(checked: &Checked, name: &str) -> String {

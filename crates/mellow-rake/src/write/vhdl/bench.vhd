@@ -3,7 +3,8 @@
 -- stimulus: file of input words in hex, one a line
 -- expected: file of the output words that belong to them
 -- observed: file for the words that came out
--- The last line printed is RESULT, the number of samples and the number of mismatches.
+-- The last lines printed are INTERVAL, the fewest clocks between two samples that were taken, and RESULT, the
+-- number of samples and the number of mismatches.
 
 library ieee;
 use ieee.std_logic_1164.all;
@@ -22,23 +23,54 @@ architecture bench of FILTER_tb is
     signal clk : std_logic := '0';
     signal rst : std_logic := '1';
     signal in_valid : std_logic := '0';
+    signal in_ready : std_logic := '1';
     signal in_data : std_logic_vector(INPUT_HIGH downto 0) := (others => '0');
     signal out_valid : std_logic;
+    signal out_ready : std_logic := '1';
     signal out_data : std_logic_vector(OUTPUT_HIGH downto 0);
-    signal fed : natural := 0;
+    signal is_taken : boolean := false;
+    signal is_late : boolean := false;
     signal is_over : boolean := false;
+    signal fed : natural := 0;
+    signal shortest : natural := 0;
 begin
     dut : entity work.FILTER
         port map (
             clk => clk,
             rst => rst,
             in_valid => in_valid,
+            in_ready => in_ready, --READY
             in_data => in_data,
             out_valid => out_valid,
+            out_ready => out_ready, --WAITS
             out_data => out_data
         );
 
     clk <= not clk after 5 ns;
+
+    -- What is offered is taken in the clocks in which the filter is ready.
+    taking : process (clk)
+        variable clock : natural := 0;
+        variable taken : natural := 0;
+        variable waited : natural := 0;
+    begin
+        if rising_edge(clk) then
+            clock := clock + 1;
+            is_taken <= false;
+            if rst = '0' and in_valid = '1' and in_ready = '1' then
+                if fed > 0 and (shortest = 0 or clock - taken < shortest) then
+                    shortest <= clock - taken;
+                end if;
+                taken := clock;
+                waited := 0;
+                is_taken <= true;
+                fed <= fed + 1;
+            elsif in_valid = '1' then
+                waited := waited + 1;
+            end if;
+            is_late <= waited > PATIENCE;
+        end if;
+    end process;
 
     feed : process
         file words : text open read_mode is stimulus;
@@ -46,29 +78,38 @@ begin
         -- As wide as whole digits.
         variable word : std_logic_vector(4 * (INPUT_HIGH / 4) + 3 downto 0);
         variable gaps : std_logic_vector(15 downto 0) := x"ace1";
+        variable is_offered : boolean := false;
     begin
         for k in 1 to 3 loop
             wait until falling_edge(clk);
         end loop;
         rst <= '0';
-        while not endfile(words) loop
+        while is_offered or not endfile(words) loop
             wait until falling_edge(clk);
-            -- Every so often a clock without a sample: the filter must wait.
             gaps := gaps(14 downto 0) & (gaps(15) xor gaps(13) xor gaps(12) xor gaps(10));
-            if gaps(1 downto 0) = "00" then
+            -- Stretches without a gap, and such with many, in which the word must not be taken. A sample that
+            -- was offered stays until it is.
+            if is_taken then
+                is_offered := false;
+            end if;
+            if not is_offered then
                 in_valid <= '0';
                 in_data <= not in_data;
-            else
-                readline(words, entry);
-                hread(entry, word);
-                in_data <= word(in_data'range);
-                in_valid <= '1';
-                fed <= fed + 1;
+                if (gaps(15) = '1' or gaps(1 downto 0) = "00") and not endfile(words) then
+                    readline(words, entry);
+                    hread(entry, word);
+                    in_data <= word(in_data'range);
+                    in_valid <= '1';
+                    is_offered := true;
+                end if;
             end if;
+            -- Likewise for what comes out. --WAITS
+            out_ready <= gaps(14) or not (gaps(3) or gaps(2)); --WAITS
+            exit when is_late;
         end loop;
-        wait until falling_edge(clk);
         in_valid <= '0';
-        for k in 1 to 4 loop
+        out_ready <= '1';
+        for k in 1 to LATENCY + 4 loop
             wait until falling_edge(clk);
         end loop;
         is_over <= true;
@@ -86,7 +127,7 @@ begin
     begin
         while not is_over loop
             wait until rising_edge(clk) or is_over;
-            if rising_edge(clk) and out_valid = '1' then
+            if rising_edge(clk) and out_valid = '1' and out_ready = '1' then
                 padded := (others => '0');
                 padded(out_data'range) := out_data;
                 hwrite(entry, padded);
@@ -116,6 +157,9 @@ begin
             write(entry, string'(" out"));
             writeline(output, entry);
         end if;
+        write(entry, string'("INTERVAL "));
+        write(entry, shortest);
+        writeline(output, entry);
         write(entry, string'("RESULT "));
         write(entry, samples);
         write(entry, string'(" samples, "));

@@ -5,15 +5,19 @@
 //! `numeric_std`, which give as many bits as their operands. `resize` makes nothing shorter here.
 
 mod compute;
+mod design;
 mod vector;
 
 use super::capability::per_sample;
 use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::vhdl_integer;
+use super::register_transfer::{Design, Traffic, parallel_design, unit_design};
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Line, Table, dump};
 use crate::fixed::WordFormat;
+use crate::hardware::{HardwareError, Parallel, Scheduled};
+use crate::spec::Interface;
 use compute::{Compute, vector as result_of};
 use std::fmt::Write;
 use vector::kind;
@@ -48,7 +52,64 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
     per_sample("VHDL", checked)?;
     let lowered = lower(checked);
     let name = symbols.base();
-    Ok(vec![file(".vhd", design(checked, &lowered, name)), file("_tb.vhd", bench(&lowered, name))])
+    let traffic = Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1 };
+    Ok(vec![
+        file(".vhd", design(checked, &lowered, name)),
+        file("_tb.vhd", bench(checked, &traffic, name)),
+    ])
+}
+
+/// The text of a scheduled filter in VHDL: `NAME.vhd`, and `NAME_tb.vhd`, a test bench that offers samples
+/// with gaps, takes them with pauses where it may, and checks every one. `checked` is the datapath that the
+/// schedule is of. Registers, memories and clocks are those of
+/// [`verilog::write_scheduled`](super::verilog::write_scheduled).
+///
+/// ```
+/// use mellow_rake::Wish;
+/// use mellow_rake::spec::{Fixed, Structure};
+/// use mellow_rake::hardware::{Resources, SignalFlow, schedule};
+/// use mellow_rake::write::{Symbols, vhdl};
+/// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
+/// let study = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(8).words(words).study()?;
+/// let checked = &study.integers()?.checked;
+/// let scheduled = schedule(&SignalFlow::of(checked)?, Resources::default())?;
+/// let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell")?);
+/// let files = vhdl::write_scheduled(&scheduled, checked, &symbols)?;
+/// assert_eq!(files[0].text.matches("product_0 <= first_0 * coefficient_0;").count(), 1);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # Errors
+/// [`HardwareError::Width`] where a sum is wider than the unit is written for.
+pub fn write_scheduled(
+    scheduled: &Scheduled,
+    checked: &Checked,
+    symbols: &Symbols,
+) -> Result<Vec<GeneratedFile>, HardwareError> {
+    Ok(files(&unit_design(scheduled, checked, symbols.base())?, checked))
+}
+
+/// The text of taps that take a sample a clock, in VHDL: `NAME.vhd` and its test bench `NAME_tb.vhd`, as of
+/// [`verilog::write_parallel`](super::verilog::write_parallel).
+pub fn write_parallel(
+    chain: &Parallel,
+    checked: &Checked,
+    symbols: &Symbols,
+) -> Vec<GeneratedFile> {
+    files(&parallel_design(chain, checked, symbols.base()), checked)
+}
+
+/// A design and its test bench.
+fn files(design: &Design, checked: &Checked) -> Vec<GeneratedFile> {
+    let file = |ending: &str, text: String| GeneratedFile {
+        language: Language::Vhdl,
+        name: format!("{}{ending}", design.name),
+        text,
+    };
+    vec![
+        file(".vhd", design::entity(design)),
+        file("_tb.vhd", bench(checked, &design.traffic, &design.name)),
+    ]
 }
 
 /// Reserved words of VHDL (IEEE 1076-2008, 15.10), as far as they are not those of other languages as well,
@@ -61,7 +122,7 @@ pub(super) const RESERVED: &str = "abs access after alias all architecture array
     range record register reject rem report return rol ror select severity shared signal sla sll sra srl \
     subtype then to transport type unaffected units until use variable vmode vprop vunit wait when while \
     with xnor xor work ieee std standard textio numeric_std std_logic_1164 rtl std_logic \
-    std_logic_vector resize shift_left rising_edge natural";
+    std_logic_vector resize shift_left rising_edge natural ram_style rom_style";
 
 /// The name of a line; the language folds case, and constants have their own ending.
 fn field(name: &str) -> String {
@@ -181,11 +242,25 @@ fn exponents(table: &Table) -> String {
 }
 
 /// A self-checking test bench: stimulus and expected output from hex files, gaps between samples, every
-/// output compared, and all outputs written to a third file.
-fn bench(lowered: &Lowered, name: &str) -> String {
-    include_str!("bench.vhd")
-        .replace("ORIGIN", ORIGIN)
-        .replace("INPUT_HIGH", &(lowered.input().width() - 1).to_string())
-        .replace("OUTPUT_HIGH", &(lowered.output().width() - 1).to_string())
+/// output compared, and all outputs written to a third file. Samples stay until they are taken; where they
+/// can wait, outputs are left standing for some clocks.
+fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
+    let has_ready = traffic.interface.is_some();
+    let waits = traffic.interface == Some(Interface::ValidReady);
+    let kept = |line: &&str| match line.rsplit_once(" --") {
+        Some((_, "READY")) => has_ready,
+        Some((_, "WAITS")) => waits,
+        _ => true,
+    };
+    let line = |line: &str| {
+        let line = line.trim_end_matches(" --READY").trim_end_matches(" --WAITS");
+        format!("{line}\n")
+    };
+    let text: String = include_str!("bench.vhd").lines().filter(kept).map(line).collect();
+    text.replace("ORIGIN", ORIGIN)
+        .replace("INPUT_HIGH", &(checked.input().width() - 1).to_string())
+        .replace("OUTPUT_HIGH", &(checked.output().width() - 1).to_string())
+        .replace("LATENCY", &traffic.latency.to_string())
+        .replace("PATIENCE", &traffic.patience.to_string())
         .replace("FILTER", name)
 }

@@ -1,4 +1,4 @@
-//! A scheduled filter in Verilog: the registers of [`Machine`](crate::hardware::Machine), a line for each.
+//! A scheduled filter: the registers of [`Machine`](crate::hardware::Machine), a line for each.
 //!
 //! Marks and places are made in the clock of issue and travel beside the data, one register a clock; the
 //! ending of a name says how many clocks behind the issue it holds. Memories are written and read in one
@@ -11,80 +11,59 @@ mod marks;
 mod memory;
 mod output;
 
-use super::super::{GeneratedFile, Language, Symbols};
-use super::bench::{self, Traffic};
-use super::opening::opening;
-use super::vector::Vector;
+use super::opening::{about_program, ports};
+use super::value::{Kind, Signal};
+use super::{Design, Items, Traffic};
 use crate::datapath::Checked;
 use crate::hardware::{HardwareError, Scheduled, UnitProgram, bits_to};
 use crate::spec::Interface;
 
-/// The text of a scheduled filter in Verilog: `NAME.v`, and `NAME_tb.v`, a test bench that offers samples
-/// with gaps, takes them with pauses where it may, and checks every one. `checked` is the datapath that the
-/// schedule is of.
-///
-/// ```
-/// use mellow_rake::Wish;
-/// use mellow_rake::spec::{Fixed, Structure};
-/// use mellow_rake::hardware::{Resources, SignalFlow, schedule};
-/// use mellow_rake::write::{Symbols, verilog};
-/// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
-/// let study = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(8).words(words).study()?;
-/// let checked = &study.integers()?.checked;
-/// let scheduled = schedule(&SignalFlow::of(checked)?, Resources::default())?;
-/// let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell")?);
-/// let files = verilog::write_scheduled(&scheduled, checked, &symbols)?;
-/// // One product is written, and five of each of the four sections share it.
-/// assert_eq!(files[0].text.matches("$signed").count(), 2);
-/// # Ok::<(), Box<dyn std::error::Error>>(())
-/// ```
+/// The registers of a scheduled filter. `checked` is the datapath that the schedule is of.
 ///
 /// # Errors
 /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
-pub fn write(
+pub(in crate::write) fn design(
     scheduled: &Scheduled,
     checked: &Checked,
-    symbols: &Symbols,
-) -> Result<Vec<GeneratedFile>, HardwareError> {
+    name: &str,
+) -> Result<Design, HardwareError> {
     let program = UnitProgram::of(scheduled)?;
     let unit = Unit::new(scheduled, &program, checked);
+    let mut items = Items::default();
+    unit.control(&mut items);
+    unit.marks(&mut items);
+    unit.memories(&mut items);
+    unit.arithmetic(&mut items);
     // A sample waits for the one before, for the memory to be cleared, for outputs to be taken.
     let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
-    let patience = scheduled.interval() + words + 1_000;
-    let traffic = Traffic {
-        interface: Some(scheduled.resources().interface),
-        latency: scheduled.latency(),
-        patience,
-    };
-    let file = |ending: &str, text: String| GeneratedFile {
-        language: Language::Verilog,
-        name: format!("{}{ending}", symbols.base()),
-        text,
-    };
-    Ok(vec![
-        file(".v", unit.module(symbols.base())),
-        file("_tb.v", bench::text(checked, &traffic, symbols.base())),
-    ])
+    let interface = scheduled.resources().interface;
+    Ok(Design {
+        name: name.to_owned(),
+        about: about_program(checked, &unit.about(), interface),
+        ports: ports(checked, interface),
+        items: items.0,
+        traffic: Traffic {
+            interface: Some(interface),
+            latency: scheduled.latency(),
+            patience: scheduled.interval() + words + 1_000,
+        },
+    })
 }
 
 struct Unit<'a> {
     scheduled: &'a Scheduled,
     program: &'a UnitProgram,
     checked: &'a Checked,
-    /// Bits of the number of a clock, of a place of the memory, and of a channel, none for one channel.
-    step_bits: u32,
-    slot_bits: u32,
+    /// The number of the clock, and the head of the memory.
+    step: Signal,
+    head: Signal,
+    /// Bits of the number of a channel, none for one channel.
     channel_bits: u32,
     /// Clocks from the issue of a product to the writing of its sum's result.
     depth: usize,
     has_pairs: bool,
     /// Whether there is a clock within a sum in which nothing is added.
     has_pauses: bool,
-}
-
-/// A bit as a word of so many.
-fn one_bit(name: &str, width: u32) -> String {
-    if width == 1 { name.to_owned() } else { format!("{{{}'d0, {name}}}", width - 1) }
 }
 
 impl<'a> Unit<'a> {
@@ -98,8 +77,8 @@ impl<'a> Unit<'a> {
             scheduled,
             program,
             checked,
-            step_bits: bits_to(scheduled.interval() - 1),
-            slot_bits: bits_to(scheduled.memory_words() - 1),
+            step: Signal::unsigned("step", bits_to(scheduled.interval() - 1)),
+            head: Signal::unsigned("head", bits_to(scheduled.memory_words() - 1)),
             channel_bits: if channels > 1 { bits_to(channels - 1) } else { 0 },
             depth: scheduled.schedule().depth(),
             has_pairs: scheduled.schedule().has_pairs(),
@@ -115,14 +94,33 @@ impl<'a> Unit<'a> {
         self.scheduled.resources().interface == Interface::ValidReady
     }
 
-    /// Bits that count the samples on their way.
-    fn owed_bits(&self) -> u32 {
-        bits_to(self.scheduled.output_words())
+    /// Samples on their way.
+    fn owed(&self) -> Signal {
+        Signal::unsigned("owed", bits_to(self.scheduled.output_words()))
+    }
+
+    /// The channel, where there are several.
+    fn channel(&self) -> Option<Signal> {
+        (self.channel_bits > 0).then(|| Signal::unsigned("channel", self.channel_bits))
+    }
+
+    /// A mark so many clocks behind the issue.
+    fn mark_at(&self, name: &str, clock: usize) -> Signal {
+        Signal::bit(format!("{name}_{clock}"))
     }
 
     /// Clocks behind the issue in which products are added.
     fn sum_clock(&self) -> usize {
         self.depth - 2
+    }
+
+    /// The sum, and its result in the widest of the words that are remembered or given.
+    fn sum(&self) -> Signal {
+        Signal::signed("sum", self.program.sum_bits)
+    }
+
+    fn result(&self) -> Signal {
+        Signal::signed("result", self.program.result_bits)
     }
 
     /// Bits of what meets a coefficient, of the word that goes by it, and of the product.
@@ -133,22 +131,13 @@ impl<'a> Unit<'a> {
     }
 
     /// The operand behind its register.
-    fn operand(&self, lane: usize) -> Vector {
+    fn operand(&self, lane: usize) -> Signal {
         let stem = if self.has_pairs { "pair" } else { "first" };
-        Vector { name: format!("{stem}_{lane}"), width: self.operand_bits(), signed: true }
+        Signal::signed(format!("{stem}_{lane}"), self.operand_bits())
     }
 
-    fn module(&self, name: &str) -> String {
-        let mut text = self.opening(name);
-        text.push_str(&self.control());
-        text.push_str(&self.marks());
-        text.push_str(&self.memories());
-        text.push_str(&self.arithmetic());
-        text.push_str("endmodule\n\n`default_nettype wire\n");
-        text
-    }
-
-    fn opening(&self, name: &str) -> String {
+    /// What stands above the design.
+    fn about(&self) -> Vec<String> {
         let resources = self.scheduled.resources();
         let (interval, latency) = (self.scheduled.interval(), self.scheduled.latency());
         let number = if resources.multipliers == 1 { "" } else { "s" };
@@ -166,11 +155,16 @@ impl<'a> Unit<'a> {
             false => "rst is synchronous and does not clear the memory, which is zero at power-up."
                 .to_owned(),
         });
-        opening(self.checked, name, &about, self.waits())
+        about
     }
 
     /// Whether any result is remembered.
     fn stores(&self) -> bool {
         self.program.instructions.iter().flatten().any(|one| one.place.is_some())
+    }
+
+    /// The sample that is taken.
+    fn sample(&self) -> Signal {
+        Signal::new("sample", Kind::of(self.checked.input()))
     }
 }

@@ -1,5 +1,6 @@
 //! Boolean functions of the number of a clock, as few products of literals as are found.
 
+use super::value::{Signal, Value, all, any, fixed_bit};
 use std::collections::BTreeSet;
 
 /// A product of literals: where `care` has a bit, the number's bit is that of `value`.
@@ -15,20 +16,21 @@ impl Cube {
     }
 }
 
-/// A function of numbers of so many bits as a text, from its value for each number: `None` where any would
-/// do. By W. V. Quine, "The problem of simplifying truth functions", 1952, and E. J. McCluskey,
-/// "Minimization of Boolean functions", 1956: all products that cannot be shorter, of which those that cover
-/// most of what is left are taken until nothing is.
-pub(super) fn sum_of_products(values: &[Option<bool>], bits: u32, number: &str) -> String {
-    let all = 1u32 << bits;
+/// A function of a number, from its value for each: `None` where any would do. By W. V. Quine, "The problem
+/// of simplifying truth functions", 1952, and E. J. McCluskey, "Minimization of Boolean functions", 1956:
+/// all products that cannot be shorter, of which those that cover most of what is left are taken until
+/// nothing is.
+pub(super) fn sum_of_products(values: &[Option<bool>], number: &Signal) -> Value {
+    let bits = number.width();
+    let all_numbers = 1u32 << bits;
     let value = |n: u32| values.get(n as usize).copied().flatten();
-    let wanted: Vec<u32> = (0..all).filter(|n| value(*n) == Some(true)).collect();
+    let wanted: Vec<u32> = (0..all_numbers).filter(|n| value(*n) == Some(true)).collect();
     if wanted.is_empty() {
-        return "1'b0".to_owned();
+        return fixed_bit(false);
     }
-    let mut cubes: BTreeSet<Cube> = (0..all)
+    let mut cubes: BTreeSet<Cube> = (0..all_numbers)
         .filter(|n| value(*n) != Some(false))
-        .map(|value| Cube { care: all - 1, value })
+        .map(|value| Cube { care: all_numbers - 1, value })
         .collect();
     let mut primes: Vec<Cube> = Vec::new();
     while !cubes.is_empty() {
@@ -62,23 +64,17 @@ pub(super) fn sum_of_products(values: &[Option<bool>], bits: u32, number: &str) 
         sum.push(best);
     }
     sum.sort_unstable();
-    let product = |cube: &Cube| {
-        let literal = |bit: u32| {
-            let mark = if cube.value >> bit & 1 == 1 { "" } else { "~" };
-            // A vector of one bit has no parts.
-            if bits == 1 { format!("{mark}{number}") } else { format!("{mark}{number}[{bit}]") }
-        };
-        let cared = (0..bits).rev().filter(|bit| cube.care >> bit & 1 == 1);
-        cared.map(literal).collect::<Vec<_>>().join(" & ")
-    };
     if sum[0].care == 0 {
-        return "1'b1".to_owned();
+        return fixed_bit(true);
     }
-    let products: Vec<String> = sum.iter().map(product).collect();
-    match products.len() {
-        1 => products[0].clone(),
-        _ => products.iter().map(|one| format!("({one})")).collect::<Vec<_>>().join(" | "),
-    }
+    let product = |cube: &Cube| {
+        let literal = |place: u32| match cube.value >> place & 1 {
+            1 => number.bit_at(place),
+            _ => number.bit_at(place).not(),
+        };
+        all((0..bits).rev().filter(|place| cube.care >> place & 1 == 1).map(literal).collect())
+    };
+    any(sum.iter().map(product).collect())
 }
 
 #[cfg(test)]
@@ -86,23 +82,16 @@ mod tests {
     use super::*;
     use crate::random::NoiseSource;
 
-    /// What a text means for a number; it reads the sum and shares nothing with what wrote it.
-    fn value(text: &str, number: u32) -> bool {
-        let literal = |text: &str| {
-            let (negated, name) = match text.trim().strip_prefix('~') {
-                Some(name) => (true, name),
-                None => (false, text.trim()),
-            };
-            let place = name.trim_start_matches("n").trim_matches(['[', ']']);
-            let bit: u32 = if place.is_empty() { 0 } else { place.parse().unwrap() };
-            (number >> bit & 1 == 1) != negated
-        };
-        let product = |text: &str| match text.trim().trim_matches(['(', ')']) {
-            "1'b0" => false,
-            "1'b1" => true,
-            product => product.split('&').all(literal),
-        };
-        text.split('|').any(product)
+    /// What an expression is for a number; it knows nothing of how the expression came about.
+    fn value(of: &Value, number: u32) -> bool {
+        match of {
+            Value::Constant { value, .. } => *value == 1,
+            Value::BitOf { place, .. } => number >> place & 1 == 1,
+            Value::Not(bit) => !value(bit, number),
+            Value::And(bits) => bits.iter().all(|bit| value(bit, number)),
+            Value::Or(bits) => bits.iter().any(|bit| value(bit, number)),
+            other => panic!("{other:?}"),
+        }
     }
 
     #[test]
@@ -116,14 +105,15 @@ mod tests {
                 [None, Some(false), Some(true)][noise.integer(0, 2) as usize]
             };
             let values: Vec<Option<bool>> = (0..known).map(|_| any(&mut noise)).collect();
-            let text = sum_of_products(&values, bits, "n");
+            let sum = sum_of_products(&values, &Signal::unsigned("n", bits));
             for (number, wanted) in values.iter().enumerate() {
                 if let Some(wanted) = wanted {
-                    assert_eq!(value(&text, number as u32), *wanted, "{number} {values:?}\n{text}");
+                    assert_eq!(value(&sum, number as u32), *wanted, "{number} {values:?}\n{sum:?}");
                 }
             }
             let trues = values.iter().filter(|value| **value == Some(true)).count();
-            shorter += usize::from(trues > text.matches('|').count() + 1);
+            let products = if let Value::Or(products) = &sum { products.len() } else { 1 };
+            shorter += usize::from(trues > products);
         }
         assert!(shorter > 200, "{shorter}");
     }

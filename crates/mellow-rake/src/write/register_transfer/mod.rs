@@ -1,0 +1,141 @@
+//! A design in registers, wires and memories, before it is text: one form for all hardware languages.
+//!
+//! What builds a design (the units, the parallel taps, loadable tables) knows no language, and what prints
+//! one knows no filter. A name, its bits and its sign are in one place; both languages print the same
+//! registers in the same clocks.
+
+mod endings;
+mod field;
+mod logic;
+mod opening;
+mod parallel;
+mod unit;
+mod value;
+
+pub(super) use parallel::design as parallel_design;
+pub(super) use unit::design as unit_design;
+pub(super) use value::{Kind, Signal, Value};
+
+/// A module, or an entity with its architecture.
+pub(super) struct Design {
+    /// Its name.
+    pub name: String,
+    /// What stands above it, line by line, as comments.
+    pub about: Vec<String>,
+    /// Its ports, in order.
+    pub ports: Vec<Port>,
+    /// What it is made of, in order.
+    pub items: Vec<Item>,
+    /// How it meets what is around it, for its test bench.
+    pub traffic: Traffic,
+}
+
+/// What a test bench must know of a design.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Traffic {
+    /// How samples are handed over; `None` where one is taken in every clock.
+    pub interface: Option<crate::spec::Interface>,
+    /// Clocks from a sample to its output.
+    pub latency: usize,
+    /// The most clocks that a sample may have to wait.
+    pub patience: usize,
+}
+
+/// A port.
+pub(super) struct Port {
+    /// Its name and bits.
+    pub signal: Signal,
+    /// Where it comes from.
+    pub direction: Direction,
+    /// A remark behind it, or nothing.
+    pub remark: String,
+}
+
+/// Where a port comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Direction {
+    /// From outside.
+    Input,
+    /// A wire of the design.
+    Output,
+    /// A register of the design.
+    OutputRegister,
+}
+
+/// A declaration, with what it is defined as.
+pub(super) enum Item {
+    /// An empty line.
+    Gap,
+    /// A line of comment.
+    Comment(String),
+    /// From here on bits may be left unused on purpose, until the same with `false`.
+    Unused(bool),
+    /// A register, and what it holds at power-up, if that matters.
+    Register { signal: Signal, initial: Option<i128> },
+    /// A wire.
+    Wire { signal: Signal, value: Value, remark: String },
+    /// An output that is a wire.
+    Output { signal: Signal, value: Value },
+    /// A wire, each bit for itself, the lowest first.
+    Bits { signal: Signal, bits: Vec<Value> },
+    /// A wire with one value for some numbers of a selector and another for all others.
+    Cases { signal: Signal, selector: Signal, cases: Vec<(Value, Vec<usize>)>, otherwise: Value },
+    /// Words that are zero at power-up.
+    Memory { words: Signal, count: usize, is_block: bool },
+    /// Words that are never written, each with a remark.
+    Table { words: Signal, values: Vec<(i128, String)>, is_block: bool },
+    /// What happens at each rising edge of the clock.
+    Clocked(Vec<Statement>),
+}
+
+/// What happens at a clock edge.
+pub(super) enum Statement {
+    /// A register takes a value.
+    Take(Signal, Value),
+    /// A register takes a word of a memory.
+    Read { to: Signal, words: Signal, place: Value },
+    /// A word of a memory takes a value.
+    Write { words: Signal, place: Signal, value: Value },
+    /// The first of some branches whose condition holds.
+    If(Vec<(Value, Vec<Statement>)>),
+}
+
+/// Items as they are put together.
+#[derive(Default)]
+pub(super) struct Items(pub(super) Vec<Item>);
+
+impl Items {
+    fn gap(&mut self) {
+        self.0.push(Item::Gap);
+    }
+
+    fn comment(&mut self, comment: impl Into<String>) {
+        self.0.push(Item::Comment(comment.into()));
+    }
+
+    fn unused(&mut self, begins: bool) {
+        self.0.push(Item::Unused(begins));
+    }
+
+    /// A register of this name and kind.
+    fn register(&mut self, signal: Signal) -> Signal {
+        self.0.push(Item::Register { signal: signal.clone(), initial: None });
+        signal
+    }
+
+    /// A wire of this name, as wide as its value.
+    fn wire(&mut self, name: impl Into<String>, value: Value) -> Signal {
+        let signal = Signal::new(name, value.kind());
+        self.0.push(Item::Wire { signal: signal.clone(), value, remark: String::new() });
+        signal
+    }
+
+    fn clocked(&mut self, statements: Vec<Statement>) {
+        self.0.push(Item::Clocked(statements));
+    }
+}
+
+/// A branch alone.
+fn when(condition: Value, statements: Vec<Statement>) -> Statement {
+    Statement::If(vec![(condition, statements)])
+}

@@ -1,0 +1,161 @@
+//! Steps, the head of the memory, channels, and when a sample is taken.
+
+use super::super::value::{Kind, Signal, Value, all, any, choose, constant, fixed_bit};
+use super::super::{Item, Items, Statement, when};
+use super::Unit;
+
+/// A register takes a constant.
+fn set(signal: &Signal, value: i128) -> Statement {
+    Statement::Take(signal.clone(), constant(value, signal.kind))
+}
+
+/// A register takes ones in all its bits.
+fn fill(signal: &Signal) -> Statement {
+    set(signal, (1i128 << signal.width()) - 1)
+}
+
+fn take(signal: &Signal, value: Value) -> Statement {
+    Statement::Take(signal.clone(), value)
+}
+
+impl Unit<'_> {
+    /// The step of each clock, the head of the memory, the channel, and when a sample is taken.
+    pub(super) fn control(&self, items: &mut Items) {
+        items.comment("Which clock of which sample. `free` is high where another sample may begin");
+        items.comment("behind this clock, `opens` in the first clock of one, which writes it.");
+        for name in ["running", "free", "opens"] {
+            items.register(Signal::bit(name));
+        }
+        items.register(self.step.clone());
+        let initial = (!self.clears()).then_some(0);
+        items.0.push(Item::Register { signal: self.head.clone(), initial });
+        items.register(self.sample());
+        if let Some(channel) = self.channel() {
+            items.register(channel);
+        }
+        if self.clears() {
+            items.register(Signal::bit("clearing"));
+        }
+        self.ready(items);
+        let mut clocked = Vec::new();
+        if self.waits() {
+            let owed = self.owed();
+            let stepped = |from, bit: &str, is_minus| Value::Stepped {
+                from: Box::new(from),
+                bit: Box::new(Signal::bit(bit).whole()),
+                is_minus,
+            };
+            let more = stepped(owed.whole(), "takes", false);
+            clocked.push(take(&owed, stepped(more, "gives", true)));
+        }
+        clocked.extend(self.steps());
+        clocked.extend(self.turning());
+        clocked.push(when(Signal::bit("rst").whole(), self.reset()));
+        items.clocked(clocked);
+    }
+
+    fn clears(&self) -> bool {
+        self.scheduled.resources().clears_memory
+    }
+
+    fn last_channel(&self) -> i128 {
+        self.scheduled.resources().channels as i128 - 1
+    }
+
+    /// When a sample is taken.
+    fn ready(&self, items: &mut Items) {
+        let bit = |name: &str| Signal::bit(name).whole();
+        let mut conditions = vec![bit("free")];
+        if self.waits() {
+            items.comment("Samples that were taken and not yet given: there is a place for each.");
+            let owed = items.register(self.owed());
+            items.wire("gives", all(vec![bit("out_valid"), bit("out_ready")]));
+            conditions.push(owed.is_not(self.scheduled.output_words() as i128));
+        }
+        if self.stores() {
+            items.comment(
+                "The first clock of a sample writes it; the memory has one port for that.",
+            );
+            conditions.push(self.mark_at("stores", self.depth - 1).whole().not());
+        }
+        items.0.push(Item::Output { signal: Signal::bit("in_ready"), value: all(conditions) });
+        items.wire("takes", all(vec![bit("in_valid"), bit("in_ready")]));
+        if let Some(channel) = self.channel() {
+            items.wire("wraps", channel.is(self.last_channel()));
+        }
+    }
+
+    fn steps(&self) -> Vec<Statement> {
+        let interval = self.scheduled.interval();
+        let [running, free, opens, takes] = ["running", "free", "opens", "takes"].map(Signal::bit);
+        // A sample of one clock leaves the next one free at once.
+        let taken = vec![
+            set(&running, 1),
+            set(&free, i128::from(interval == 1)),
+            set(&self.step, 0),
+            take(&self.sample(), Signal::new("in_data", Kind::Port(self.sample().width())).whole()),
+        ];
+        let mut runs = vec![take(&self.step, self.step.stepped(false))];
+        if let Some(before) = interval.checked_sub(2) {
+            runs.push(when(self.step.is(before as i128), vec![set(&free, 1)]));
+        }
+        runs.push(when(free.whole(), vec![set(&running, 0)]));
+        let branches = vec![(takes.whole(), taken), (running.whole(), runs)];
+        vec![take(&opens, takes.whole()), Statement::If(branches)]
+    }
+
+    /// The head and the channel, in samples and while the memory is cleared.
+    fn turning(&self) -> Vec<Statement> {
+        let [takes, wraps, clearing, free] =
+            ["takes", "wraps", "clearing", "free"].map(Signal::bit);
+        let channel = self.channel();
+        let mut turns = match channel {
+            None => takes.whole(),
+            Some(_) => all(vec![takes.whole(), wraps.whole()]),
+        };
+        if self.clears() {
+            turns = any(vec![clearing.whole(), turns]);
+        }
+        let mut all_of_it = vec![when(turns, vec![take(&self.head, self.head.stepped(true))])];
+        if let Some(channel) = &channel {
+            let next = choose(wraps.whole(), constant(0, channel.kind), channel.stepped(false));
+            all_of_it.push(when(takes.whole(), vec![take(channel, next)]));
+        }
+        if !self.clears() {
+            return all_of_it;
+        }
+        let ends = vec![set(&clearing, 0), set(&free, 1)];
+        let at_end = match &channel {
+            None => ends,
+            Some(channel) => {
+                let last = constant(self.last_channel(), channel.kind);
+                let next = choose(channel.is(0), last, channel.stepped(true));
+                vec![take(channel, next), when(channel.is(0), ends)]
+            }
+        };
+        all_of_it.push(when(all(vec![clearing.whole(), self.head.is(0)]), at_end));
+        all_of_it
+    }
+
+    fn reset(&self) -> Vec<Statement> {
+        let [running, free, opens] = ["running", "free", "opens"].map(Signal::bit);
+        let mut cleared =
+            vec![set(&running, 0), set(&opens, 0), take(&free, fixed_bit(!self.clears()))];
+        if self.clears() {
+            cleared.push(set(&Signal::bit("clearing"), 1));
+            cleared.push(fill(&self.head));
+            cleared.push(set(&self.sample(), 0));
+        }
+        if self.waits() {
+            cleared.push(set(&self.owed(), 0));
+        }
+        if let Some(channel) = self.channel() {
+            // Cleared from the last place on; otherwise the first channel is next.
+            cleared.push(match self.clears() {
+                true => fill(&channel),
+                false => set(&channel, self.last_channel()),
+            });
+        }
+        cleared
+    }
+}
