@@ -7,7 +7,7 @@ use mellow_rake::hardware::{
     Parallel, ParallelMachine, Resources, Schedule, ScheduleError, SignalFlow, choose, schedule,
 };
 use mellow_rake::random::NoiseSource;
-use mellow_rake::spec::{Fixed, Hardware, Interface, Spec, Structure};
+use mellow_rake::spec::{Fixed, Hardware, Spec, Structure};
 use mellow_rake::study::{Study, StudyError};
 
 #[path = "common/filters.rs"]
@@ -65,9 +65,9 @@ fn hold(checked: &Checked, unit: &HardwareUnit, traffic: Traffic, noise: &mut No
         let rst =
             traffic.resets && resources.clears_memory && noise.integer(0, clocks as i64 / 4) == 0;
         let in_valid = chance(traffic.offered, noise);
-        let out_ready = resources.interface == Interface::Valid || chance(traffic.taken, noise);
+        let out_ready = !resources.interface.waits() || chance(traffic.taken, noise);
         let seen = machine.clock(ClockInput { rst, in_valid, in_data: word, out_ready });
-        if seen.out_valid && (out_ready || resources.interface == Interface::Valid) {
+        if seen.out_valid && out_ready {
             given += 1;
             assert_eq!(Some(seen.out_data), expected.pop_front(), "clock {clock}\n{}", context());
         }

@@ -2,7 +2,6 @@
 
 use super::program::bits_to;
 use super::{HardwareError, Parallel, Scheduled, UnitProgram};
-use crate::spec::Interface;
 use std::collections::BTreeMap;
 
 /// Something that is built so many times at a width.
@@ -102,7 +101,7 @@ impl Estimate {
             part("result", 1, program.result_bits),
             part("output", outputs, output.width() + 1),
         ];
-        if resources.interface == Interface::ValidReady {
+        if resources.interface.waits() {
             registers.push(part("samples on their way", 1, bits_to(outputs)));
         }
         registers.retain(|part| part.count > 0);

@@ -3,7 +3,6 @@
 use super::program::{Instruction, UnitProgram};
 use super::{HardwareError, Scheduled};
 use crate::datapath::Sign;
-use crate::spec::Interface;
 use std::collections::VecDeque;
 
 /// What stands on the input ports in a clock.
@@ -123,7 +122,7 @@ impl<'a> Machine<'a> {
         let is_free = self.step.is_none_or(|step| step + 1 == self.scheduled.interval());
         // A sample is written in its first clock; the memory has one port for that.
         let is_taken = self.ending(depth - 1).is_some_and(|last| last.place.is_some());
-        let waits = self.scheduled.resources().interface == Interface::ValidReady;
+        let waits = self.scheduled.resources().interface.waits();
         let is_full = waits && self.owed == self.scheduled.output_words();
         let in_ready = self.clearing.is_none() && is_free && !is_taken && !is_full;
         let seen = ClockOutput {
@@ -167,10 +166,7 @@ impl<'a> Machine<'a> {
         let sum = self.flights[depth - 3].as_ref().and_then(|flight| self.sum(flight));
         let result =
             self.ending(depth - 1).map(|last| self.program.endings[last.ending].result(self.sum));
-        let gives = match self.scheduled.resources().interface {
-            Interface::Valid => true,
-            Interface::ValidReady => input.out_ready,
-        };
+        let gives = !self.scheduled.resources().interface.waits() || input.out_ready;
         if gives && self.output.pop_front().is_some() {
             self.owed -= 1;
         }

@@ -2,7 +2,6 @@
 
 use super::program::{Ending, signed_bits};
 use super::{HardwareError, Resources, SignalFlow};
-use crate::spec::Interface;
 use std::collections::VecDeque;
 
 /// One tap of the chain.
@@ -171,7 +170,7 @@ impl<'a> ParallelMachine<'a> {
 
     /// What the outputs are in this clock, and what the registers become at its end.
     pub fn clock(&mut self, input: super::ClockInput) -> super::ClockOutput {
-        let waits = self.chain.resources.interface == Interface::ValidReady;
+        let waits = self.chain.resources.interface.waits();
         let advances = !waits || self.output.is_none() || input.out_ready;
         let seen = super::ClockOutput {
             in_ready: advances,

@@ -237,9 +237,9 @@ impl Scheduled {
     /// Places for results that wait to be taken: one for each sample that can be on its way, so that without
     /// back pressure none is kept waiting. 1 where results cannot wait.
     pub fn output_words(&self) -> usize {
-        match self.resources().interface {
-            Interface::Valid => 1,
-            Interface::ValidReady => (self.latency() + 1).div_ceil(self.interval()),
+        match self.resources().interface.waits() {
+            false => 1,
+            true => (self.latency() + 1).div_ceil(self.interval()),
         }
     }
 

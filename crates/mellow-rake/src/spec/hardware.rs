@@ -19,17 +19,32 @@ pub enum Interface {
     /// what they give. A serial unit has no path from `out_ready` to `in_ready` within a clock; taps in
     /// parallel wait all together, and have one.
     ValidReady,
+    /// The same handshake in the signals of AXI-Stream (Arm IHI 0051): `aclk`, `aresetn`, and for each side
+    /// TVALID, TREADY and TDATA, whose words fill whole bytes. What fills them up is not read, and is the
+    /// sign, or zeros, in what comes out.
+    AxiStream,
 }
 
 impl Interface {
     /// All of them.
-    pub const ALL: [Interface; 2] = [Interface::Valid, Interface::ValidReady];
+    pub const ALL: [Interface; 3] = [Interface::Valid, Interface::ValidReady, Interface::AxiStream];
+
+    /// Whether what comes out can be left standing.
+    pub fn waits(self) -> bool {
+        self != Interface::Valid
+    }
+
+    /// The name of the clock's port.
+    pub fn clock_port(self) -> &'static str {
+        if self == Interface::AxiStream { "aclk" } else { "clk" }
+    }
 
     /// The word for it in spec files.
     pub fn as_str(self) -> &'static str {
         match self {
             Interface::Valid => "valid",
             Interface::ValidReady => "valid-ready",
+            Interface::AxiStream => "axi-stream",
         }
     }
 }

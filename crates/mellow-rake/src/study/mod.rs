@@ -297,7 +297,8 @@ impl Study {
         let beside =
             [Language::Verilog, Language::Vhdl].into_iter().find(|one| languages.contains(one));
         if let (Some(hertz), Some(language)) = (clock, beside) {
-            files.push(write::clock_constraint(hertz, "clk", language, &symbols));
+            let port = self.spec.hardware.map_or("clk", |hardware| hardware.interface.clock_port());
+            files.push(write::clock_constraint(hertz, port, language, &symbols));
         }
         Ok(files)
     }

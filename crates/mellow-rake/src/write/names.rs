@@ -40,7 +40,8 @@ const HEADER_RESERVED: &str = "aiocb aiocb64 aioinit cmsghdr dirent dirent64 dra
     stdnoreturn uchar";
 
 /// Ports and memories of a module, which must not hide it.
-const OWN: &str = "clk rst in_valid in_ready in_data out_valid out_ready out_data x y e w g s s1 s2 r1 r2 \
+const OWN: &str = "clk rst in_valid in_ready in_data out_valid out_ready out_data aclk aresetn in_tvalid in_tready in_tdata out_tvalid \
+    out_tready out_tdata x y e w g s s1 s2 r1 r2 \
     q1 q2 sums k pass";
 
 /// What the registers and wires of a unit begin with.

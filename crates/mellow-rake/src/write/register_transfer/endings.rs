@@ -99,8 +99,8 @@ fn saturated(source: &Signal, format: WordFormat) -> Value {
         true => all(vec![sign.clone(), beyond(true).not()]),
         false => sign.clone(),
     };
-    choices.push((below, constant(format.minimum().into(), kind)));
+    choices.push((below, constant(format.minimum(), kind)));
     let above = all(vec![sign.not(), beyond(false)]);
-    choices.push((above, constant(format.maximum().into(), kind)));
+    choices.push((above, constant(format.maximum(), kind)));
     Value::Chosen { choices, otherwise: Box::new(source.at(width)) }
 }

@@ -6,12 +6,13 @@
 
 mod endings;
 mod field;
+mod interface;
 mod logic;
-mod opening;
 mod parallel;
 mod unit;
 mod value;
 
+pub(super) use interface::byte_bits;
 pub(super) use parallel::design as parallel_design;
 pub(super) use unit::design as unit_design;
 pub(super) use value::{Kind, Signal, Value};
@@ -41,6 +42,13 @@ pub(super) struct Traffic {
     pub patience: usize,
 }
 
+impl Design {
+    /// The name of its clock.
+    pub(super) fn clock(&self) -> &'static str {
+        self.traffic.interface.map_or("clk", crate::spec::Interface::clock_port)
+    }
+}
+
 /// A port.
 pub(super) struct Port {
     /// Its name and bits.
@@ -49,6 +57,8 @@ pub(super) struct Port {
     pub direction: Direction,
     /// A remark behind it, or nothing.
     pub remark: String,
+    /// Whether bits of it are not read, on purpose.
+    pub is_partly_read: bool,
 }
 
 /// Where a port comes from.

@@ -2,19 +2,18 @@
 //! a line for each.
 
 use super::endings::ending_wires;
-use super::opening::{about_program, ports};
+use super::interface::{about_program, connect};
 use super::value::{Kind, Signal, Value, any, constant, fixed_bit, sum};
 use super::{Design, Item, Items, Statement, Traffic, when};
 use crate::datapath::Checked;
 use crate::hardware::{Parallel, signed_bits};
-use crate::spec::Interface;
 
 /// The registers of taps that take a sample a clock. `checked` is the datapath that the chain is of.
 pub(in crate::write) fn design(chain: &Parallel, checked: &Checked, name: &str) -> Design {
     let resources = chain.resources();
     let interface = resources.interface;
     let mut items = Items::default();
-    let waits = interface == Interface::ValidReady;
+    let waits = interface.waits();
     let [valid, ready] = ["out_valid", "out_ready"].map(|name| Signal::bit(name).whole());
     let advances = if waits { any(vec![valid.not(), ready]) } else { fixed_bit(true) };
     items.comment("All registers move on together, unless an output waits.");
@@ -24,11 +23,12 @@ pub(in crate::write) fn design(chain: &Parallel, checked: &Checked, name: &str) 
     products(chain, checked, &mut items);
     sums(chain, &mut items);
     output(chain, checked, &mut items);
+    let (ports, items) = connect(items, checked, interface);
     Design {
         name: name.to_owned(),
         about: about_program(checked, &about(chain), interface),
-        ports: ports(checked, interface),
-        items: items.0,
+        ports,
+        items,
         traffic: Traffic {
             interface: Some(interface),
             latency: chain.latency(),

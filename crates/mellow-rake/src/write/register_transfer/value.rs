@@ -169,6 +169,7 @@ impl Value {
             Value::Constant { kind, .. } | Value::Resized { kind, .. } => *kind,
             Value::Part { of, high, low } => match of.kind {
                 Kind::Signed(_) => Kind::Signed(high - low + 1),
+                Kind::Port(_) => Kind::Port(high - low + 1),
                 _ => Kind::Unsigned(high - low + 1),
             },
             Value::BitOf { .. } | Value::Any { .. } | Value::All { .. } => Kind::Bit,

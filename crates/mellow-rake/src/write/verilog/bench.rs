@@ -1,7 +1,7 @@
 //! The test bench.
 
 use super::super::ORIGIN;
-use super::super::register_transfer::Traffic;
+use super::super::register_transfer::{Traffic, byte_bits};
 use crate::datapath::Checked;
 use crate::spec::Interface;
 
@@ -14,6 +14,18 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
         None => "",
         Some(Interface::Valid) => "`define FILTER_READY\n",
         Some(Interface::ValidReady) => "`define FILTER_READY\n`define FILTER_WAITS\n",
+        Some(Interface::AxiStream) => {
+            "`define FILTER_READY\n`define FILTER_WAITS\n`define FILTER_STREAM\n"
+        }
+    };
+    let [in_bits, out_bits] = [checked.input(), checked.output()].map(|one| byte_bits(one.width()));
+    let bytes = match interface {
+        Some(Interface::AxiStream) => format!(
+            "`define FILTER_INPUT_BYTES {in_bits}\n`define FILTER_OUTPUT_BYTES {out_bits}\n\
+             `define FILTER_OUTPUT_SIGNED {}\n",
+            u8::from(checked.output().is_signed())
+        ),
+        _ => String::new(),
     };
     format!(
         "// {ORIGIN}\n//\n\
@@ -24,7 +36,7 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
          // RESULT, the number of samples and the number of mismatches.\n\
          `default_nettype none\n\n\
          `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n\
-         `define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{ports}\n\
+         `define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{ports}{bytes}\n\
          module {name}_tb;\n{}",
         checked.input().width(),
         checked.output().width(),

@@ -29,6 +29,26 @@
     integer read;
     reg done = 1'b0;
 
+`ifdef FILTER_STREAM
+    // What fills up the bytes must not be read.
+    wire [`FILTER_INPUT_BYTES + 7:0] in_bytes = {{8{~in_data[`FILTER_INPUT_WIDTH - 1]}}, in_data};
+    wire [`FILTER_OUTPUT_BYTES - 1:0] out_bytes;
+    wire filled = `FILTER_OUTPUT_SIGNED != 0 && out_bytes[`FILTER_OUTPUT_WIDTH - 1];
+    wire [`FILTER_OUTPUT_BYTES - 1:0] all_bits = {`FILTER_OUTPUT_BYTES{1'b1}};
+    wire [`FILTER_OUTPUT_BYTES - 1:0] beyond = out_bytes ^ {`FILTER_OUTPUT_BYTES{filled}};
+    assign out_data = out_bytes[`FILTER_OUTPUT_WIDTH - 1:0];
+
+    `FILTER_MODULE filter (
+        .aclk(clk),
+        .aresetn(~rst),
+        .in_tvalid(in_valid),
+        .in_tready(in_ready),
+        .in_tdata(in_bytes[`FILTER_INPUT_BYTES - 1:0]),
+        .out_tvalid(out_valid),
+        .out_tready(out_ready),
+        .out_tdata(out_bytes)
+    );
+`else
     `FILTER_MODULE filter (
         .clk(clk),
         .rst(rst),
@@ -43,6 +63,7 @@
 `endif
         .out_data(out_data)
     );
+`endif
 
     always #5 clk = ~clk;
 
@@ -124,6 +145,11 @@
                     $display("MISMATCH sample %0d: expected %h, found %h", samples, expected_word, out_data);
                 end
             end
+`ifdef FILTER_STREAM
+            if ((beyond & (all_bits << `FILTER_OUTPUT_WIDTH)) != {`FILTER_OUTPUT_BYTES{1'b0}}) begin
+                mismatches = mismatches + 1;
+            end
+`endif
             if (observed_file != 0) begin
                 $fdisplay(observed_file, "%h", out_data);
             end

@@ -19,7 +19,13 @@ pub(super) fn module(design: &Design) -> String {
         let comma = if index + 1 < design.ports.len() { "," } else { "" };
         let remark =
             if one.remark.is_empty() { String::new() } else { format!("  // {}", one.remark) };
+        if one.is_partly_read {
+            text.line(1, "// verilator lint_off UNUSED");
+        }
         text.line(1, format!("{}{comma}{remark}", port(one)));
+        if one.is_partly_read {
+            text.line(1, "// verilator lint_on UNUSED");
+        }
     }
     text.line(0, ");");
     let has_memory = design.items.iter().any(|item| matches!(item, Item::Memory { .. }));
@@ -30,7 +36,7 @@ pub(super) fn module(design: &Design) -> String {
             text.line(1, "integer k;");
             counts = false;
         }
-        item(one, &mut text);
+        item(one, design.clock(), &mut text);
     }
     text.line(0, "endmodule");
     text.line(0, "");
@@ -55,7 +61,7 @@ fn range(signal: &Signal) -> String {
     }
 }
 
-fn item(item: &Item, text: &mut Lines) {
+fn item(item: &Item, clock: &str, text: &mut Lines) {
     match item {
         Item::Gap => text.line(0, ""),
         Item::Comment(comment) => text.line(1, format!("// {comment}")),
@@ -109,10 +115,10 @@ fn item(item: &Item, text: &mut Lines) {
             [one] if is_short(one) => {
                 let mut own = Lines::default();
                 statement(one, 0, &mut own);
-                text.line(1, format!("always @(posedge clk) {}", own.finish().trim_end()));
+                text.line(1, format!("always @(posedge {clock}) {}", own.finish().trim_end()));
             }
             several => {
-                text.line(1, "always @(posedge clk) begin");
+                text.line(1, format!("always @(posedge {clock}) begin"));
                 several.iter().for_each(|one| statement(one, 2, text));
                 text.line(1, "end");
             }
@@ -229,7 +235,7 @@ fn expression(value: &Value) -> String {
         Value::All { of, high, low } if high == low => bit(of, *high),
         Value::Any { of, high, low } => format!("(|{})", part(of, *high, *low)),
         Value::All { of, high, low } => format!("(&{})", part(of, *high, *low)),
-        Value::Resized { of, kind } => resized(of, kind.width()),
+        Value::Resized { of, kind } => resized(of, *kind),
         Value::Scaled { of, zeros } => format!("{{{}, {zeros}'d0}}", expression(of)),
         Value::Joined(values) => {
             let parts: Vec<String> = values.iter().map(expression).collect();
@@ -298,13 +304,18 @@ fn operand(value: &Value) -> String {
 }
 
 /// A signal in `width` bits: its sign, or zeros, in front, or its low bits.
-fn resized(of: &Signal, width: u32) -> String {
-    let own = of.width();
+fn resized(of: &Signal, kind: Kind) -> String {
+    let (own, width) = (of.width(), kind.width());
+    // A port has the sign of what it is read as.
+    let is_signed = match of.kind {
+        Kind::Port(_) => matches!(kind, Kind::Signed(_)),
+        own => matches!(own, Kind::Signed(_)),
+    };
     if width == own {
         of.name.clone()
     } else if width < own {
         part(of, width - 1, 0)
-    } else if matches!(of.kind, Kind::Signed(_)) {
+    } else if is_signed {
         format!("{{{{{}{{{}}}}}, {}}}", width - own, bit(of, own - 1), of.name)
     } else {
         format!("{{{}'d0, {}}}", width - own, of.name)

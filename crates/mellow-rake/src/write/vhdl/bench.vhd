@@ -28,6 +28,9 @@ architecture bench of FILTER_tb is
     signal out_valid : std_logic;
     signal out_ready : std_logic := '1';
     signal out_data : std_logic_vector(OUTPUT_HIGH downto 0);
+    signal aresetn : std_logic; --STREAM
+    signal in_bytes : std_logic_vector(INPUT_BYTES downto 0); --STREAM
+    signal out_bytes : std_logic_vector(OUTPUT_BYTES downto 0); --STREAM
     signal is_taken : boolean := false;
     signal is_late : boolean := false;
     signal is_over : boolean := false;
@@ -36,15 +39,32 @@ architecture bench of FILTER_tb is
 begin
     dut : entity work.FILTER
         port map (
-            clk => clk,
-            rst => rst,
-            in_valid => in_valid,
+            clk => clk, --PLAIN
+            rst => rst, --PLAIN
+            in_valid => in_valid, --PLAIN
             in_ready => in_ready, --READY
-            in_data => in_data,
-            out_valid => out_valid,
-            out_ready => out_ready, --WAITS
-            out_data => out_data
+            in_data => in_data, --PLAIN
+            out_valid => out_valid, --PLAIN
+            out_ready => out_ready, --PLAIN-WAITS
+            out_data => out_data --PLAIN
+            aclk => clk, --STREAM
+            aresetn => aresetn, --STREAM
+            in_tvalid => in_valid, --STREAM
+            in_tready => in_ready, --STREAM
+            in_tdata => in_bytes, --STREAM
+            out_tvalid => out_valid, --STREAM
+            out_tready => out_ready, --STREAM
+            out_tdata => out_bytes --STREAM
         );
+
+    aresetn <= not rst; --STREAM
+    -- What fills up the bytes must not be read. --STREAM
+    fill : process (in_data) --STREAM
+    begin --STREAM
+        in_bytes <= (others => not in_data(in_data'high)); --STREAM
+        in_bytes(in_data'range) <= in_data; --STREAM
+    end process; --STREAM
+    out_data <= out_bytes(out_data'range); --STREAM
 
     clk <= not clk after 5 ns;
 
@@ -146,6 +166,11 @@ begin
                         end if;
                     end if;
                 end if;
+                for k in OUTPUT_HIGH + 1 to OUTPUT_BYTES loop --STREAM
+                    if out_bytes(k) /= FILLED then --STREAM
+                        mismatches := mismatches + 1; --STREAM
+                    end if; --STREAM
+                end loop; --STREAM
                 samples := samples + 1;
             end if;
         end loop;

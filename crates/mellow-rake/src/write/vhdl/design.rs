@@ -38,7 +38,7 @@ pub(super) fn entity(design: &Design) -> String {
     }
     text.line(0, "begin");
     for one in &design.items {
-        item(one, &mut text);
+        item(one, design.clock(), &mut text);
     }
     text.line(0, "end architecture rtl;");
     text.finish()
@@ -64,7 +64,7 @@ fn zero(kind: Kind) -> &'static str {
 }
 
 /// What is declared of an item.
-fn declaration<'a>(item: &Item, styles: &mut Vec<&'a str>, text: &mut Lines) {
+fn declaration(item: &Item, styles: &mut Vec<&str>, text: &mut Lines) {
     let mut declare = |signal: &Signal| {
         let Signal { name, kind } = signal;
         text.line(1, format!("signal {name} : {} := {};", subtype(*kind), zero(*kind)));
@@ -130,7 +130,7 @@ fn style<'a>(
 }
 
 /// What an item does.
-fn item(item: &Item, text: &mut Lines) {
+fn item(item: &Item, clock: &str, text: &mut Lines) {
     match item {
         Item::Gap => text.line(0, ""),
         Item::Comment(comment) => text.line(1, format!("-- {comment}")),
@@ -152,9 +152,9 @@ fn item(item: &Item, text: &mut Lines) {
             self::cases(signal, selector, cases, otherwise, text);
         }
         Item::Clocked(statements) => {
-            text.line(1, "process (clk)");
+            text.line(1, format!("process ({clock})"));
             text.line(1, "begin");
-            text.line(2, "if rising_edge(clk) then");
+            text.line(2, format!("if rising_edge({clock}) then"));
             statements.iter().for_each(|one| statement(one, 3, text));
             text.line(2, "end if;");
             text.line(1, "end process;");
@@ -360,12 +360,18 @@ fn operand(value: &Value) -> String {
 /// A signal in another width: extended as its kind says, or its low bits.
 fn resized(of: &Signal, kind: Kind) -> String {
     let (own, width) = (of.width(), kind.width());
-    let text = match width.cmp(&own) {
-        std::cmp::Ordering::Equal => of.name.clone(),
-        std::cmp::Ordering::Less => part(of, width - 1, 0),
-        std::cmp::Ordering::Greater => format!("resize({}, {width})", of.name),
+    let (name, own_kind) = match (of.kind, kind) {
+        // A port has the sign of what it is read as.
+        (Kind::Port(_), Kind::Signed(_)) => (format!("signed({})", of.name), Kind::Signed(own)),
+        (Kind::Port(_), _) => (format!("unsigned({})", of.name), Kind::Unsigned(own)),
+        (kind, _) => (of.name.clone(), kind),
     };
-    match (of.kind, kind) {
+    let text = match width.cmp(&own) {
+        std::cmp::Ordering::Equal => name,
+        std::cmp::Ordering::Less => part(of, width - 1, 0),
+        std::cmp::Ordering::Greater => format!("resize({name}, {width})"),
+    };
+    match (own_kind, kind) {
         (Kind::Signed(_), Kind::Signed(_)) | (Kind::Unsigned(_), Kind::Unsigned(_)) => text,
         (_, Kind::Signed(_)) => format!("signed({text})"),
         (_, _) => format!("unsigned({text})"),

@@ -12,7 +12,7 @@ use super::capability::per_sample;
 use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::vhdl_integer;
-use super::register_transfer::{Design, Traffic, parallel_design, unit_design};
+use super::register_transfer::{Design, Traffic, byte_bits, parallel_design, unit_design};
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Line, Table, dump};
 use crate::fixed::WordFormat;
@@ -246,20 +246,32 @@ fn exponents(table: &Table) -> String {
 /// can wait, outputs are left standing for some clocks.
 fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
     let has_ready = traffic.interface.is_some();
-    let waits = traffic.interface == Some(Interface::ValidReady);
-    let kept = |line: &&str| match line.rsplit_once(" --") {
-        Some((_, "READY")) => has_ready,
-        Some((_, "WAITS")) => waits,
-        _ => true,
-    };
+    let waits = traffic.interface.is_some_and(Interface::waits);
+    let is_stream = traffic.interface == Some(Interface::AxiStream);
+    // What is at the end of a line says where it is written.
+    let conditions = [
+        (" --PLAIN", !is_stream),
+        (" --STREAM", is_stream),
+        (" --READY", has_ready && !is_stream),
+        (" --WAITS", waits),
+        (" --PLAIN-WAITS", waits && !is_stream),
+    ];
+    let kept =
+        |line: &&str| conditions.iter().all(|(mark, is_kept)| *is_kept || !line.ends_with(mark));
     let line = |line: &str| {
-        let line = line.trim_end_matches(" --READY").trim_end_matches(" --WAITS");
-        format!("{line}\n")
+        let mark = conditions.iter().find_map(|(mark, _)| line.strip_suffix(mark));
+        format!("{}\n", mark.unwrap_or(line))
     };
     let text: String = include_str!("bench.vhd").lines().filter(kept).map(line).collect();
     text.replace("ORIGIN", ORIGIN)
         .replace("INPUT_HIGH", &(checked.input().width() - 1).to_string())
         .replace("OUTPUT_HIGH", &(checked.output().width() - 1).to_string())
+        .replace("INPUT_BYTES", &(byte_bits(checked.input().width()) - 1).to_string())
+        .replace("OUTPUT_BYTES", &(byte_bits(checked.output().width()) - 1).to_string())
+        .replace(
+            "FILLED",
+            if checked.output().is_signed() { "out_data(out_data'high)" } else { "'0'" },
+        )
         .replace("LATENCY", &traffic.latency.to_string())
         .replace("PATIENCE", &traffic.patience.to_string())
         .replace("FILTER", name)

@@ -11,12 +11,11 @@ mod marks;
 mod memory;
 mod output;
 
-use super::opening::{about_program, ports};
+use super::interface::{about_program, connect};
 use super::value::{Kind, Signal};
 use super::{Design, Items, Traffic};
 use crate::datapath::Checked;
 use crate::hardware::{HardwareError, Scheduled, UnitProgram, bits_to};
-use crate::spec::Interface;
 
 /// The registers of a scheduled filter. `checked` is the datapath that the schedule is of.
 ///
@@ -37,11 +36,12 @@ pub(in crate::write) fn design(
     // A sample waits for the one before, for the memory to be cleared, for outputs to be taken.
     let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
     let interface = scheduled.resources().interface;
+    let (ports, items) = connect(items, checked, interface);
     Ok(Design {
         name: name.to_owned(),
         about: about_program(checked, &unit.about(), interface),
-        ports: ports(checked, interface),
-        items: items.0,
+        ports,
+        items,
         traffic: Traffic {
             interface: Some(interface),
             latency: scheduled.latency(),
@@ -91,7 +91,7 @@ impl<'a> Unit<'a> {
     }
 
     fn waits(&self) -> bool {
-        self.scheduled.resources().interface == Interface::ValidReady
+        self.scheduled.resources().interface.waits()
     }
 
     /// Samples on their way.
