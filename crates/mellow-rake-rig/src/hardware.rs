@@ -5,6 +5,7 @@
 use crate::program::lay_out;
 use crate::{RigError, Tool, ToolName, at, run};
 use mellow_rake::fixed::WordFormat;
+use mellow_rake::hardware::{Load, LoadMap};
 use mellow_rake::write::GeneratedFile;
 use std::fmt::Write;
 use std::path::PathBuf;
@@ -154,6 +155,40 @@ impl HardwareModel {
     /// # Errors
     /// [`RigError`] when the simulation fails, does not end, or does not report.
     pub fn run(&self, input: &[i64], expected: &[i64]) -> Result<BenchReport, RigError> {
+        self.run_with(&[], input, expected)
+    }
+
+    /// The same, with coefficients that are written before the first sample.
+    ///
+    /// # Errors
+    /// As of [`run`](HardwareModel::run).
+    pub fn run_loaded(
+        &self,
+        map: &LoadMap,
+        writes: &[Load],
+        input: &[i64],
+        expected: &[i64],
+    ) -> Result<BenchReport, RigError> {
+        let digits = |bits: u32| bits.div_ceil(4) as usize;
+        let mask = u64::MAX >> (64 - map.data_bits);
+        let line = |Load { address, data }: &Load| {
+            let (a, d) = (digits(map.address_bits), digits(map.data_bits));
+            format!("{address:0a$x} {:0d$x}\n", (*data as u64) & mask)
+        };
+        let path = self.folder.path().join("load.hex");
+        let text: String = writes.iter().map(line).collect();
+        std::fs::write(&path, text).map_err(at(&path))?;
+        let is_vhdl = self.arguments.iter().any(|argument| argument == "-r");
+        let argument = if is_vhdl { "-gload=load.hex" } else { "+load=load.hex" };
+        self.run_with(&[argument], input, expected)
+    }
+
+    fn run_with(
+        &self,
+        arguments: &[&str],
+        input: &[i64],
+        expected: &[i64],
+    ) -> Result<BenchReport, RigError> {
         let write = |name: &str, words: &[i64], format: WordFormat| {
             let path = self.folder.path().join(name);
             std::fs::write(&path, hex_lines(words, format)).map_err(at(&path))
@@ -161,7 +196,7 @@ impl HardwareModel {
         write("stimulus.hex", input, self.input)?;
         write("expected.hex", expected, self.output)?;
         let mut command = Command::new(&self.program);
-        command.current_dir(self.folder.path()).args(&self.arguments);
+        command.current_dir(self.folder.path()).args(&self.arguments).args(arguments);
         let finished = run(&mut command, b"", LIMIT)?;
         let rubbish = |found: &str, expected| RigError::Rubbish {
             program: "the test bench".to_owned(),

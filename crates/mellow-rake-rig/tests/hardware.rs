@@ -80,6 +80,79 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
     assert!(parallel > 3, "{parallel}");
 }
 
+/// Units whose coefficients can be loaded, in both languages: as they are built, and as another filter that
+/// is written to them first.
+#[test]
+fn written_hardware_is_the_filter_that_was_loaded() {
+    let mut noise = NoiseSource::new(282);
+    let symbols = Symbols::new(&Name::new("swell").unwrap());
+    let mut held = 0;
+    let structures = [
+        Structure::DirectForm1,
+        Structure::DirectForm2,
+        Structure::FirDirect,
+        Structure::FirFolded,
+        Structure::LatticeLadder,
+    ];
+    for structure in structures {
+        let mut of_structure = 0;
+        for _ in 0..40 {
+            let Some(filter) = any_filter(&mut noise, structure) else { continue };
+            let checked = &filter.checked;
+            let Ok(flow) = SignalFlow::loadable(checked) else { continue };
+            let resources = any_resources(&mut noise);
+            let Ok(scheduled) = schedule(&flow, resources) else { continue };
+            let Ok(mut files) = verilog::write_scheduled(&scheduled, checked, &symbols) else {
+                continue;
+            };
+            files.extend(vhdl::write_scheduled(&scheduled, checked, &symbols).unwrap());
+            let map = flow.load_map.as_ref().unwrap();
+            let mut datapath = checked.for_any_coefficients().unwrap().datapath().clone();
+            for table in &mut datapath.tables {
+                let format = table.format;
+                let values = table.rows.iter_mut().flatten();
+                values.for_each(|value| *value = any_word(&mut noise, format, false));
+            }
+            let other = datapath.check().unwrap();
+            let rows: Vec<_> =
+                other.datapath().tables.iter().map(|table| table.rows.clone()).collect();
+            let writes = map.writes(&rows).unwrap();
+            let (input, output) = (checked.input(), checked.output());
+            let context = || format!("{resources:?}\n{}\n{}", dump(checked), files[0].text);
+            let (first, second) = (
+                stimulus(checked, resources.channels, &mut noise),
+                stimulus(&other, resources.channels, &mut noise),
+            );
+            let models = [
+                Some(HardwareModel::icarus(&files, input, output)),
+                (of_structure == 0).then(|| HardwareModel::ghdl(&files, input, output)),
+                (held % 6 == 0).then(|| HardwareModel::verilator(&files, input, output)),
+            ];
+            for model in models.into_iter().flatten() {
+                let model = model.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+                let plain = model.run(&first.0, &first.1);
+                let loaded = model.run_loaded(map, &writes, &second.0, &second.1);
+                for (what, report) in [("plain", plain), ("loaded", loaded)] {
+                    let context = || format!("{what}, {:?}\n{}", model.compiler(), context());
+                    let report = report.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+                    assert_eq!(
+                        (report.samples, report.mismatches),
+                        (first.0.len(), 0),
+                        "{}",
+                        context()
+                    );
+                }
+            }
+            held += 1;
+            of_structure += 1;
+            if of_structure == 3 {
+                break;
+            }
+        }
+    }
+    assert!(held >= 9, "{held}");
+}
+
 /// What is built has the multipliers and memories that were told, and not many more registers.
 #[test]
 fn what_synthesizers_build_is_what_was_told() {

@@ -3,8 +3,9 @@
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
 use mellow_rake::hardware::{
-    ClockInput, ClockOutput, Estimate, FlowSimulator, HardwareError, HardwareUnit, Machine,
-    Parallel, ParallelMachine, Resources, Schedule, ScheduleError, SignalFlow, choose, schedule,
+    ClockInput, ClockOutput, Estimate, FlowSimulator, HardwareError, HardwareUnit, Load, LoadMap,
+    LoadedTable, Machine, Parallel, ParallelMachine, Resources, Schedule, ScheduleError, Scheduled,
+    SignalFlow, choose, schedule,
 };
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Spec, Structure};
@@ -28,14 +29,16 @@ struct Traffic {
 
 /// Either machine.
 enum AnyMachine<'a> {
-    Serial(Machine<'a>),
+    Serial(Box<Machine<'a>>),
     Parallel(ParallelMachine<'a>),
 }
 
 impl<'a> AnyMachine<'a> {
     fn new(unit: &'a HardwareUnit) -> Self {
         match unit {
-            HardwareUnit::Serial(scheduled) => AnyMachine::Serial(Machine::new(scheduled).unwrap()),
+            HardwareUnit::Serial(scheduled) => {
+                AnyMachine::Serial(Box::new(Machine::new(scheduled).unwrap()))
+            }
             HardwareUnit::Parallel(chain) => AnyMachine::Parallel(ParallelMachine::new(chain)),
         }
     }
@@ -66,7 +69,8 @@ fn hold(checked: &Checked, unit: &HardwareUnit, traffic: Traffic, noise: &mut No
             traffic.resets && resources.clears_memory && noise.integer(0, clocks as i64 / 4) == 0;
         let in_valid = chance(traffic.offered, noise);
         let out_ready = !resources.interface.waits() || chance(traffic.taken, noise);
-        let seen = machine.clock(ClockInput { rst, in_valid, in_data: word, out_ready });
+        let seen =
+            machine.clock(ClockInput { rst, in_valid, in_data: word, out_ready, load: None });
         if seen.out_valid && out_ready {
             given += 1;
             assert_eq!(Some(seen.out_data), expected.pop_front(), "clock {clock}\n{}", context());
@@ -337,6 +341,14 @@ fn every_bad_wish_for_hardware_says_what_would_be_accepted() {
     assert!(Spec::parse(&text("clock = \"64 fs\"")).unwrap().hardware.unwrap().clock == Some(64e3));
 }
 
+/// The flow of a program, sometimes of one whose coefficients can be loaded.
+fn any_flow(noise: &mut NoiseSource, checked: &Checked) -> SignalFlow {
+    match SignalFlow::loadable(checked) {
+        Ok(flow) if noise.integer(0, 1) == 0 => flow,
+        _ => SignalFlow::of(checked).unwrap(),
+    }
+}
+
 /// The bits of the registers that a text declares, those that only a table makes left out.
 fn declared(text: &str) -> u64 {
     let bits = |line: &str| -> Option<u64> {
@@ -364,7 +376,9 @@ fn names_hide_no_module(text: &str) {
     // Neither comments nor attributes.
     let code = |line| {
         let line: &str = str::split(line, "//").next().unwrap();
-        line.split("--").next().unwrap().rsplit("*)").next().unwrap()
+        let line = line.split("--").next().unwrap().rsplit("*)").next().unwrap();
+        // Digits of VHDL stand in quotes.
+        if line.contains(":=") { line.split('"').next().unwrap() } else { line }
     };
     for line in text.lines().filter(|line| !line.starts_with('`')).map(code) {
         let words: Vec<&str> =
@@ -391,9 +405,9 @@ fn what_is_told_before_the_build_is_what_is_written() {
     while held < 60 {
         let structure = one_of(&mut noise, &Structure::ALL);
         let Some(filter) = any_filter(&mut noise, structure) else { continue };
-        let flow = SignalFlow::of(&filter.checked).unwrap();
+        let flow = any_flow(&mut noise, &filter.checked);
         let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
-        let estimate = Estimate::of(&scheduled).unwrap();
+        let Ok(estimate) = Estimate::of(&scheduled) else { continue };
         let files = verilog::write_scheduled(&scheduled, &filter.checked, &symbols).unwrap();
         let text = &files[0].text;
         let in_vhdl = vhdl::write_scheduled(&scheduled, &filter.checked, &symbols).unwrap();
@@ -440,10 +454,12 @@ fn verilog_and_vhdl_declare_the_same() {
     while held < 40 {
         let structure = one_of(&mut noise, &Structure::ALL);
         let Some(filter) = any_filter(&mut noise, structure) else { continue };
-        let flow = SignalFlow::of(&filter.checked).unwrap();
+        let flow = any_flow(&mut noise, &filter.checked);
         let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
         let checked = &filter.checked;
-        let in_verilog = verilog::write_scheduled(&scheduled, checked, &symbols).unwrap();
+        let Ok(in_verilog) = verilog::write_scheduled(&scheduled, checked, &symbols) else {
+            continue;
+        };
         let in_vhdl = vhdl::write_scheduled(&scheduled, checked, &symbols).unwrap();
         // Name and bits, of memories those of a word.
         let mut first: BTreeMap<String, u64> = BTreeMap::new();
@@ -529,4 +545,142 @@ fn what_cannot_be_done_in_time_is_told_in_time() {
         let study = Study::of_text(&better, |_| Err(String::new())).unwrap();
         assert!(study.hardware().is_ok(), "{error}");
     }
+}
+
+/// Other integers for every table, often at an end of its format.
+fn other_rows(map: &LoadMap, noise: &mut NoiseSource) -> Vec<Vec<Vec<i64>>> {
+    let table = |table: &LoadedTable, noise: &mut NoiseSource| {
+        let row = |row: &Vec<i64>| -> Vec<i64> {
+            row.iter().map(|_| any_word(noise, table.format, false)).collect()
+        };
+        table.rows.iter().map(row).collect()
+    };
+    map.tables.iter().map(|one| table(one, noise)).collect()
+}
+
+/// The program with other integers in its tables.
+fn with_rows(any: &Checked, rows: &[Vec<Vec<i64>>]) -> Checked {
+    let mut datapath = any.datapath().clone();
+    for (table, rows) in datapath.tables.iter_mut().zip(rows) {
+        table.rows = rows.clone();
+    }
+    datapath.check().unwrap()
+}
+
+/// A unit whose coefficients can be loaded is the filter that was loaded, in every integer: what it was built
+/// for before the sets change places, the other from the first round of channels behind that on, with the
+/// words that it remembers.
+#[test]
+fn a_unit_is_the_filter_that_was_loaded() {
+    let mut noise = NoiseSource::new(431);
+    let (mut held, mut refused, mut switched) = ([0; Structure::ALL.len()], 0, 0);
+    for (number, structure) in Structure::ALL.into_iter().enumerate() {
+        for _ in 0..12 {
+            let Some(filter) = any_filter(&mut noise, structure) else { continue };
+            let flow = match SignalFlow::loadable(&filter.checked) {
+                Ok(flow) => flow,
+                Err(HardwareError::Coefficients(_)) => {
+                    refused += 1;
+                    continue;
+                }
+                Err(error) => panic!("{error}"),
+            };
+            let resources = any_resources(&mut noise);
+            // Sums of any coefficients may be wider than the unit is written for.
+            let Ok(scheduled) = schedule(&flow, resources) else { continue };
+            let Ok(machine) = Machine::new(&scheduled) else { continue };
+            let rows = other_rows(flow.load_map.as_ref().unwrap(), &mut noise);
+            switched += hold_loaded(&filter.checked, machine, &scheduled, &rows, &mut noise);
+            held[number] += 1;
+        }
+    }
+    let structures = held.iter().filter(|count| **count > 0).count();
+    assert!(structures >= 6 && refused > 10 && switched > 40, "{held:?} {refused} {switched}");
+}
+
+/// Holds a machine against the simulators of two filters; 1 if it came to the second.
+fn hold_loaded(
+    checked: &Checked,
+    mut machine: Machine<'_>,
+    scheduled: &Scheduled,
+    rows: &[Vec<Vec<i64>>],
+    noise: &mut NoiseSource,
+) -> usize {
+    let channels = scheduled.resources().channels;
+    let map = scheduled.flow().load_map.as_ref().unwrap();
+    let values: Vec<i64> = rows.iter().flatten().flatten().copied().collect();
+    let other = with_rows(&checked.for_any_coefficients().unwrap(), rows);
+    // The flow with the other integers, which goes on with the words of the first.
+    let mut flows = [scheduled.flow().clone(), scheduled.flow().clone()];
+    for product in flows[1].tasks.iter_mut().flat_map(|task| &mut task.products) {
+        if let Some(address) = product.address {
+            product.coefficient = values[address].into();
+        }
+    }
+    let mut simulators: Vec<_> = (0..channels).map(|_| Simulator::new(checked)).collect();
+    let mut first: Vec<_> = (0..channels).map(|_| FlowSimulator::new(&flows[0])).collect();
+    let mut second: Option<Vec<FlowSimulator<'_>>> = None;
+    let mut loads: Vec<Load> =
+        values.iter().enumerate().map(|(address, data)| Load { address, data: *data }).collect();
+    loads.push(Load { address: map.switch_address, data: 0 });
+    loads.reverse();
+    let mut expected = std::collections::VecDeque::new();
+    let (mut taken, mut given) = (0, 0);
+    let clocks = 60 * channels * scheduled.interval().max(8) + 2 * loads.len();
+    let begins = clocks / 3;
+    let context = |what: &str| format!("{what} {:?}\n{}", scheduled.resources(), dump(checked));
+    for clock in 0..clocks {
+        let word = any_word(noise, checked.input(), false);
+        let in_valid = noise.integer(0, 3) > 0;
+        let out_ready = !scheduled.resources().interface.waits() || noise.integer(0, 3) > 0;
+        let may_load = clock > begins && noise.integer(0, 1) == 0;
+        // Addresses that are none change nothing.
+        let nothing = Load { address: map.switch_address + 1, data: 1 };
+        let load = if may_load { loads.pop().or(Some(nothing)) } else { None };
+        let input = ClockInput { rst: false, in_valid, in_data: word, out_ready, load };
+        let seen = machine.clock(input);
+        if seen.out_valid && out_ready {
+            given += 1;
+            assert_eq!(Some(seen.out_data), expected.pop_front(), "{}", context("before a reset"));
+        }
+        if in_valid && seen.in_ready {
+            let channel = taken % channels;
+            if seen.load_pending && channel == 0 {
+                second = Some(first.iter().map(|one| one.with(&flows[1])).collect());
+            }
+            let word = match &mut second {
+                None => {
+                    let given = simulators[channel].step(word);
+                    assert_eq!(first[channel].step(word), given);
+                    given
+                }
+                Some(second) => second[channel].step(word),
+            };
+            expected.push_back(word);
+            taken += 1;
+        }
+    }
+    assert!(given > 10, "{}", context("few"));
+    let is_switched = second.is_some();
+    if !(is_switched && scheduled.resources().clears_memory) {
+        return 0;
+    }
+    // From a reset on it is the other filter, by the simulator of that.
+    machine.clock(ClockInput { rst: true, ..Default::default() });
+    let mut simulators: Vec<_> = (0..channels).map(|_| Simulator::new(&other)).collect();
+    let mut expected = std::collections::VecDeque::new();
+    let mut taken = 0;
+    for _ in 0..30 * channels * scheduled.interval().max(8) {
+        let in_data = any_word(noise, checked.input(), false);
+        let input = ClockInput { in_valid: true, in_data, out_ready: true, ..Default::default() };
+        let seen = machine.clock(input);
+        if seen.out_valid {
+            assert_eq!(Some(seen.out_data), expected.pop_front(), "{}", context("loaded"));
+        }
+        if seen.in_ready {
+            expected.push_back(simulators[taken % channels].step(in_data));
+            taken += 1;
+        }
+    }
+    1
 }

@@ -1,7 +1,7 @@
 //! From a datapath to a checked one: is it a program at all, and what is known about it?
 
 use super::bound::{Bounds, bounds};
-use super::range::{Interval, Ranges, ranges};
+use super::range::{Interval, Ranges, any_ranges, ranges};
 use super::structure::Structure;
 use super::walk::Place;
 use super::{Datapath, DatapathError, Node, Operation, Table};
@@ -121,15 +121,26 @@ impl Datapath {
     /// # Errors
     /// As of [`check`](Datapath::check).
     pub fn check_within(self, effort: Effort) -> Result<Checked, DatapathError> {
-        let facts = find_facts(&self, effort)?;
+        let facts = find_facts(&self, effort, false)?;
+        Ok(Checked { datapath: self, facts })
+    }
+
+    /// The same with facts that hold for any coefficients of the tables' formats.
+    pub(super) fn check_for_any(self, effort: Effort) -> Result<Checked, DatapathError> {
+        let facts = find_facts(&self, effort, true)?;
         Ok(Checked { datapath: self, facts })
     }
 }
 
-fn find_facts(datapath: &Datapath, effort: Effort) -> Result<Facts, DatapathError> {
+fn find_facts(
+    datapath: &Datapath,
+    effort: Effort,
+    any_coefficients: bool,
+) -> Result<Facts, DatapathError> {
     check_tables(datapath)?;
     let fractions = Structure::check(datapath)?;
-    let Ranges { nodes, sums, products, limits, .. } = ranges(datapath, &fractions);
+    let found = if any_coefficients { any_ranges } else { ranges };
+    let Ranges { nodes, sums, products, limits, .. } = found(datapath, &fractions);
 
     let mut formats = BTreeMap::new();
     let mut watched = Vec::new();
@@ -160,7 +171,10 @@ fn find_facts(datapath: &Datapath, effort: Effort) -> Result<Facts, DatapathErro
     }
     check_formats(datapath, &formats)?;
 
-    let bounds = bounds(datapath, &fractions, &watched, effort);
+    let bounds = match any_coefficients {
+        true => Err(NotProved::AnyCoefficients),
+        false => bounds(datapath, &fractions, &watched, effort),
+    };
     let open = |node: Node| {
         let inside = watched.iter().all(|(place, _)| place.node != node);
         !inside && bounds.as_ref().map_or(true, |bounds| !bounds.is_safe(node))

@@ -57,6 +57,7 @@
 //! A datapath becomes usable by [`Datapath::check`], which gives a [`Checked`]: the same
 //! program with the facts proved about it. Writers and simulators accept nothing else.
 
+mod any_coefficients;
 mod bound;
 mod build;
 mod check;
@@ -82,6 +83,7 @@ mod structure;
 mod walk;
 mod widths;
 
+pub use any_coefficients::AnyCoefficientsError;
 pub use bound::{Bounds, ErrorBound, Reach, WorstCase};
 pub(crate) use build::shaping_numbers;
 pub use build::{

@@ -61,6 +61,8 @@ pub(super) struct Ranges {
     pub(super) idle: BTreeMap<Place, u32>,
     /// Zeros at the end of the words that the rows of all lines are given.
     stored: Vec<u32>,
+    /// Whether a coefficient can be any of its format, whatever the table holds.
+    any_coefficients: bool,
     /// Words less what a rounding makes of them: the range that the rounding leaves, whatever the word is.
     residues: BTreeMap<Node, (i128, i128)>,
 }
@@ -110,8 +112,11 @@ impl Arithmetic for Ranges {
     fn zero(&self) -> Interval {
         Interval::new(0, 0)
     }
-    fn coefficient(&mut self, value: i64, _: WordFormat) -> Interval {
-        Interval::new(value.into(), value.into())
+    fn coefficient(&mut self, value: i64, format: WordFormat) -> Interval {
+        match self.any_coefficients {
+            true => Interval::of(format),
+            false => Interval::new(value.into(), value.into()),
+        }
     }
     fn product(&mut self, at: Place, left: Interval, right: Interval) -> Interval {
         let corners = [
@@ -210,7 +215,12 @@ fn rounded(word: Interval, shift: i32, rounding: Rounding) -> Interval {
 
 /// The ranges of all nodes when the input and every remembered word take any value of their formats.
 pub(super) fn ranges(datapath: &Datapath, fractions: &[i32]) -> Ranges {
-    read(datapath, fractions, &unknown(datapath))
+    read(datapath, fractions, &unknown(datapath), false)
+}
+
+/// The same when every coefficient, too, takes any value of its format.
+pub(super) fn any_ranges(datapath: &Datapath, fractions: &[i32]) -> Ranges {
+    read(datapath, fractions, &unknown(datapath), true)
 }
 
 /// From which states a program is looked at.
@@ -241,7 +251,7 @@ pub(super) fn idle_bits(datapath: &Datapath, fractions: &[i32], start: Start) ->
     let mut zeros: Vec<Vec<u32>> =
         datapath.lines.iter().map(|line| vec![u32::MAX; line.rows]).collect();
     loop {
-        let found = read(datapath, fractions, &zeros);
+        let found = read(datapath, fractions, &zeros, false);
         let mut is_stable = true;
         for (row, stored) in zeros.iter_mut().flatten().zip(found.stored) {
             is_stable &= stored >= *row;
@@ -259,8 +269,14 @@ fn unknown(datapath: &Datapath) -> Vec<Vec<u32>> {
 }
 
 /// One step from any state whose rows have so many zeros at the ends of their words.
-fn read(datapath: &Datapath, fractions: &[i32], zeros: &[Vec<u32>]) -> Ranges {
-    let reading = Ranges { residues: residues(datapath, fractions), ..Ranges::default() };
+fn read(
+    datapath: &Datapath,
+    fractions: &[i32],
+    zeros: &[Vec<u32>],
+    any_coefficients: bool,
+) -> Ranges {
+    let residues = residues(datapath, fractions);
+    let reading = Ranges { residues, any_coefficients, ..Ranges::default() };
     let mut machine = Machine::new(datapath, fractions, reading);
     let of_row = datapath.lines.iter().zip(zeros).flat_map(|(line, rows)| {
         rows.iter().flat_map(|zeros| std::iter::repeat_n(*zeros, line.depth))

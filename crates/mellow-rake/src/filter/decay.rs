@@ -50,6 +50,9 @@ pub enum NotProved {
     /// The rounding errors of f64 are too large for this system.
     #[error("the linear model is too badly conditioned for a bound in double precision")]
     Conditioning,
+    /// Nothing is known of the coefficients but their format.
+    #[error("the coefficients are not known, only their format")]
+    AnyCoefficients,
 }
 
 /// The proof that a system forgets.

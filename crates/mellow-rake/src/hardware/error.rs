@@ -1,7 +1,9 @@
 //! What can be wrong with a wish for hardware, or with a schedule.
 
+use crate::datapath::AnyCoefficientsError;
+
 /// Why there is no schedule for a datapath.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
 pub enum HardwareError {
     /// A program that changes the rate, or has several ports.
@@ -68,6 +70,20 @@ pub enum HardwareError {
         /// What would do.
         remedy: String,
     },
+    /// Coefficients that cannot be loaded, since what is built holds for those that were designed only.
+    #[error("loadable coefficients: {0}")]
+    Coefficients(AnyCoefficientsError),
+    /// Coefficients that cannot be loaded, since each has a multiplier made for it.
+    #[error(
+        "loadable coefficients: taps in parallel have multipliers made for their taps; a serial unit has a \
+         memory of coefficients"
+    )]
+    Parallel,
+    /// An accumulator that is stated, which other coefficients may need wider.
+    #[error(
+        "loadable coefficients: accumulators are as wide as any coefficients need, so that none can be stated"
+    )]
+    Accumulator,
     /// Sums or words that are wider than the unit is written for.
     #[error("a sum or product needs {needed} bits; the unit has at most {most}")]
     Width {
@@ -92,7 +108,13 @@ impl HardwareError {
                 "hardware.channels"
             }
             HardwareError::Range { .. } => "hardware.multiplier_stages",
-            HardwareError::Width { .. } => "fixed.accumulator",
+            HardwareError::Width { .. } | HardwareError::Accumulator => "fixed.accumulator",
+            HardwareError::Coefficients(AnyCoefficientsError::Forbid { .. }) => "fixed.overflow",
+            HardwareError::Coefficients(AnyCoefficientsError::Exponents { .. }) => {
+                "fixed.coefficients"
+            }
+            HardwareError::Coefficients(_) => "hardware.coefficients",
+            HardwareError::Parallel => "hardware.architecture",
             HardwareError::Firing { .. } | HardwareError::Products { .. } => "hardware",
         }
     }

@@ -1,7 +1,7 @@
 //! What a scheduled unit is made of, told before it is built.
 
 use super::program::bits_to;
-use super::{HardwareError, Parallel, Scheduled, UnitProgram};
+use super::{CoefficientWords, HardwareError, Parallel, Scheduled, UnitProgram};
 use std::collections::BTreeMap;
 
 /// Something that is built so many times at a width.
@@ -66,7 +66,13 @@ impl Estimate {
         let (memory, coefficient) = (program.memory_bits, program.coefficient_bits);
         let memories = vec![
             part("words, a copy for each that is read in a clock", copies * words, memory),
-            part("coefficients", lanes << steps, coefficient),
+            match &program.coefficients {
+                None => part("coefficients", lanes << steps, coefficient),
+                Some(words) => {
+                    let places = lanes << (words.place_bits() + 1);
+                    part("two sets of coefficients", places, coefficient)
+                }
+            },
         ];
         let operand = match has_pairs {
             true => program.operand_bits.max(program.wide_bits.unwrap_or(0)),
@@ -83,11 +89,14 @@ impl Estimate {
             part("counters", 1, steps + slots),
         ];
         adders.retain(|part| part.count > 0);
+        let loads = program.coefficients.as_ref().map(CoefficientWords::place_bits);
         let front = resources.multiplier_stages - 1;
         let product = program.operand_bits.min(operand) + coefficient;
         let mut registers = vec![
             part("input", 1, scheduled.flow().input.width()),
-            part("steps and head", 1, 2 * steps + slots),
+            // Of the step a copy goes to the memory of coefficients, unless places in it do.
+            part("steps and head", 1, if loads.is_some() { steps } else { 2 * steps } + slots),
+            part("places of coefficients", loads.map_or(0, |_| lanes), loads.unwrap_or(0)),
             part("addresses of words", copies, slots),
             part("addresses of results", if stores { schedule.depth() } else { 0 }, slots),
             part("words", copies, memory),

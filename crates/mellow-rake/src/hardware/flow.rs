@@ -1,7 +1,7 @@
 //! The signal flow of a datapath: its loops unrolled, each signal named once, each sum a task.
 
-use super::HardwareError;
 use super::unroll::unroll;
+use super::{HardwareError, LoadMap};
 use crate::datapath::{Checked, Node, Sign};
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use std::collections::BTreeMap;
@@ -53,6 +53,9 @@ pub struct FlowProduct {
     pub alignment: Alignment,
     /// Whether it is a word that meets no coefficient.
     pub is_word: bool,
+    /// The address of the coefficient, where it can be loaded; the sign of the product is then in the
+    /// alignment, and `coefficient` what is there at power-up.
+    pub address: Option<usize>,
 }
 
 impl fmt::Display for FlowProduct {
@@ -163,6 +166,8 @@ pub struct SignalFlow {
     pub tasks: Vec<Task>,
     /// The word that is given.
     pub output: FlowWord,
+    /// Where coefficients are written, where they can be loaded.
+    pub load_map: Option<LoadMap>,
 }
 
 impl SignalFlow {
@@ -181,9 +186,32 @@ impl SignalFlow {
         if products > Self::MOST_PRODUCTS {
             return Err(HardwareError::Products { found: products, most: Self::MOST_PRODUCTS });
         }
-        let mut flow = unroll(checked);
+        let mut flow = unroll(checked, None);
         flow.absorb_shifts();
         Ok(flow)
+    }
+
+    /// The flow of a datapath whose coefficients can be loaded: nothing in it follows from what they are.
+    /// None is left out as zero, and none is shared with another of the same size.
+    ///
+    /// ```
+    /// use mellow_rake::hardware::SignalFlow;
+    /// use mellow_rake::Wish;
+    /// use mellow_rake::spec::{Fixed, Structure};
+    /// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
+    /// let study = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(4).words(words).study()?;
+    /// let flow = SignalFlow::loadable(&study.integers()?.checked)?;
+    /// assert_eq!(flow.load_map.unwrap().words(), 10);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As of [`SignalFlow::of`], and [`HardwareError::Coefficients`] where the program holds for its own
+    /// coefficients only.
+    pub fn loadable(checked: &Checked) -> Result<Self, HardwareError> {
+        Self::of(checked)?;
+        let any = checked.for_any_coefficients().map_err(HardwareError::Coefficients)?;
+        Ok(unroll(&any, Some(LoadMap::of(any.datapath()))))
     }
 
     /// The most products and sums for each firing that a flow is made of.
@@ -246,7 +274,8 @@ impl SignalFlow {
             let mut folded: Vec<Option<FlowProduct>> = Vec::new();
             for product in &task.products {
                 let is_exact = product.alignment.dropped == 0 && !product.alignment.subtracted;
-                if product.second.is_some() || !is_exact || product.is_word {
+                let is_alone = product.is_word || product.address.is_some();
+                if product.second.is_some() || !is_exact || is_alone {
                     folded.push(Some(*product));
                     continue;
                 }
@@ -278,8 +307,7 @@ impl SignalFlow {
             let apart = |product: &FlowProduct| match product.second {
                 Some((sign, word)) if product.alignment.dropped == 0 => {
                     let first = FlowProduct { second: None, ..*product };
-                    let coefficient = signed(sign, product.coefficient);
-                    vec![first, FlowProduct { coefficient, first: word, ..first }]
+                    vec![first, FlowProduct { first: word, ..first.signed(sign) }]
                 }
                 _ => vec![*product],
             };
@@ -335,6 +363,11 @@ impl<'a> FlowSimulator<'a> {
         FlowSimulator { flow, words }
     }
 
+    /// Another flow of the same signals, with the words that this one remembers.
+    pub fn with<'b>(&self, flow: &'b SignalFlow) -> FlowSimulator<'b> {
+        FlowSimulator { flow, words: self.words.clone() }
+    }
+
     /// One firing.
     pub fn step(&mut self, input: i64) -> i64 {
         for words in &mut self.words {
@@ -380,7 +413,25 @@ impl FlowProduct {
     /// A word, added as it is.
     pub(super) fn word(word: FlowWord) -> Self {
         let alignment = Alignment::by(0);
-        FlowProduct { coefficient: 1, first: word, second: None, alignment, is_word: true }
+        FlowProduct {
+            coefficient: 1,
+            first: word,
+            second: None,
+            alignment,
+            is_word: true,
+            address: None,
+        }
+    }
+
+    /// The same, or its opposite; a coefficient that can be loaded has no sign of ours.
+    pub(super) fn signed(self, sign: Sign) -> Self {
+        let mut product = self;
+        match (self.address, sign) {
+            (_, Sign::Plus) => {}
+            (None, Sign::Minus) => product.coefficient = -self.coefficient,
+            (Some(_), Sign::Minus) => product.alignment.subtracted = !self.alignment.subtracted,
+        }
+        product
     }
 }
 

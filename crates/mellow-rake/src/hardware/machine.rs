@@ -1,6 +1,6 @@
 //! The unit as registers, stepped clock by clock: what the written hardware does.
 
-use super::program::{Instruction, UnitProgram};
+use super::program::{Instruction, Lane, UnitProgram};
 use super::{HardwareError, Scheduled};
 use crate::datapath::Sign;
 use std::collections::VecDeque;
@@ -16,6 +16,17 @@ pub struct ClockInput {
     pub in_data: i64,
     /// Whether a sample would be taken.
     pub out_ready: bool,
+    /// What is written to the coefficients, where they can be loaded.
+    pub load: Option<Load>,
+}
+
+/// A write to a unit whose coefficients can be loaded: see [`LoadMap`](super::LoadMap).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Load {
+    /// The address.
+    pub address: usize,
+    /// The word, an integer of the tables' format.
+    pub data: i64,
 }
 
 /// What stands on the output ports in a clock.
@@ -27,6 +38,8 @@ pub struct ClockOutput {
     pub out_valid: bool,
     /// The sample.
     pub out_data: i64,
+    /// Whether the sets of coefficients will change places before the next sample.
+    pub load_pending: bool,
 }
 
 /// What is on its way through the unit: the step that was issued, for whom.
@@ -35,8 +48,10 @@ struct Flight {
     step: usize,
     head: usize,
     channel: usize,
-    /// For each multiplier its operand, from the clock after the memory was read.
-    operands: Vec<i128>,
+    /// The set of coefficients.
+    set: usize,
+    /// For each multiplier its operand and its coefficient, from the clock after the memories were read.
+    operands: Vec<(i128, i128)>,
 }
 
 /// The unit of a schedule, clock by clock.
@@ -79,6 +94,11 @@ pub struct Machine<'a> {
     output: VecDeque<i128>,
     /// Samples that were taken and not yet given.
     owed: usize,
+    /// Two sets of coefficients where they can be loaded, which of them is used, and whether they will change
+    /// places.
+    sets: [Vec<i128>; 2],
+    active: usize,
+    is_pending: bool,
 }
 
 impl<'a> Machine<'a> {
@@ -89,8 +109,12 @@ impl<'a> Machine<'a> {
     pub fn new(scheduled: &'a Scheduled) -> Result<Self, HardwareError> {
         let program = UnitProgram::of(scheduled)?;
         let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
+        let set = program.coefficients.as_ref().map_or(Vec::new(), |one| one.words.clone());
         Ok(Machine {
             scheduled,
+            sets: [set.clone(), set],
+            active: 0,
+            is_pending: false,
             program,
             memory: vec![0; words],
             clearing: None,
@@ -129,16 +153,47 @@ impl<'a> Machine<'a> {
             in_ready,
             out_valid: !self.output.is_empty(),
             out_data: self.output.front().map_or(0, |word| *word as i64),
+            load_pending: self.is_pending,
         };
+        // Read before it is written.
+        let used = self.flights[0].as_ref().map(|flight| self.coefficients(flight));
+        let (takes, set) = (in_ready && input.in_valid, self.active);
+        self.load(input, takes && self.channel + 1 == self.scheduled.resources().channels);
         if input.rst {
             self.reset();
         } else if let Some(place) = self.clearing {
             self.memory[place] = 0;
             self.clearing = (place > 0).then(|| place - 1);
         } else {
-            self.edge(input, in_ready && input.in_valid);
+            self.edge(input, takes, (set, used));
         }
         seen
+    }
+
+    /// What a write does, and whether the sets change places: with a sample that is the first of a round.
+    fn load(&mut self, input: ClockInput, takes_first: bool) {
+        let Some(words) = &self.program.coefficients else { return };
+        if let Some(Load { address, data }) = input.load
+            && address < words.loadable
+        {
+            self.sets[1 - self.active][address] = data.into();
+        }
+        let changes = takes_first && self.is_pending && !input.rst;
+        if changes {
+            self.active = 1 - self.active;
+        }
+        let asks = input.load.is_some_and(|load| load.address == words.loadable);
+        self.is_pending = !input.rst && (asks || (self.is_pending && !changes));
+    }
+
+    /// The coefficients of a clock.
+    fn coefficients(&self, flight: &Flight) -> Vec<i128> {
+        let instruction = self.instruction(flight.step).expect("only these are issued");
+        let one = |lane: &Lane| match &self.program.coefficients {
+            Some(_) => self.sets[flight.set][lane.place],
+            None => lane.coefficient,
+        };
+        instruction.lanes.iter().map(one).collect()
     }
 
     fn reset(&mut self) {
@@ -158,7 +213,7 @@ impl<'a> Machine<'a> {
         channel * words + (slot + head) % words
     }
 
-    fn edge(&mut self, input: ClockInput, takes: bool) {
+    fn edge(&mut self, input: ClockInput, takes: bool, (set, used): (usize, Option<Vec<i128>>)) {
         let depth = self.flights.len();
         let words = self.scheduled.memory_words();
         // What is read is read before anything is written.
@@ -183,8 +238,10 @@ impl<'a> Machine<'a> {
             let place = self.place(0, self.head, self.channel);
             self.memory[place] = self.sample;
         }
-        if let (Some(flight), Some(operands)) = (self.flights[0].as_mut(), operands) {
-            flight.operands = operands;
+        if let (Some(flight), Some(operands), Some(used)) =
+            (self.flights[0].as_mut(), operands, used)
+        {
+            flight.operands = operands.into_iter().zip(used).collect();
         }
         self.sum = sum.unwrap_or(self.sum);
         self.result = result.unwrap_or(self.result);
@@ -193,6 +250,7 @@ impl<'a> Machine<'a> {
             step,
             head: self.head,
             channel: self.channel,
+            set,
             operands: Vec::new(),
         });
         self.flights.rotate_right(1);
@@ -226,8 +284,10 @@ impl<'a> Machine<'a> {
     fn sum(&self, flight: &Flight) -> Option<i128> {
         let instruction = self.instruction(flight.step)?;
         let begin = self.program.endings[instruction.ending].preload;
-        let products = instruction.lanes.iter().zip(&flight.operands).map(|(lane, operand)| {
-            self.program.alignments[lane.alignment].of(lane.coefficient * operand)
+        let products = instruction.lanes.iter().zip(&flight.operands).map(|(lane, (word, by))| {
+            // A word that goes by the multiplier keeps its own sign.
+            let by = if lane.is_wide { lane.coefficient } else { *by };
+            self.program.alignments[lane.alignment].of(by * word)
         });
         let sum = if instruction.begins { begin } else { self.sum } + products.sum::<i128>();
         let free = 128 - self.program.sum_bits;

@@ -45,6 +45,9 @@ impl Parallel {
     /// # Errors
     /// [`HardwareError::Recursion`] for a flow that is not one sum of products with the input.
     pub fn of(flow: &SignalFlow, resources: Resources) -> Result<Self, HardwareError> {
+        if flow.load_map.is_some() {
+            return Err(HardwareError::Parallel);
+        }
         resources.check()?;
         let mut flow = flow.clone();
         flow.unfold();
@@ -176,6 +179,7 @@ impl<'a> ParallelMachine<'a> {
             in_ready: advances,
             out_valid: self.output.is_some(),
             out_data: self.output.unwrap_or(0) as i64,
+            load_pending: false,
         };
         if input.rst {
             *self = ParallelMachine::new(self.chain);

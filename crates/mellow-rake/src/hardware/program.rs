@@ -17,6 +17,45 @@ pub struct Lane {
     pub alignment: usize,
     /// Whether the word goes by the multiplier, which it is too wide for.
     pub is_wide: bool,
+    /// Where coefficients can be loaded, the place of this one among [`UnitProgram::coefficients`].
+    pub place: usize,
+    /// Whether it is one that can be loaded.
+    pub is_loaded: bool,
+}
+
+impl Lane {
+    /// Whether there is something to do.
+    pub fn is_used(&self) -> bool {
+        self.coefficient != 0 || self.is_loaded
+    }
+}
+
+/// A memory of coefficients that can be loaded.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CoefficientWords {
+    /// What it holds at power-up: the coefficients, then the constants that are none.
+    pub words: Vec<i128>,
+    /// How many can be loaded.
+    pub loadable: usize,
+}
+
+impl CoefficientWords {
+    /// The place of a constant, behind the coefficients.
+    fn constant(&mut self, value: i128) -> usize {
+        let constants = &self.words[self.loadable..];
+        match constants.iter().position(|one| *one == value) {
+            Some(place) => self.loadable + place,
+            None => {
+                self.words.push(value);
+                self.words.len() - 1
+            }
+        }
+    }
+
+    /// Bits of a place.
+    pub fn place_bits(&self) -> u32 {
+        bits_to(self.words.len() - 1)
+    }
 }
 
 /// What the unit does in a clock.
@@ -69,6 +108,8 @@ pub struct UnitProgram {
     pub result_bits: u32,
     /// Bits of a word of the memory: the widest that is remembered, with its sign.
     pub memory_bits: u32,
+    /// The coefficients, where they can be loaded.
+    pub coefficients: Option<CoefficientWords>,
 }
 
 /// Bits of the two's complement that holds a range.
@@ -100,7 +141,16 @@ impl UnitProgram {
         let operand_bits = multiplied.unwrap_or(words);
         let is_wide = |product: &FlowProduct| width(product) > operand_bits;
         let wide_bits = products().filter(|product| is_wide(product)).map(width).max();
-        let coefficient = |product: &FlowProduct| signed_bits((product.coefficient, 0));
+        let map = flow.load_map.as_ref();
+        let loaded_bits = map.map_or(0, |map| map.data_bits + u32::from(!map.is_signed()));
+        let coefficient = |product: &FlowProduct| match product.address {
+            Some(_) => loaded_bits,
+            None => signed_bits((product.coefficient, 0)),
+        };
+        let mut coefficients = map.map(|map| {
+            let words: Vec<i128> = map.values().map(i128::from).collect();
+            CoefficientWords { loadable: words.len(), words }
+        });
         let coefficient_bits =
             products().filter(|product| !is_wide(product)).map(coefficient).max().unwrap_or(1);
 
@@ -118,7 +168,16 @@ impl UnitProgram {
             ending_of.push(index);
         }
         let mut instructions = vec![None; scheduled.interval()];
-        let nothing = Lane { coefficient: 0, first: 0, second: None, alignment: 0, is_wide: false };
+        let nothing = Lane {
+            coefficient: 0,
+            first: 0,
+            second: None,
+            alignment: 0,
+            is_wide: false,
+            // A multiplier with nothing to do gives zero.
+            place: coefficients.as_mut().map_or(0, |words| words.constant(0)),
+            is_loaded: false,
+        };
         for Issue { clock, multiplier, task, product } in &scheduled.schedule().issues {
             let product = flow.tasks[*task].products[*product];
             let at = |word: FlowWord| {
@@ -135,6 +194,12 @@ impl UnitProgram {
                 second: product.second.map(|(sign, word)| (sign, at(word))),
                 alignment,
                 is_wide: is_wide(&product),
+                place: match (product.address, &mut coefficients) {
+                    (Some(address), _) => address,
+                    (None, Some(words)) => words.constant(product.coefficient),
+                    (None, None) => 0,
+                },
+                is_loaded: product.address.is_some(),
             };
             let (begin, end) = scheduled.span(*task);
             let ends = *clock == end;
@@ -171,6 +236,7 @@ impl UnitProgram {
             sum_bits,
             result_bits: signals.skip(1).map(bits_of).max().unwrap_or(1),
             memory_bits: remembered.map(bits_of).max().unwrap_or(1),
+            coefficients,
         })
     }
 }

@@ -1,7 +1,8 @@
 //! A schedule as data that is complete: with it and the datapath anyone can build the unit again.
 
 use super::{
-    Estimate, FlowWord, HardwareChoice, HardwareError, HardwareUnit, Issue, Scheduled, Task,
+    Estimate, FlowWord, HardwareChoice, HardwareError, HardwareUnit, Issue, LoadMap, Scheduled,
+    Task,
 };
 use crate::datapath::Sign;
 use crate::spec::{Architecture, Interface};
@@ -30,8 +31,12 @@ pub struct IssueRecord {
     pub multiplier: usize,
     /// The task.
     pub task: usize,
-    /// The coefficient as an integer, with its sign.
+    /// The coefficient as an integer, with its sign; of one that can be loaded what is there at power-up.
     pub coefficient: i64,
+    /// The address of the coefficient, where it can be loaded.
+    pub address: Option<usize>,
+    /// Whether the product is subtracted, once it has been brought to the sum's fraction.
+    pub subtracted: bool,
     /// The word that it multiplies, or the two words that are added first.
     pub words: Vec<WordRecord>,
     /// Bits of the product that are dropped, and zeros that are appended then.
@@ -80,6 +85,8 @@ pub struct HardwareRecord {
     pub tasks: Vec<TaskRecord>,
     /// Each product with its clock, where multipliers are shared.
     pub schedule: Vec<IssueRecord>,
+    /// Where coefficients are written, where they can be loaded.
+    pub load_map: Option<LoadMap>,
 }
 
 impl HardwareRecord {
@@ -113,6 +120,7 @@ impl HardwareRecord {
             words,
             tasks,
             schedule,
+            load_map: choice.unit.flow().load_map.clone(),
         })
     }
 }
@@ -141,6 +149,8 @@ fn issues(scheduled: &Scheduled) -> Vec<IssueRecord> {
             multiplier: issue.multiplier,
             task: issue.task,
             coefficient: product.coefficient as i64,
+            address: product.address,
+            subtracted: product.alignment.subtracted,
             words: [Some((Sign::Plus, product.first)), product.second]
                 .into_iter()
                 .flatten()

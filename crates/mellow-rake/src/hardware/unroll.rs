@@ -1,6 +1,7 @@
 //! From a datapath to its flow: loops unrolled, lines in the place of signals, roundings and limits behind
 //! the sums that they end.
 
+use super::LoadMap;
 use super::flow::{Alignment, FlowProduct, FlowWord, INPUT, SignalFlow, Step, Task, signed};
 use crate::datapath::{
     Block, Checked, Fold, LineIndex, Node, Operation, RoundedProducts, Row, Sign, TableIndex, Term,
@@ -9,8 +10,10 @@ use crate::fixed::{Overflow, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// The flow of a datapath that takes a word and gives one.
-pub(super) fn unroll(checked: &Checked) -> SignalFlow {
-    let mut unroller = Unroller::new(checked);
+///
+/// With a map of coefficients each product has the address of its own, and none is left out as zero.
+pub(super) fn unroll(checked: &Checked, load_map: Option<LoadMap>) -> SignalFlow {
+    let mut unroller = Unroller::new(checked, load_map);
     unroller.block(&checked.datapath().body, None, 0);
     unroller.finish()
 }
@@ -25,6 +28,7 @@ struct Value {
 
 struct Unroller<'a> {
     checked: &'a Checked,
+    load_map: Option<LoadMap>,
     /// How often the word of each node is used, within one pass.
     uses: Vec<usize>,
     values: Vec<Option<Value>>,
@@ -41,7 +45,7 @@ struct Unroller<'a> {
 const AWAITED: usize = usize::MAX / 2;
 
 impl<'a> Unroller<'a> {
-    fn new(checked: &'a Checked) -> Self {
+    fn new(checked: &'a Checked, load_map: Option<LoadMap>) -> Self {
         let datapath = checked.datapath();
         let mut uses = vec![0; datapath.nodes()];
         let mut count = |operations: &[(Node, Operation)], is_loop: bool| {
@@ -59,6 +63,7 @@ impl<'a> Unroller<'a> {
         }
         Unroller {
             checked,
+            load_map,
             values: vec![None; uses.len()],
             uses,
             tasks: Vec::new(),
@@ -79,10 +84,9 @@ impl<'a> Unroller<'a> {
                     let first = self.value(*word).word;
                     let product = FlowProduct {
                         coefficient,
-                        first,
-                        second: None,
-                        alignment: Alignment::by(0),
                         is_word: false,
+                        address: self.address(*table, row.at(pass), *column),
+                        ..FlowProduct::word(first)
                     };
                     self.task(*node, pass, vec![product], Vec::new())
                 }
@@ -142,6 +146,15 @@ impl<'a> Unroller<'a> {
 
     fn coefficient(&self, table: TableIndex, row: usize, column: usize) -> i128 {
         self.checked.datapath().tables[table.0].coefficient(row, column).into()
+    }
+
+    fn address(&self, table: TableIndex, row: usize, column: usize) -> Option<usize> {
+        self.load_map.as_ref().map(|map| map.address(table.0, row, column))
+    }
+
+    /// A product with the sign that its term has in the sum, at the address of its coefficient.
+    fn placed(product: FlowProduct, sign: Sign, address: Option<usize>) -> FlowProduct {
+        FlowProduct { address, ..product }.signed(sign)
     }
 
     /// The word of a line: the signal that the row is given, so many firings ago.
@@ -215,11 +228,20 @@ impl<'a> Unroller<'a> {
                         + datapath.lines[line.0].format.fraction();
                     for k in 0..*count {
                         let value = self.coefficient(*table, table_row.at(pass), column + k);
-                        if value == 0 {
+                        let address = self.address(*table, table_row.at(pass), column + k);
+                        if value == 0 && address.is_none() {
                             continue;
                         }
                         let first = self.tap(*line, line_row.at(pass), age + k);
-                        products.push(aligned((*sign, value), first, None, *how, (own, fraction)));
+                        let fractions = (own, fraction);
+                        products.push(match address {
+                            None => aligned((*sign, value), first, None, *how, fractions),
+                            Some(_) => {
+                                let plain = (Sign::Plus, value);
+                                let product = aligned(plain, first, None, *how, fractions);
+                                Self::placed(product, *sign, address)
+                            }
+                        });
                     }
                 }
                 Term::Folded(fold) => self.folded(fold, pass, fraction, &mut products),
@@ -241,7 +263,8 @@ impl<'a> Unroller<'a> {
         let row = |row: Row| row.at(pass);
         for k in 0..fold.count {
             let value = self.coefficient(fold.table, row(fold.table_row), fold.column + k);
-            if value == 0 {
+            let address = self.address(fold.table, row(fold.table_row), fold.column + k);
+            if value == 0 && address.is_none() {
                 continue;
             }
             let mut tap = |age| self.tap(fold.line, row(fold.line_row), age);
@@ -249,7 +272,8 @@ impl<'a> Unroller<'a> {
                 (tap(fold.age + fold.stride * k), tap(fold.mirror - fold.stride * k));
             let second = Some((fold.second, second));
             let value = (Sign::Plus, value);
-            products.push(aligned(value, first, second, fold.products, (own, fraction)));
+            let product = aligned(value, first, second, fold.products, (own, fraction));
+            products.push(FlowProduct { address, ..product });
         }
     }
 
@@ -260,8 +284,7 @@ impl<'a> Unroller<'a> {
             && let ([product], []) = (&products[..], &ending[..])
             && product.alignment == Alignment::by(0)
         {
-            let coefficient = signed(sign, product.coefficient);
-            let product = FlowProduct { coefficient, alignment: Alignment::by(shift), ..*product };
+            let product = FlowProduct { alignment: Alignment::by(shift), ..*product }.signed(sign);
             self.tasks[open] = None;
             return product;
         }
@@ -302,8 +325,7 @@ impl<'a> Unroller<'a> {
                     FlowProduct { first, second: Some((sign, word)), ..*product }
                 }
                 (None, Some((sign, Some(word)))) => {
-                    let coefficient = signed(sign, product.coefficient);
-                    FlowProduct { coefficient, first: word, second: None, ..*product }
+                    FlowProduct { first: word, second: None, ..product.signed(sign) }
                 }
                 (None, _) => {
                     FlowProduct { coefficient: 0, second: None, ..FlowProduct::word(INPUT) }
@@ -312,7 +334,8 @@ impl<'a> Unroller<'a> {
         }
         let output = resolve(self.output);
         let input = self.checked.input();
-        let mut flow = SignalFlow { input, tasks, output: output.unwrap_or(INPUT) };
+        let (output_word, load_map) = (output.unwrap_or(INPUT), self.load_map.take());
+        let mut flow = SignalFlow { input, tasks, output: output_word, load_map };
         if output.is_none() || flow.output.signal == 0 || flow.output.age > 0 {
             // What goes out as it came in, or later, goes through the unit as well.
             let format = flow.format(flow.output.signal);
@@ -348,5 +371,5 @@ fn aligned(
         }
         _ => (signed(sign, coefficient), Alignment::by((fraction - own) as u32)),
     };
-    FlowProduct { coefficient, first, second, alignment, is_word: false }
+    FlowProduct { coefficient, first, second, alignment, is_word: false, address: None }
 }

@@ -95,6 +95,8 @@ pub struct Hardware {
     pub clears_memory: bool,
     /// From how many bits on a memory becomes block RAM.
     pub block_ram_bits: u64,
+    /// Whether coefficients can be written while the filter runs.
+    pub loads_coefficients: bool,
 }
 
 impl Default for Hardware {
@@ -110,6 +112,7 @@ impl Default for Hardware {
             interface: Interface::Valid,
             clears_memory: true,
             block_ram_bits: 256,
+            loads_coefficients: false,
         }
     }
 }

@@ -6,7 +6,7 @@ use super::read::Keys;
 use super::{Fixed, SpecError};
 use crate::units::{Frequency, SampleRate};
 
-const KNOWN: [&str; 9] = [
+const KNOWN: [&str; 10] = [
     "clock",
     "architecture",
     "multipliers",
@@ -16,6 +16,7 @@ const KNOWN: [&str; 9] = [
     "interface",
     "memory_reset",
     "block_ram_bits",
+    "coefficients",
 ];
 
 /// What hardware of the filter on `fixed` words is to be like; without words there is none.
@@ -65,6 +66,10 @@ pub(super) fn hardware(
     }
     if let Some(found) = keys.find("block_ram_bits") {
         hardware.block_ram_bits = found.integer(1..1 << 32)? as u64;
+    }
+    if let Some(found) = keys.find("coefficients") {
+        let choices = [("constant", false), ("loadable", true)];
+        hardware.loads_coefficients = found.choice(&choices)?;
     }
     Ok(Some(hardware))
 }

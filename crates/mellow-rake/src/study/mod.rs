@@ -56,7 +56,7 @@ pub use test_project::TestWish;
 use crate::design::{Design, design};
 use crate::filter::Form;
 use crate::float::{FloatBound, FloatFilter};
-use crate::hardware::{HardwareChoice, HardwareUnit, SignalFlow, choose};
+use crate::hardware::{HardwareChoice, HardwareError, HardwareUnit, SignalFlow, choose};
 use crate::implementation::{Goal, Implementation, advice, implement_toward};
 use crate::quality::{QualityRow, Report, meets_spec};
 #[cfg(feature = "spec-file")]
@@ -209,8 +209,13 @@ impl Study {
         let make = || {
             let Some(wish) = self.spec.hardware else { return Ok(None) };
             let checked = &self.integers()?.checked;
-            let chosen = SignalFlow::of(checked)
-                .and_then(|flow| choose(&flow, &wish, self.spec.sample_rate));
+            let is_stated = self.spec.fixed.is_some_and(|fixed| fixed.accumulator.is_some());
+            let flow = match wish.loads_coefficients {
+                false => SignalFlow::of(checked),
+                true if is_stated => Err(HardwareError::Accumulator),
+                true => SignalFlow::loadable(checked),
+            };
+            let chosen = flow.and_then(|flow| choose(&flow, &wish, self.spec.sample_rate));
             chosen.map(Some).map_err(|error| {
                 let place = place(self.text.as_deref(), &[error.key().to_owned()]);
                 StudyError::Hardware { place, error }
@@ -223,7 +228,9 @@ impl Study {
     /// programs, which have none, and where nothing can be written.
     pub fn latency_clocks(&self, language: Language) -> Option<u32> {
         match (language, self.hardware()) {
-            (Language::Verilog, Ok(Some(chosen))) => u32::try_from(chosen.unit.latency()).ok(),
+            (Language::Verilog | Language::Vhdl, Ok(Some(chosen))) => {
+                u32::try_from(chosen.unit.latency()).ok()
+            }
             _ => language.latency_clocks(),
         }
     }
@@ -299,6 +306,10 @@ impl Study {
         if let (Some(hertz), Some(language)) = (clock, beside) {
             let port = self.spec.hardware.map_or("clk", |hardware| hardware.interface.clock_port());
             files.push(write::clock_constraint(hertz, port, language, &symbols));
+        }
+        let map = hardware.and_then(|chosen| chosen.unit.flow().load_map.as_ref());
+        if let (Some(map), Some(_)) = (map, beside) {
+            files.push(write::c::write_load_map(map, &symbols));
         }
         Ok(files)
     }

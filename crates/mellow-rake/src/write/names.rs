@@ -40,7 +40,8 @@ const HEADER_RESERVED: &str = "aiocb aiocb64 aioinit cmsghdr dirent dirent64 dra
     stdnoreturn uchar";
 
 /// Ports and memories of a module, which must not hide it.
-const OWN: &str = "clk rst in_valid in_ready in_data out_valid out_ready out_data aclk aresetn in_tvalid in_tready in_tdata out_tvalid \
+const OWN: &str = "clk rst in_valid in_ready in_data out_valid out_ready out_data aclk aresetn \
+    in_tvalid in_tready in_tdata out_tvalid \
     out_tready out_tdata x y e w g s s1 s2 r1 r2 \
     q1 q2 sums k pass";
 
@@ -48,11 +49,12 @@ const OWN: &str = "clk rst in_valid in_ready in_data out_valid out_ready out_dat
 const UNIT: &str = "running free opens step head sample channel clearing owed gives takes wraps stores \
     delivers begins adds ending pairs differs aligns passes negates first second result write writes \
     coefficients coefficient pair operand factor product passed chosen rounded aligned products sum \
-    beginning end given waits waiting advances has size is from narrow positive paired turned";
+    beginning end given waits waiting advances has size is from narrow positive paired turned \
+    load loads asks changes set";
 
 /// What they go on with, besides numbers.
-const UNIT_MORE: [&str; 11] =
-    ["words", "array", "late", "x", "f", "slot", "place", "step", "word", "multiplied", "summed"];
+const UNIT_MORE: &str =
+    "words array late x f slot place step word number multiplied summed write address data pending";
 
 /// Whether a name is one of a unit's registers or wires, which must not hide the module.
 fn is_of_unit(name: &str) -> bool {
@@ -60,7 +62,8 @@ fn is_of_unit(name: &str) -> bool {
     let is_first =
         parts.next().is_some_and(|first| UNIT.split_whitespace().any(|one| one == first));
     let is_number = |part: &str| part.chars().all(|c| c.is_ascii_digit());
-    is_first && parts.all(|part| is_number(part) || UNIT_MORE.contains(&part))
+    is_first
+        && parts.all(|part| is_number(part) || UNIT_MORE.split_whitespace().any(|one| one == part))
 }
 
 /// The endings of types and constants of the generated text, which follow from the names of its tables and

@@ -8,9 +8,11 @@
 
 mod expression;
 mod float;
+mod load_map;
 mod types;
 
 pub use float::write_float;
+pub use load_map::write_load_map;
 
 use super::capability::{Capability, per_sample};
 use super::captions::caption;

@@ -3,6 +3,7 @@
 use super::value::{Kind, Signal, Value};
 use super::{Direction, Item, Items, Port};
 use crate::datapath::{Checked, dump};
+use crate::hardware::LoadMap;
 use crate::spec::Interface;
 use crate::write::ORIGIN;
 
@@ -46,11 +47,29 @@ pub(super) fn connect(
     items: Items,
     checked: &Checked,
     interface: Interface,
+    map: Option<&LoadMap>,
 ) -> (Vec<Port>, Vec<Item>) {
-    match interface {
+    let (mut ports, items) = match interface {
         Interface::Valid | Interface::ValidReady => (ports(checked, interface), items.0),
         Interface::AxiStream => (stream_ports(checked), streamed(items, checked)),
+    };
+    if let Some(map) = map {
+        ports.extend(load_ports(map));
     }
+    (ports, items)
+}
+
+/// The register bus of a unit whose coefficients can be loaded.
+fn load_ports(map: &LoadMap) -> Vec<Port> {
+    let load_data = port(data("load_data", map.data_bits), Direction::Input);
+    let mut formats: Vec<String> = map.tables.iter().map(|one| one.format.to_string()).collect();
+    formats.dedup();
+    vec![
+        port(Signal::bit("load_write"), Direction::Input),
+        port(data("load_address", map.address_bits), Direction::Input),
+        Port { remark: formats.join(", "), ..load_data },
+        port(Signal::bit("load_pending"), Direction::OutputRegister),
+    ]
 }
 
 fn port(signal: Signal, direction: Direction) -> Port {

@@ -40,6 +40,8 @@ pub(super) struct Traffic {
     pub latency: usize,
     /// The most clocks that a sample may have to wait.
     pub patience: usize,
+    /// Bits of an address and of a word of coefficients that can be loaded.
+    pub load_bits: Option<(u32, u32)>,
 }
 
 impl Design {
@@ -92,8 +94,8 @@ pub(super) enum Item {
     Cases { signal: Signal, selector: Signal, cases: Vec<(Value, Vec<usize>)>, otherwise: Value },
     /// Words that are zero at power-up.
     Memory { words: Signal, count: usize, is_block: bool },
-    /// Words that are never written, each with a remark.
-    Table { words: Signal, values: Vec<(i128, String)>, is_block: bool },
+    /// Words that are there at power-up, each with a remark, and whether they are written later.
+    Table { words: Signal, values: Vec<(i128, String)>, is_block: bool, is_written: bool },
     /// What happens at each rising edge of the clock.
     Clocked(Vec<Statement>),
 }

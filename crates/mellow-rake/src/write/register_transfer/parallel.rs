@@ -23,7 +23,7 @@ pub(in crate::write) fn design(chain: &Parallel, checked: &Checked, name: &str) 
     products(chain, checked, &mut items);
     sums(chain, &mut items);
     output(chain, checked, &mut items);
-    let (ports, items) = connect(items, checked, interface);
+    let (ports, items) = connect(items, checked, interface, None);
     Design {
         name: name.to_owned(),
         about: about_program(checked, &about(chain), interface),
@@ -34,6 +34,7 @@ pub(in crate::write) fn design(chain: &Parallel, checked: &Checked, name: &str) 
             latency: chain.latency(),
             // Until outputs are taken.
             patience: 1_000,
+            load_bits: None,
         },
     }
 }

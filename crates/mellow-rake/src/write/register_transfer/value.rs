@@ -72,6 +72,8 @@ pub(in crate::write) enum Value {
     Or(Vec<Value>),
     /// Whether two values are the same, or are not.
     Compared { left: Box<Value>, right: Box<Value>, is_equal: bool },
+    /// Whether a number without a sign is below a constant.
+    Below { of: Signal, limit: i128 },
     /// Sum or difference, modulo 2^width.
     Sum { left: Box<Value>, right: Box<Value>, is_minus: bool },
     /// The same with a single bit.
@@ -151,7 +153,11 @@ impl Signal {
     }
 
     fn compared(&self, value: i128, is_equal: bool) -> Value {
-        let right = Box::new(constant(value, self.kind));
+        let kind = match self.kind {
+            Kind::Port(width) => Kind::Unsigned(width),
+            kind => kind,
+        };
+        let right = Box::new(constant(value, kind));
         Value::Compared { left: Box::new(self.whole()), right, is_equal }
     }
 
@@ -173,7 +179,9 @@ impl Value {
                 _ => Kind::Unsigned(high - low + 1),
             },
             Value::BitOf { .. } | Value::Any { .. } | Value::All { .. } => Kind::Bit,
-            Value::And(_) | Value::Or(_) | Value::Compared { .. } => Kind::Bit,
+            Value::And(_) | Value::Or(_) | Value::Compared { .. } | Value::Below { .. } => {
+                Kind::Bit
+            }
             Value::Scaled { of, zeros } => match of.kind() {
                 Kind::Signed(width) => Kind::Signed(width + zeros),
                 kind => Kind::Unsigned(kind.width() + zeros),

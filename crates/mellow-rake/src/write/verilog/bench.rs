@@ -9,7 +9,7 @@ use crate::spec::Interface;
 /// between samples, every output compared, and all outputs written to a third file. Samples stay until they
 /// are taken; where they can wait, outputs are left standing for some clocks.
 pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
-    let Traffic { interface, latency, patience } = traffic;
+    let Traffic { interface, latency, patience, load_bits } = traffic;
     let ports = match interface {
         None => "",
         Some(Interface::Valid) => "`define FILTER_READY\n",
@@ -27,16 +27,28 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
         ),
         _ => String::new(),
     };
+    let loads = load_bits.map_or(String::new(), |(address, data)| {
+        format!(
+            "`define FILTER_LOADS\n`define FILTER_ADDRESS_WIDTH {address}\n\
+             `define FILTER_LOAD_WIDTH {data}\n"
+        )
+    });
+    let load_note = match load_bits {
+        Some(_) => {
+            "// +load=FILE      address and word of coefficients in hex, written first (optional)\n"
+        }
+        None => "",
+    };
     format!(
         "// {ORIGIN}\n//\n\
          // +stimulus=FILE  input words in hex, one a line\n\
          // +expected=FILE  the output words that belong to them\n\
-         // +observed=FILE  where the words that came out are written (optional)\n\
+         // +observed=FILE  where the words that came out are written (optional)\n{load_note}\
          // The last lines printed are INTERVAL, the fewest clocks between two samples that were taken, and\n\
          // RESULT, the number of samples and the number of mismatches.\n\
          `default_nettype none\n\n\
          `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n\
-         `define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{ports}{bytes}\n\
+         `define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{ports}{bytes}{loads}\n\
          module {name}_tb;\n{}",
         checked.input().width(),
         checked.output().width(),

@@ -29,6 +29,19 @@
     integer read;
     reg done = 1'b0;
 
+`ifdef FILTER_LOADS
+    reg load_write = 1'b0;
+    reg [`FILTER_ADDRESS_WIDTH - 1:0] load_address = {`FILTER_ADDRESS_WIDTH{1'b0}};
+    reg [`FILTER_LOAD_WIDTH - 1:0] load_data = {`FILTER_LOAD_WIDTH{1'b0}};
+    // verilator lint_off UNUSED
+    wire load_pending;
+    // verilator lint_on UNUSED
+    reg [8 * 1024 - 1:0] load_name;
+    reg [`FILTER_ADDRESS_WIDTH - 1:0] next_address;
+    reg [`FILTER_LOAD_WIDTH - 1:0] next_data;
+    integer load_file;
+`endif
+
 `ifdef FILTER_STREAM
     // What fills up the bytes must not be read.
     wire [`FILTER_INPUT_BYTES + 7:0] in_bytes = {{8{~in_data[`FILTER_INPUT_WIDTH - 1]}}, in_data};
@@ -46,6 +59,12 @@
         .in_tdata(in_bytes[`FILTER_INPUT_BYTES - 1:0]),
         .out_tvalid(out_valid),
         .out_tready(out_ready),
+`ifdef FILTER_LOADS
+        .load_write(load_write),
+        .load_address(load_address),
+        .load_data(load_data),
+        .load_pending(load_pending),
+`endif
         .out_tdata(out_bytes)
     );
 `else
@@ -60,6 +79,12 @@
         .out_valid(out_valid),
 `ifdef FILTER_WAITS
         .out_ready(out_ready),
+`endif
+`ifdef FILTER_LOADS
+        .load_write(load_write),
+        .load_address(load_address),
+        .load_data(load_data),
+        .load_pending(load_pending),
 `endif
         .out_data(out_data)
     );
@@ -84,6 +109,26 @@
         end
         repeat (3) @(negedge clk);
         rst = 1'b0;
+`ifdef FILTER_LOADS
+        if ($value$plusargs("load=%s", load_name)) begin
+            load_file = $fopen(load_name, "r");
+            if (load_file == 0) begin
+                $display("ERROR the file of coefficients cannot be read");
+                $finish;
+            end
+            // What is read goes to variables that no wire follows from: some simulators do not see that such
+            // a wire has changed.
+            read = $fscanf(load_file, "%h %h", next_address, next_data);
+            while (read == 2) begin
+                load_write = 1'b1;
+                load_address = next_address;
+                load_data = next_data;
+                @(negedge clk);
+                read = $fscanf(load_file, "%h %h", next_address, next_data);
+            end
+            load_write = 1'b0;
+        end
+`endif
         while (!done) begin
             @(negedge clk);
             gaps = {gaps[14:0], gaps[15] ^ gaps[13] ^ gaps[12] ^ gaps[10]};

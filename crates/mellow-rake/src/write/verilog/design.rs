@@ -102,8 +102,9 @@ fn item(item: &Item, clock: &str, text: &mut Lines) {
                 format!("initial for (k = 0; k < {count}; k = k + 1) {name}[k] = {zero};"),
             );
         }
-        Item::Table { words, values, is_block } => {
-            text.line(1, array(words, values.len(), "rom", *is_block));
+        Item::Table { words, values, is_block, is_written } => {
+            let what = if *is_written { "ram" } else { "rom" };
+            text.line(1, array(words, values.len(), what, *is_block));
             text.line(1, "initial begin");
             for (place, (value, remark)) in values.iter().enumerate() {
                 let value = constant(*value, words.kind);
@@ -250,6 +251,11 @@ fn expression(value: &Value) -> String {
         Value::Compared { left, right, is_equal } => {
             let mark = if *is_equal { "==" } else { "!=" };
             format!("{} {mark} {}", operand(left), operand(right))
+        }
+        Value::Below { of, limit } => {
+            // A number as wide as the limit, which may need a bit more than the signal has.
+            let width = of.width().max(128 - limit.leading_zeros());
+            format!("{} < {width}'d{limit}", of.name)
         }
         Value::Sum { left, right, is_minus } => {
             let mark = if *is_minus { "-" } else { "+" };

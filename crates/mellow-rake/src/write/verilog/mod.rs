@@ -49,7 +49,8 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
         text,
     };
     per_sample("Verilog", checked)?;
-    let traffic = Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1 };
+    let traffic =
+        Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1, load_bits: None };
     Ok(vec![
         file(".v", module(checked, symbols.base())),
         file("_tb.v", bench::text(checked, &traffic, symbols.base())),

@@ -3,6 +3,7 @@
 -- stimulus: file of input words in hex, one a line
 -- expected: file of the output words that belong to them
 -- observed: file for the words that came out
+-- load: file of addresses and words of coefficients in hex, written first; none if it has no name --LOADS
 -- The last lines printed are INTERVAL, the fewest clocks between two samples that were taken, and RESULT, the
 -- number of samples and the number of mismatches.
 
@@ -15,6 +16,7 @@ entity FILTER_tb is
     generic (
         stimulus : string := "stimulus.hex";
         expected : string := "expected.hex";
+        load : string := ""; --LOADS
         observed : string := "observed.hex"
     );
 end entity FILTER_tb;
@@ -31,6 +33,9 @@ architecture bench of FILTER_tb is
     signal aresetn : std_logic; --STREAM
     signal in_bytes : std_logic_vector(INPUT_BYTES downto 0); --STREAM
     signal out_bytes : std_logic_vector(OUTPUT_BYTES downto 0); --STREAM
+    signal load_write : std_logic := '0'; --LOADS
+    signal load_address : std_logic_vector(ADDRESS_HIGH downto 0) := (others => '0'); --LOADS
+    signal load_data : std_logic_vector(COEFFICIENT_HIGH downto 0) := (others => '0'); --LOADS
     signal is_taken : boolean := false;
     signal is_late : boolean := false;
     signal is_over : boolean := false;
@@ -46,6 +51,10 @@ begin
             in_data => in_data, --PLAIN
             out_valid => out_valid, --PLAIN
             out_ready => out_ready, --PLAIN-WAITS
+            load_write => load_write, --LOADS
+            load_address => load_address, --LOADS
+            load_data => load_data, --LOADS
+            load_pending => open, --LOADS
             out_data => out_data --PLAIN
             aclk => clk, --STREAM
             aresetn => aresetn, --STREAM
@@ -99,11 +108,27 @@ begin
         variable word : std_logic_vector(4 * (INPUT_HIGH / 4) + 3 downto 0);
         variable gaps : std_logic_vector(15 downto 0) := x"ace1";
         variable is_offered : boolean := false;
+        file loaded : text; --LOADS
+        variable address : std_logic_vector(4 * (ADDRESS_HIGH / 4) + 3 downto 0); --LOADS
+        variable value : std_logic_vector(4 * (COEFFICIENT_HIGH / 4) + 3 downto 0); --LOADS
     begin
         for k in 1 to 3 loop
             wait until falling_edge(clk);
         end loop;
         rst <= '0';
+        if load'length > 0 then --LOADS
+            file_open(loaded, load, read_mode); --LOADS
+            while not endfile(loaded) loop --LOADS
+                readline(loaded, entry); --LOADS
+                hread(entry, address); --LOADS
+                hread(entry, value); --LOADS
+                load_address <= address(load_address'range); --LOADS
+                load_data <= value(load_data'range); --LOADS
+                load_write <= '1'; --LOADS
+                wait until falling_edge(clk); --LOADS
+            end loop; --LOADS
+            load_write <= '0'; --LOADS
+        end if; --LOADS
         while is_offered or not endfile(words) loop
             wait until falling_edge(clk);
             gaps := gaps(14 downto 0) & (gaps(15) xor gaps(13) xor gaps(12) xor gaps(10));

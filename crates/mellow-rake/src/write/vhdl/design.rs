@@ -88,17 +88,19 @@ fn declaration(item: &Item, styles: &mut Vec<&str>, text: &mut Lines) {
             text.line(1, format!("signal {name} : {name}_array := (others => (others => '0'));"));
             style(name, "ram_style", "signal", *is_block, styles, text);
         }
-        Item::Table { words, values, is_block } => {
+        Item::Table { words, values, is_block, is_written } => {
+            let class = if *is_written { "signal" } else { "constant" };
             let name = &words.name;
             array(words, values.len(), text);
-            text.line(1, format!("constant {name} : {name}_array := ("));
+            text.line(1, format!("{class} {name} : {name}_array := ("));
             for (place, (value, remark)) in values.iter().enumerate() {
                 let comma = if place + 1 < values.len() { "," } else { "" };
                 let value = constant(*value, words.kind);
                 text.line(2, format!("{place} => {value}{comma} -- {remark}"));
             }
             text.line(1, ");");
-            style(name, "rom_style", "constant", *is_block, styles, text);
+            let attribute = if *is_written { "ram_style" } else { "rom_style" };
+            style(name, attribute, class, *is_block, styles, text);
         }
         Item::Gap | Item::Comment(_) | Item::Unused(_) => {}
         Item::Output { .. } | Item::Clocked(_) => {}
@@ -248,7 +250,7 @@ fn assigned(value: &Value, kind: Kind) -> String {
 /// Whether numbers are compared in an expression of bits, which makes a truth of it and not a bit.
 fn is_compared(value: &Value) -> bool {
     match value {
-        Value::Compared { .. } => true,
+        Value::Compared { .. } | Value::Below { .. } => true,
         Value::And(values) | Value::Or(values) => values.iter().any(is_compared),
         Value::Not(of) => is_compared(of),
         _ => false,
@@ -269,8 +271,13 @@ fn boolean(value: &Value) -> String {
         Value::Or(values) => joined(values, " or "),
         Value::Compared { left, right, is_equal } => {
             let mark = if *is_equal { "=" } else { "/=" };
-            format!("{} {mark} {}", operand(left), number(right))
+            let left = match left.kind() {
+                Kind::Port(_) => format!("unsigned({})", expression(left)),
+                _ => operand(left),
+            };
+            format!("{left} {mark} {}", number(right))
         }
+        Value::Below { of, limit } => format!("unsigned({}) < {limit}", of.name),
         Value::Not(of) => match **of {
             Value::Whole(_) | Value::BitOf { .. } | Value::Any { .. } | Value::All { .. } => {
                 format!("{} = '0'", operand(of))
@@ -318,7 +325,7 @@ fn expression(value: &Value) -> String {
         Value::And(values) => joined(values, " and "),
         Value::Or(values) => joined(values, " or "),
         // A part of a larger expression: it has no bit of its own.
-        Value::Compared { .. } | Value::Chosen { .. } => boolean(value),
+        Value::Compared { .. } | Value::Below { .. } | Value::Chosen { .. } => boolean(value),
         Value::Sum { left, right, is_minus } => {
             let mark = if *is_minus { "-" } else { "+" };
             // Only one side may be a plain integer.
@@ -360,17 +367,14 @@ fn operand(value: &Value) -> String {
 /// A signal in another width: extended as its kind says, or its low bits.
 fn resized(of: &Signal, kind: Kind) -> String {
     let (own, width) = (of.width(), kind.width());
-    let (name, own_kind) = match (of.kind, kind) {
+    let bits = part(of, width.min(own) - 1, 0);
+    let (bits, own_kind) = match (of.kind, kind) {
         // A port has the sign of what it is read as.
-        (Kind::Port(_), Kind::Signed(_)) => (format!("signed({})", of.name), Kind::Signed(own)),
-        (Kind::Port(_), _) => (format!("unsigned({})", of.name), Kind::Unsigned(own)),
-        (kind, _) => (of.name.clone(), kind),
+        (Kind::Port(_), Kind::Signed(_)) => (format!("signed({bits})"), kind),
+        (Kind::Port(_), _) => (format!("unsigned({bits})"), kind),
+        (kind, _) => (bits, kind),
     };
-    let text = match width.cmp(&own) {
-        std::cmp::Ordering::Equal => name,
-        std::cmp::Ordering::Less => part(of, width - 1, 0),
-        std::cmp::Ordering::Greater => format!("resize({name}, {width})"),
-    };
+    let text = if width > own { format!("resize({bits}, {width})") } else { bits };
     match (own_kind, kind) {
         (Kind::Signed(_), Kind::Signed(_)) | (Kind::Unsigned(_), Kind::Unsigned(_)) => text,
         (_, Kind::Signed(_)) => format!("signed({text})"),

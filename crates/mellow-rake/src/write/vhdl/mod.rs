@@ -52,7 +52,8 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
     per_sample("VHDL", checked)?;
     let lowered = lower(checked);
     let name = symbols.base();
-    let traffic = Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1 };
+    let traffic =
+        Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1, load_bits: None };
     Ok(vec![
         file(".vhd", design(checked, &lowered, name)),
         file("_tb.vhd", bench(checked, &traffic, name)),
@@ -247,6 +248,7 @@ fn exponents(table: &Table) -> String {
 fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
     let has_ready = traffic.interface.is_some();
     let waits = traffic.interface.is_some_and(Interface::waits);
+    let (address_bits, data_bits) = traffic.load_bits.unwrap_or((1, 1));
     let is_stream = traffic.interface == Some(Interface::AxiStream);
     // What is at the end of a line says where it is written.
     let conditions = [
@@ -255,6 +257,7 @@ fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
         (" --READY", has_ready && !is_stream),
         (" --WAITS", waits),
         (" --PLAIN-WAITS", waits && !is_stream),
+        (" --LOADS", traffic.load_bits.is_some()),
     ];
     let kept =
         |line: &&str| conditions.iter().all(|(mark, is_kept)| *is_kept || !line.ends_with(mark));
@@ -266,6 +269,8 @@ fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
     text.replace("ORIGIN", ORIGIN)
         .replace("INPUT_HIGH", &(checked.input().width() - 1).to_string())
         .replace("OUTPUT_HIGH", &(checked.output().width() - 1).to_string())
+        .replace("ADDRESS_HIGH", &(address_bits - 1).to_string())
+        .replace("COEFFICIENT_HIGH", &(data_bits - 1).to_string())
         .replace("INPUT_BYTES", &(byte_bits(checked.input().width()) - 1).to_string())
         .replace("OUTPUT_BYTES", &(byte_bits(checked.output().width()) - 1).to_string())
         .replace(

@@ -157,7 +157,7 @@ impl Unit<'_> {
     /// The product as it is added: one of the alignments.
     fn align(&self, lane: usize, product: &Signal, items: &mut Items) -> Signal {
         let (sum_bits, varies) = (self.program.sum_bits, self.varies("aligns", lane));
-        let used = self.of_lane(lane).find(|lane| lane.coefficient != 0);
+        let used = self.of_lane(lane).find(|lane| lane.is_used());
         let only = used.map(|lane| lane.alignment);
         let mut aligned = Vec::new();
         for (index, alignment) in self.program.alignments.iter().enumerate() {

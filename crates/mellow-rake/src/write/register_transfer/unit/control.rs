@@ -37,7 +37,7 @@ impl Unit<'_> {
             items.register(Signal::bit("clearing"));
         }
         self.ready(items);
-        let mut clocked = Vec::new();
+        let mut clocked = self.loading(items);
         if self.waits() {
             let owed = self.owed();
             let stepped = |from, bit: &str, is_minus| Value::Stepped {
@@ -83,6 +83,54 @@ impl Unit<'_> {
         if let Some(channel) = self.channel() {
             items.wire("wraps", channel.is(self.last_channel()));
         }
+    }
+
+    /// What is written to the coefficients, and when their sets change places.
+    fn loading(&self, items: &mut Items) -> Vec<Statement> {
+        let (Some(words), Some(map)) =
+            (&self.program.coefficients, &self.scheduled.flow().load_map)
+        else {
+            return Vec::new();
+        };
+        items.comment(
+            "Two sets of coefficients: what is written goes to the one that is not in use.",
+        );
+        items.comment("They change places with the next sample of the first channel.");
+        let set = Signal::bit("set");
+        items.0.push(Item::Register { signal: set.clone(), initial: Some(0) });
+        let bit = |name: &str| Signal::bit(name).whole();
+        let address = Signal::new("load_address", Kind::Port(map.address_bits));
+        let below = Value::Below { of: address.clone(), limit: words.loadable as i128 };
+        items.wire("loads", all(vec![bit("load_write"), below]));
+        let asks = address.is(map.switch_address as i128);
+        items.wire("asks", all(vec![bit("load_write"), asks]));
+        let kind = Kind::Unsigned(words.place_bits());
+        let place = items.wire("load_slot", Value::Resized { of: address, kind });
+        items.wire("load_place", Value::Joined(vec![set.whole().not(), place.whole()]));
+        // A port is read as what it is given to: with the sign that the tables have.
+        let data = Signal::new("load_data", Kind::Port(map.data_bits));
+        let own = match map.is_signed() {
+            true => Kind::Signed(map.data_bits),
+            false => Kind::Unsigned(map.data_bits),
+        };
+        let number = Signal::new("load_number", own);
+        items.0.push(Item::Wire {
+            signal: number.clone(),
+            value: data.whole(),
+            remark: String::new(),
+        });
+        items.wire("load_word", number.at(self.program.coefficient_bits));
+        let mut first = vec![bit("takes"), bit("load_pending"), bit("rst").not()];
+        if self.channel().is_some() {
+            first.push(bit("wraps"));
+        }
+        items.wire("changes", all(first));
+        let pending = Signal::bit("load_pending");
+        let stays = all(vec![pending.whole(), bit("changes").not()]);
+        vec![
+            take(&pending, any(vec![bit("asks"), stays])),
+            when(bit("changes"), vec![take(&set, set.whole().not())]),
+        ]
     }
 
     fn steps(&self) -> Vec<Statement> {
@@ -148,6 +196,9 @@ impl Unit<'_> {
         }
         if self.waits() {
             cleared.push(set(&self.owed(), 0));
+        }
+        if self.program.coefficients.is_some() {
+            cleared.push(set(&Signal::bit("load_pending"), 0));
         }
         if let Some(channel) = self.channel() {
             // Cleared from the last place on; otherwise the first channel is next.

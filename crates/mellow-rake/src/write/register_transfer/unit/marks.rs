@@ -5,7 +5,7 @@ use super::super::value::{Kind, Signal, all, fixed_bit, sum};
 use super::super::{Items, Statement, when};
 use super::Unit;
 use crate::datapath::Sign;
-use crate::hardware::{Instruction, Lane, bits_to};
+use crate::hardware::{CoefficientWords, Instruction, Lane, bits_to};
 
 /// What travels from the clock of issue on: its name without the clock, its bits, and how far.
 struct Travel {
@@ -44,7 +44,7 @@ impl Unit<'_> {
     pub(super) fn lane_fields(&self, lane: usize) -> Vec<(Field, usize)> {
         let second =
             |of: fn((Sign, usize)) -> u128| move |one: &Instruction| one.lanes[lane].second.map(of);
-        let used = |one: &Instruction| one.lanes[lane].coefficient != 0;
+        let used = |one: &Instruction| one.lanes[lane].is_used();
         let named = |name: &str| format!("{name}_{lane}_0");
         let of_lane = |of: fn(&Lane) -> u128| {
             move |one: &Instruction| used(one).then(|| of(&one.lanes[lane]))
@@ -126,8 +126,14 @@ impl Unit<'_> {
         for travel in &travels {
             (1..=travel.until).for_each(|clock| drop(items.register(travel.at(clock))));
         }
-        let step_1 = items.register(Signal::new("step_1", self.step.kind));
-        let mut clocked = vec![Statement::Take(step_1, self.step.whole())];
+        let mut clocked = Vec::new();
+        match &self.program.coefficients {
+            None => {
+                let step_1 = items.register(Signal::new("step_1", self.step.kind));
+                clocked.push(Statement::Take(step_1, self.step.whole()));
+            }
+            Some(words) => self.coefficient_places(words, items, &mut clocked),
+        }
         for lane in 0..self.lanes() {
             clocked.push(self.turn(&format!("first_place_{lane}"), &format!("first_slot_{lane}")));
             if self.has_pairs {
@@ -153,6 +159,29 @@ impl Unit<'_> {
             .flat_map(|travel| (1..=travel.until).map(move |clock| clear(travel, clock)));
         clocked.push(when(Signal::bit("rst").whole(), clears.collect()));
         items.clocked(clocked);
+    }
+
+    /// Places of coefficients, and the set that the sample uses.
+    fn coefficient_places(
+        &self,
+        words: &CoefficientWords,
+        items: &mut Items,
+        clocked: &mut Vec<Statement>,
+    ) {
+        let set = items.register(Signal::bit("set_1"));
+        clocked.push(Statement::Take(set, Signal::bit("set").whole()));
+        let kind = Kind::Unsigned(words.place_bits());
+        for lane in 0..self.lanes() {
+            let name = format!("coefficient_slot_{lane}");
+            let place = |one: &Instruction| {
+                let lane = &one.lanes[lane];
+                (!lane.is_wide).then_some(lane.place as u128)
+            };
+            let slot = self.field(&name, kind, place);
+            slot.declare(&self.step, items);
+            let place = items.register(Signal::new(format!("coefficient_place_{lane}"), kind));
+            clocked.push(Statement::Take(place, slot.signal.whole()));
+        }
     }
 
     /// A place takes a slot, the head added.
@@ -181,7 +210,7 @@ impl Unit<'_> {
         items.comment("Places in the memory, the head added.");
         let mut place = |stem: &str, lane: usize, of: fn(&Lane) -> Option<usize>| {
             let value = |one: &Instruction| {
-                let lane = Some(&one.lanes[lane]).filter(|lane| lane.coefficient != 0);
+                let lane = Some(&one.lanes[lane]).filter(|lane| lane.is_used());
                 lane.and_then(of).map(|slot| slot as u128)
             };
             let field = self.field(&format!("{stem}_slot_{lane}"), kind, value);

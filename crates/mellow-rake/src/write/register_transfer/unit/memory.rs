@@ -3,7 +3,7 @@
 use super::super::value::{Signal, Value, any, choose};
 use super::super::{Item, Items, Statement, when};
 use super::Unit;
-use crate::hardware::{FlowProduct, Issue};
+use crate::hardware::{CoefficientWords, FlowProduct, Issue};
 use std::collections::BTreeMap;
 
 impl Unit<'_> {
@@ -24,10 +24,15 @@ impl Unit<'_> {
             }
         }
         items.gap();
-        items.comment(
-            "Coefficients, clock by clock, with the words that they meet: x is the input, s1 the",
-        );
-        items.comment("result of the first sum, [-1] that of the sample before.");
+        match self.program.coefficients {
+            None => {
+                items.comment(
+                    "Coefficients, clock by clock, with the words that they meet: x is the input, s1 the",
+                );
+                items.comment("result of the first sum, [-1] that of the sample before.");
+            }
+            Some(_) => items.comment("Coefficients, address by address, in two sets."),
+        }
         for lane in 0..self.lanes() {
             self.coefficients(lane, items);
         }
@@ -84,7 +89,47 @@ impl Unit<'_> {
         ]);
     }
 
+    /// Two sets of coefficients, the one that is in use as the mark of the set says; what is written goes
+    /// to the other.
+    fn loaded(&self, words: &CoefficientWords, lane: usize, items: &mut Items) {
+        let bits = self.program.coefficient_bits;
+        let places = 1usize << words.place_bits();
+        let memory = Signal::signed(format!("coefficients_{lane}"), bits);
+        let map = self.scheduled.flow().load_map.as_ref();
+        let value = |place: usize| {
+            let (set, place) = (place / places, place % places);
+            let remark = match (words.words.get(place), place < words.loadable) {
+                (None, _) => "nothing".to_owned(),
+                (Some(_), true) => map.map_or(String::new(), |map| map.name(place)),
+                (Some(_), false) => "a constant".to_owned(),
+            };
+            let value = words.words.get(place).copied().unwrap_or(0);
+            (value, format!("set {set}: {remark}"))
+        };
+        items.0.push(Item::Table {
+            words: memory.clone(),
+            values: (0..2 * places).map(value).collect(),
+            is_block: self.is_block(2 * places as u64 * u64::from(bits)),
+            is_written: true,
+        });
+        let to = items.register(Signal::signed(format!("coefficient_{lane}"), bits));
+        let place = Signal::unsigned(format!("coefficient_place_{lane}"), words.place_bits());
+        let set = Signal::bit("set_1").whole();
+        let write = Statement::Write {
+            words: memory.clone(),
+            place: Signal::unsigned("load_place", words.place_bits() + 1),
+            value: Signal::signed("load_word", bits).whole(),
+        };
+        items.clocked(vec![
+            when(Signal::bit("loads").whole(), vec![write]),
+            Statement::Read { to, words: memory, place: Value::Joined(vec![set, place.whole()]) },
+        ]);
+    }
+
     fn coefficients(&self, lane: usize, items: &mut Items) {
+        if let Some(words) = &self.program.coefficients {
+            return self.loaded(words, lane, items);
+        }
         let bits = self.program.coefficient_bits;
         let places = 1usize << self.step.width();
         let words = Signal::signed(format!("coefficients_{lane}"), bits);
@@ -99,6 +144,7 @@ impl Unit<'_> {
             words: words.clone(),
             values: (0..places).map(value).collect(),
             is_block: self.is_block(places as u64 * u64::from(bits)),
+            is_written: false,
         });
         let to = items.register(Signal::signed(format!("coefficient_{lane}"), bits));
         let place = Signal::new("step_1", self.step.kind).whole();

@@ -36,7 +36,8 @@ pub(in crate::write) fn design(
     // A sample waits for the one before, for the memory to be cleared, for outputs to be taken.
     let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
     let interface = scheduled.resources().interface;
-    let (ports, items) = connect(items, checked, interface);
+    let map = scheduled.flow().load_map.as_ref();
+    let (ports, items) = connect(items, checked, interface, map);
     Ok(Design {
         name: name.to_owned(),
         about: about_program(checked, &unit.about(), interface),
@@ -46,6 +47,7 @@ pub(in crate::write) fn design(
             interface: Some(interface),
             latency: scheduled.latency(),
             patience: scheduled.interval() + words + 1_000,
+            load_bits: map.map(|map| (map.address_bits, map.data_bits)),
         },
     })
 }
@@ -147,6 +149,14 @@ impl<'a> Unit<'a> {
         )];
         if resources.channels > 1 {
             about.push(format!("{} channels take turns, sample by sample.", resources.channels));
+        }
+        if let Some(map) = &self.scheduled.flow().load_map {
+            about.push(format!(
+                "Coefficients are loaded by load_write: addresses 0 to {}, and {} has their two sets change",
+                map.words() - 1,
+                map.switch_address
+            ));
+            about.push("places with the next sample, until when load_pending is high.".to_owned());
         }
         about.push(match resources.clears_memory {
             true => {
