@@ -45,7 +45,9 @@ impl Stranger<'_> {
                         let held = self.memory.get(&place).copied().unwrap_or(0);
                         if word["subtracted"] == true { -held } else { held }
                     });
-                    (number(issue, "coefficient") * words.sum::<i64>()) << number(issue, "shift")
+                    let product = number(issue, "coefficient") * words.sum::<i64>();
+                    let aligned = product << number(issue, "shift");
+                    if issue["subtracted"] == true { -aligned } else { aligned }
                 })
                 .sum();
             result = ((sum + (1 << 13)) >> 14).clamp(-32768, 32767);
@@ -81,6 +83,51 @@ fn a_stranger_runs_the_schedule_from_the_json_alone() {
             let word = noise.integer(-32768, 32767);
             assert_eq!(stranger.step(word), simulator.step(word), "sample {sample}");
         }
+    }
+}
+
+/// With the map of addresses alone a stranger makes another filter of the unit: the coefficients of one with
+/// another cutoff, written by name of table, row and column, and the words that come out are that filter's.
+#[test]
+fn a_stranger_loads_another_filter_by_the_map_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("swell.toml");
+    let mut noise = NoiseSource::new(72);
+    for hardware in ["", "multipliers = 3", "interface = \"axi-stream\""] {
+        let hardware = format!("coefficients = \"loadable\"\n{hardware}");
+        let text = spec("direct-form-1", &hardware);
+        std::fs::write(&path, &text).unwrap();
+        let (status, object) = json(&["cost", path.to_str().unwrap(), "--json"]);
+        assert_eq!(status, 0);
+        let mut hardware = object["hardware"].clone();
+        let other = text
+            .replace("100 Hz", "30 Hz")
+            .replace("[hardware]\ncoefficients = \"loadable\"", "[hardware]");
+        let study = Study::of_text(&other, |_| Err(String::new())).unwrap();
+        let filter = study.integers().unwrap();
+        let table = &hardware["load_map"]["tables"][0];
+        assert_eq!(hardware["load_map"]["tables"].as_array().unwrap().len(), 1);
+        assert_eq!(table["rows"].as_array().unwrap().len(), filter.table.rows.len());
+        let base = table["address"].as_u64().unwrap() as usize;
+        let columns = filter.table.rows[0].len();
+        let mut loaded = BTreeSet::new();
+        for issue in hardware["schedule"].as_array_mut().unwrap() {
+            let address = issue["address"].as_u64().unwrap() as usize - base;
+            issue["coefficient"] = filter.table.rows[address / columns][address % columns].into();
+            loaded.insert(address);
+        }
+        let words = hardware["load_map"]["switch_address"].as_u64().unwrap() as usize;
+        assert_eq!(loaded.len(), words, "each address is read");
+        let mut simulator = Simulator::new(&filter.checked);
+        let mut stranger = Stranger { hardware: &hardware, memory: BTreeMap::new(), head: 0 };
+        for sample in 0..500 {
+            let word = noise.integer(-32768, 32767);
+            assert_eq!(stranger.step(word), simulator.step(word), "sample {sample}");
+        }
+        // The page has the same map.
+        let (_, page, _) = run(&["cost", path.to_str().unwrap()]);
+        assert!(page.contains("section[2][4]") || page.contains(" more"), "{page}");
+        assert!(page.contains("the two sets change places"), "{page}");
     }
 }
 

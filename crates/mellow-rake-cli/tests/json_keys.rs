@@ -30,6 +30,18 @@ fn walk(value: &Value, path: &str, seen: &mut BTreeMap<String, String>) {
     }
 }
 
+/// A spec of a unit whose coefficients can be loaded.
+fn loadable(place: &str) -> String {
+    let text = std::fs::read_to_string(root().join("demo/modem/carrier_unit.toml")).unwrap();
+    let path = format!("{place}/loadable.toml");
+    std::fs::write(
+        &path,
+        format!("{text}\n").replace("[hardware]", "[hardware]\ncoefficients = \"loadable\""),
+    )
+    .unwrap();
+    path
+}
+
 #[test]
 fn every_key_is_documented() {
     let folder = tempfile::tempdir().unwrap();
@@ -40,7 +52,8 @@ fn every_key_is_documented() {
     let recording = "demo/mooring/mooring.csv";
     let [filtered, firmware, made] =
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
-    let calls: [&[&str]; 19] = [
+    let loadable = loadable(place);
+    let calls: [&[&str]; 20] = [
         &["new", "notch"],
         &["design", notch],
         &["design", breath, "--families"],
@@ -58,6 +71,7 @@ fn every_key_is_documented() {
         &["measure", notch, "--device", "cat", "--excitation", "steps"],
         &["measure", modem, "--modulated", signal],
         &["cost", "demo/modem/carrier_unit.toml", "--on", "ice40"],
+        &["cost", &loadable],
         &["cost", "demo/modem/carrier_unit.toml", "--vary", "hardware.multipliers=1,99"],
         &["generate", notch, "--to", "c", "-o", &firmware],
     ];

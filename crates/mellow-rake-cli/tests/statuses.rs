@@ -34,6 +34,9 @@ fn write_files(folder: &Path) {
     let hardware = |table: &str| unit.replace("clock = \"12 MHz\"", table);
     write("parallel.toml", &hardware("architecture = \"parallel\"\nchannels = 2"));
     write("slow.toml", &hardware("clock = \"1 MHz\"\nmultipliers = 1"));
+    write("loadable.toml", &hardware("coefficients = \"loadable\""));
+    let both = hardware("coefficients = \"loadable\"\narchitecture = \"parallel\"");
+    write("loadable_parallel.toml", &both);
     write("fast.toml", &hardware("clock = \"400 MHz\""));
     // More than 16 bits can have.
     let notch = read(NOTCH);
@@ -46,7 +49,7 @@ fn write_files(folder: &Path) {
 type Call = (&'static str, i32);
 
 /// Calls that need no tool from outside.
-const CALLS: [Call; 44] = [
+const CALLS: [Call; 47] = [
     ("new notch", 0),
     ("new notches", 2),
     ("new notch -o @/short.toml", 2),
@@ -91,6 +94,9 @@ const CALLS: [Call; 44] = [
     ("cost demo/modem/carrier_unit.toml", 0),
     ("cost @/parallel.toml", 0),
     ("cost @/slow.toml", 2),
+    ("cost @/loadable.toml", 0),
+    ("cost @/loadable_parallel.toml", 2),
+    ("generate @/loadable.toml --to verilog,vhdl -o @/firmware", 0),
     ("cost demo/mooring/pump_hum.toml", 2),
     ("generate @/parallel.toml --to vhdl -o @/firmware", 0),
     ("demo moorings -o @/demo", 2),

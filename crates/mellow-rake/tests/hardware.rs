@@ -324,6 +324,12 @@ fn every_bad_wish_for_hardware_says_what_would_be_accepted() {
         ("interface = \"wires\"", "hardware.interface", "valid-ready"),
         ("memory_reset = \"wipe\"", "hardware.memory_reset", "clear"),
         ("speed = 3", "hardware.speed", "clock"),
+        ("coefficients = \"ram\"", "hardware.coefficients", "loadable"),
+        (
+            "coefficients = \"loadable\"\narchitecture = \"parallel\"",
+            "hardware.architecture",
+            "serial",
+        ),
     ];
     for (hardware, key, accepted) in wrong {
         let study = Study::of_text(&text(hardware), |_| Err(String::new()));
@@ -331,6 +337,19 @@ fn every_bad_wish_for_hardware_says_what_would_be_accepted() {
         let said = error.to_string();
         assert!(said.contains(key) && said.contains(accepted), "{hardware}: {said}");
         assert!(said.contains("line"), "{said}");
+    }
+    // What is proved of, or stated for, the designed coefficients alone.
+    let structure = "structure = \"direct-form-2-transposed\"";
+    for (fixed, key, accepted) in [
+        ("overflow = \"forbid\"\noutput = \"s24f15\"", "fixed.overflow", "saturate"),
+        ("accumulator = \"s40\"", "fixed.accumulator", "none can be stated"),
+        (structure, "hardware.coefficients", "direct-form-1"),
+    ] {
+        let input = "input = \"s16f15\"\n";
+        let text = text("coefficients = \"loadable\"").replace(input, &format!("{input}{fixed}\n"));
+        let study = Study::of_text(&text, |_| Err(String::new())).unwrap();
+        let said = study.hardware().unwrap_err().to_string();
+        assert!(said.contains(key) && said.contains(accepted), "{fixed}: {said}");
     }
     // Hardware is made of integers.
     let without = text("").replace("[fixed]\ninput = \"s16f15\"\n", "");

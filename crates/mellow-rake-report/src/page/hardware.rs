@@ -3,7 +3,7 @@
 use crate::Document;
 use crate::units::hertz;
 use mellow_rake::hardware::{
-    Built, FlowWord, HardwareChoice, HardwareRecord, HardwareUnit, Part, Scheduled,
+    Built, FlowWord, HardwareChoice, HardwareRecord, HardwareUnit, LoadMap, Part, Scheduled,
 };
 use mellow_rake::spec::Architecture;
 use mellow_rake::units::SampleRate;
@@ -84,6 +84,10 @@ pub fn hardware(
         page.gap();
         schedule(scheduled, record, &mut page);
     }
+    if let Some(map) = &record.load_map {
+        page.gap();
+        load_map(map, &mut page);
+    }
     if !built.is_empty() {
         page.gap();
         builds(record, built, &mut page);
@@ -129,6 +133,25 @@ fn schedule(scheduled: &Scheduled, record: &HardwareRecord, page: &mut Document)
     if left > 0 {
         page.lines(&format!("  ... ({} more; all with --json)", counted(left, "clock")));
     }
+}
+
+/// Where coefficients are written, and what is there at power-up.
+fn load_map(map: &LoadMap, page: &mut Document) {
+    let formats = map.tables.iter().flat_map(|table| {
+        std::iter::repeat_n(table.format.to_string(), table.rows.iter().map(Vec::len).sum())
+    });
+    let row = |(address, (value, format)): (usize, (i64, String))| {
+        vec![address.to_string(), map.name(address), value.to_string(), format]
+    };
+    let all = map.values().zip(formats).enumerate().map(row);
+    let mut rows: Vec<Vec<String>> = all.take(MOST_CLOCKS).collect();
+    let left = map.words() - rows.len();
+    if left > 0 {
+        rows.push(vec!["...".to_owned(), format!("{left} more"), String::new(), String::new()]);
+    }
+    let switch = vec![map.switch_address.to_string(), "the two sets change places".to_owned()];
+    rows.push([switch, vec![String::new(); 2]].concat());
+    page.table(&["address", "coefficient", "at power-up", "format"], &rows);
 }
 
 /// What synthesizers made of it, beside what was told.
