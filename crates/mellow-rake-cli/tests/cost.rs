@@ -105,7 +105,8 @@ fn a_stranger_loads_another_filter_by_the_map_alone() {
             .replace("[hardware]\ncoefficients = \"loadable\"", "[hardware]");
         let study = Study::of_text(&other, |_| Err(String::new())).unwrap();
         let filter = study.integers().unwrap();
-        let table = &hardware["load_map"]["tables"][0];
+        let map = hardware["load_map"].clone();
+        let table = &map["tables"][0];
         assert_eq!(hardware["load_map"]["tables"].as_array().unwrap().len(), 1);
         assert_eq!(table["rows"].as_array().unwrap().len(), filter.table.rows.len());
         let base = table["address"].as_u64().unwrap() as usize;
@@ -113,7 +114,9 @@ fn a_stranger_loads_another_filter_by_the_map_alone() {
         let mut loaded = BTreeSet::new();
         for issue in hardware["schedule"].as_array_mut().unwrap() {
             let address = issue["address"].as_u64().unwrap() as usize - base;
-            issue["coefficient"] = filter.table.rows[address / columns][address % columns].into();
+            let value = filter.table.rows[address / columns][address % columns];
+            let is_negated = map["negated"][address + base] == true;
+            issue["coefficient"] = if is_negated { -value } else { value }.into();
             loaded.insert(address);
         }
         let words = hardware["load_map"]["switch_address"].as_u64().unwrap() as usize;

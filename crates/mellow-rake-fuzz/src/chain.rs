@@ -5,7 +5,7 @@ use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
 use mellow_rake::filter::Form;
 use mellow_rake::float::{FloatFilter, FloatFormat, FloatSimulator, FloatStructure};
-use mellow_rake::hardware::{FlowSimulator, HardwareUnit, SignalFlow, choose};
+use mellow_rake::hardware::{FlowSimulator, HardwareError, HardwareUnit, SignalFlow, choose};
 use mellow_rake::implementation::{Goal, Implementation, implement_toward};
 use mellow_rake::spec::Spec;
 use mellow_rake::verify;
@@ -41,15 +41,24 @@ pub(crate) fn chain(bytes: &[u8]) {
 
 /// On shared multipliers: the tasks give what the program gives, the schedule is right, the text is plain.
 fn in_hardware(filter: &Implementation, spec: &Spec, input: &[i64], text: &str) {
-    let Ok(flow) = SignalFlow::of(&filter.checked) else { return };
+    let wish = spec.hardware.unwrap_or_default();
+    let flow = match wish.loads_coefficients {
+        true => SignalFlow::loadable(&filter.checked),
+        false => SignalFlow::of(&filter.checked),
+    };
+    let Ok(flow) = flow else { return };
     let (mut tasks, mut simulator) = (FlowSimulator::new(&flow), Simulator::new(&filter.checked));
     for word in &input[..input.len().min(200)] {
         assert_eq!(tasks.step(*word), simulator.step(*word), "{text}");
     }
-    let wish = spec.hardware.unwrap_or_default();
     let Ok(choice) = choose(&flow, &wish, spec.sample_rate) else { return };
     let HardwareUnit::Serial(scheduled) = &choice.unit else { return };
-    let write = || verilog::write_scheduled(scheduled, &filter.checked, &Symbols::new(&spec.name));
+    let symbols = Symbols::new(&spec.name);
+    let write = || {
+        let mut files = verilog::write_scheduled(scheduled, &filter.checked, &symbols)?;
+        files.extend(vhdl::write_scheduled(scheduled, &filter.checked, &symbols)?);
+        Ok::<_, HardwareError>(files)
+    };
     if let (Ok(files), Ok(again)) = (write(), write()) {
         held(&files, &again, text);
     }

@@ -162,9 +162,11 @@ fn fixed(draw: &mut Draw<'_>, has_taps: bool, text: &mut String) {
     };
     let _ = write!(
         text,
-        "[hardware]\n{clock}{multipliers}channels = {}\nmultiplier_stages = {}\ninterface = \"{}\"\n",
+        "[hardware]\n{clock}{multipliers}channels = {}\nmultiplier_stages = {}\ninterface = \"{}\"\ncoefficients = \
+         \"{}\"\n",
         1 + draw.below(4),
         1 + draw.below(3),
-        draw.of(&["valid", "valid-ready"]),
+        draw.of(&["valid", "valid-ready", "axi-stream"]),
+        draw.of(&["constant", "constant", "loadable"]),
     );
 }

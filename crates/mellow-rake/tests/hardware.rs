@@ -569,10 +569,15 @@ fn what_cannot_be_done_in_time_is_told_in_time() {
 /// Other integers for every table, often at an end of its format.
 fn other_rows(map: &LoadMap, noise: &mut NoiseSource) -> Vec<Vec<Vec<i64>>> {
     let table = |table: &LoadedTable, noise: &mut NoiseSource| {
-        let row = |row: &Vec<i64>| -> Vec<i64> {
-            row.iter().map(|_| any_word(noise, table.format, false)).collect()
+        let mut address = table.address;
+        let mut one = || {
+            // The smallest has no opposite.
+            let smallest = table.format.minimum() + i128::from(map.is_negated(address));
+            address += 1;
+            any_word(noise, table.format, false).max(smallest as i64)
         };
-        table.rows.iter().map(row).collect()
+        let mut row = |row: &Vec<i64>| -> Vec<i64> { row.iter().map(|_| one()).collect() };
+        table.rows.iter().map(&mut row).collect()
     };
     map.tables.iter().map(|one| table(one, noise)).collect()
 }
@@ -633,15 +638,14 @@ fn hold_loaded(
     let mut flows = [scheduled.flow().clone(), scheduled.flow().clone()];
     for product in flows[1].tasks.iter_mut().flat_map(|task| &mut task.products) {
         if let Some(address) = product.address {
-            product.coefficient = values[address].into();
+            let value = i128::from(values[address]);
+            product.coefficient = if map.is_negated(address) { -value } else { value };
         }
     }
     let mut simulators: Vec<_> = (0..channels).map(|_| Simulator::new(checked)).collect();
     let mut first: Vec<_> = (0..channels).map(|_| FlowSimulator::new(&flows[0])).collect();
     let mut second: Option<Vec<FlowSimulator<'_>>> = None;
-    let mut loads: Vec<Load> =
-        values.iter().enumerate().map(|(address, data)| Load { address, data: *data }).collect();
-    loads.push(Load { address: map.switch_address, data: 0 });
+    let mut loads: Vec<Load> = map.writes(rows).unwrap();
     loads.reverse();
     let mut expected = std::collections::VecDeque::new();
     let (mut taken, mut given) = (0, 0);

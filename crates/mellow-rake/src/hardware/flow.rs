@@ -53,8 +53,8 @@ pub struct FlowProduct {
     pub alignment: Alignment,
     /// Whether it is a word that meets no coefficient.
     pub is_word: bool,
-    /// The address of the coefficient, where it can be loaded; the sign of the product is then in the
-    /// alignment, and `coefficient` what is there at power-up.
+    /// The address of the coefficient, where it can be loaded; `coefficient` is then what is there at
+    /// power-up, or its opposite where [`LoadMap::is_negated`] says so. Other signs are in the alignment.
     pub address: Option<usize>,
 }
 
@@ -211,7 +211,34 @@ impl SignalFlow {
     pub fn loadable(checked: &Checked) -> Result<Self, HardwareError> {
         Self::of(checked)?;
         let any = checked.for_any_coefficients().map_err(HardwareError::Coefficients)?;
-        Ok(unroll(&any, Some(LoadMap::of(any.datapath()))))
+        let mut flow = unroll(&any, Some(LoadMap::of(any.datapath())));
+        flow.negate_loaded();
+        Ok(flow)
+    }
+
+    /// Where a coefficient is only ever subtracted the unit remembers its opposite, so that nothing has to be
+    /// subtracted. The opposite of the smallest integer is none of the format: where that is there at
+    /// power-up the products are subtracted after all.
+    fn negate_loaded(&mut self) {
+        let Some(map) = &mut self.load_map else { return };
+        let mut is_negated: Vec<bool> =
+            map.values().zip(map.smallest()).map(|(v, s)| v != s).collect();
+        if !map.is_signed() {
+            is_negated.fill(false);
+        }
+        let loaded = |product: &&FlowProduct| product.address.is_some();
+        for product in self.tasks.iter().flat_map(|task| &task.products).filter(loaded) {
+            // A rounded product and its opposite are not rounded alike.
+            let Alignment { dropped, subtracted, .. } = product.alignment;
+            is_negated[product.address.unwrap_or(0)] &= subtracted && dropped == 0;
+        }
+        for product in self.tasks.iter_mut().flat_map(|task| &mut task.products) {
+            if product.address.is_some_and(|address| is_negated[address]) {
+                product.coefficient = -product.coefficient;
+                product.alignment.subtracted = false;
+            }
+        }
+        map.set_negated(is_negated);
     }
 
     /// The most products and sums for each firing that a flow is made of.

@@ -35,7 +35,7 @@ pub enum LoadError {
     },
     /// An integer that its format does not have.
     #[error(
-        "{name} is {found}; {format} has integers from {} to {}", .format.minimum(), .format.maximum()
+        "{name} is {found}; {format} has integers from {smallest} to {} for it", .format.maximum()
     )]
     Range {
         /// The coefficient.
@@ -44,6 +44,8 @@ pub enum LoadError {
         found: i64,
         /// The format of its table.
         format: WordFormat,
+        /// The smallest integer there; one more than that of the format where the unit remembers opposites.
+        smallest: i128,
     },
 }
 
@@ -63,6 +65,9 @@ pub struct LoadMap {
     pub address_bits: u32,
     /// Bits of a word.
     pub data_bits: u32,
+    /// For each address whether the unit remembers the opposite of what is written. The smallest integer of
+    /// the format, which has none, must not be written there.
+    pub negated: Vec<bool>,
 }
 
 impl LoadMap {
@@ -78,11 +83,38 @@ impl LoadMap {
         }
         let width = tables.iter().map(|table| table.format.width()).max().unwrap_or(1);
         LoadMap {
+            negated: vec![false; address],
             tables,
             switch_address: address,
             address_bits: super::bits_to(address),
             data_bits: width,
         }
+    }
+
+    /// Whether the unit remembers the opposite of what is written to an address.
+    pub fn is_negated(&self, address: usize) -> bool {
+        self.negated.get(address).is_some_and(|one| *one)
+    }
+
+    pub(super) fn set_negated(&mut self, negated: Vec<bool>) {
+        self.negated = negated;
+    }
+
+    /// What the unit remembers of a word that is written to an address.
+    pub(super) fn held(&self, Load { address, data }: Load) -> i128 {
+        let Some(table) = self.tables.iter().rfind(|table| table.address <= address) else {
+            return data.into();
+        };
+        let value = if self.is_negated(address) { -i128::from(data) } else { data.into() };
+        table.format.wrap(value)
+    }
+
+    /// The smallest integer of each format, address by address.
+    pub(super) fn smallest(&self) -> impl Iterator<Item = i64> {
+        self.tables.iter().flat_map(|table| {
+            let words = table.rows.iter().map(Vec::len).sum();
+            std::iter::repeat_n(table.format.minimum() as i64, words)
+        })
     }
 
     /// Coefficients that can be loaded.
@@ -111,7 +143,7 @@ impl LoadMap {
     /// assert_eq!((writes[1].address, writes[1].data), (1, -128));
     /// assert_eq!(writes[4].address, map.switch_address);
     /// let error = map.writes(&[vec![vec![64, -129, 127, 0]]]).unwrap_err();
-    /// assert_eq!(error.to_string(), "tap[1] is -129; s8f7 has integers from -128 to 127");
+    /// assert_eq!(error.to_string(), "tap[1] is -129; s8f7 has integers from -128 to 127 for it");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     ///
@@ -128,9 +160,10 @@ impl LoadMap {
         for (table, rows) in self.tables.iter().zip(tables) {
             for data in rows.iter().flatten().copied() {
                 let address = writes.len();
-                if !table.format.holds(data.into()) {
+                let smallest = table.format.minimum() + i128::from(self.is_negated(address));
+                if !table.format.holds(data.into()) || i128::from(data) < smallest {
                     let (name, format) = (self.name(address), table.format);
-                    return Err(LoadError::Range { name, found: data, format });
+                    return Err(LoadError::Range { name, found: data, format, smallest });
                 }
                 writes.push(Load { address, data });
             }

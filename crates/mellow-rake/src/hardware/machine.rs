@@ -173,10 +173,10 @@ impl<'a> Machine<'a> {
     /// What a write does, and whether the sets change places: with a sample that is the first of a round.
     fn load(&mut self, input: ClockInput, takes_first: bool) {
         let Some(words) = &self.program.coefficients else { return };
-        if let Some(Load { address, data }) = input.load
-            && address < words.loadable
+        if let (Some(load), Some(map)) = (input.load, &self.scheduled.flow().load_map)
+            && load.address < words.loadable
         {
-            self.sets[1 - self.active][address] = data.into();
+            self.sets[1 - self.active][load.address] = map.held(load);
         }
         let changes = takes_first && self.is_pending && !input.rst;
         if changes {

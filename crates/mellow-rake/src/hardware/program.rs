@@ -1,6 +1,6 @@
 //! What the unit does in each clock, and how wide it is for that.
 
-use super::{Alignment, FlowProduct, FlowWord, HardwareError, Issue, Scheduled, Step};
+use super::{Alignment, FlowProduct, FlowWord, HardwareError, Issue, Load, Scheduled, Step};
 use crate::datapath::Sign;
 use crate::fixed::Rounding;
 
@@ -148,7 +148,8 @@ impl UnitProgram {
             None => signed_bits((product.coefficient, 0)),
         };
         let mut coefficients = map.map(|map| {
-            let words: Vec<i128> = map.values().map(i128::from).collect();
+            let at = |(address, data)| map.held(Load { address, data });
+            let words: Vec<i128> = map.values().enumerate().map(at).collect();
             CoefficientWords { loadable: words.len(), words }
         });
         let coefficient_bits =

@@ -1,6 +1,6 @@
 //! A design in registers as a module.
 
-use super::super::lines::Lines;
+use super::super::lines::{Lines, folded};
 use super::super::number::verilog_integer;
 use super::super::register_transfer::{
     Design, Direction, Item, Kind, Port, Signal, Statement, Value,
@@ -87,8 +87,9 @@ fn item(item: &Item, clock: &str, text: &mut Lines) {
         Item::Bits { signal, bits } => {
             text.line(1, format!("wire {}{};", range(signal), signal.name));
             for (place, value) in bits.iter().enumerate() {
-                let value = folded(&expression(value));
-                text.line(1, format!("assign {} = {value};", bit(signal, place as u32)));
+                let head = format!("assign {} = ", bit(signal, place as u32));
+                let value = folded(&expression(value), " || ", 4 + head.len());
+                text.line(1, format!("{head}{value};"));
             }
         }
         Item::Cases { signal, selector, cases, otherwise } => {
@@ -326,11 +327,4 @@ fn resized(of: &Signal, kind: Kind) -> String {
     } else {
         format!("{{{}'d0, {}}}", width - own, of.name)
     }
-}
-
-/// A sum of products in lines of some four.
-fn folded(sum: &str) -> String {
-    let products: Vec<&str> = sum.split(" || ").collect();
-    let lines: Vec<String> = products.chunks(4).map(|some| some.join(" || ")).collect();
-    lines.join("\n        || ")
 }

@@ -3,7 +3,7 @@
 //! Numbers have the types of `numeric_std`, of exactly their width; what shortens them takes their low bits.
 //! Every register begins with zero, as it does at power-up.
 
-use super::super::lines::Lines;
+use super::super::lines::{Lines, folded};
 use super::super::number::vhdl_integer;
 use super::super::register_transfer::{
     Design, Direction, Item, Kind, Port, Signal, Statement, Value,
@@ -146,7 +146,7 @@ fn item(item: &Item, clock: &str, text: &mut Lines) {
                     Kind::Bit => signal.name.clone(),
                     _ => format!("{}({place})", signal.name),
                 };
-                let value = folded(&assigned(value, Kind::Bit));
+                let value = folded(&assigned(value, Kind::Bit), " or ", target.len() + 8);
                 text.line(1, format!("{target} <= {value};"));
             }
         }
@@ -380,11 +380,4 @@ fn resized(of: &Signal, kind: Kind) -> String {
         (_, Kind::Signed(_)) => format!("signed({text})"),
         (_, _) => format!("unsigned({text})"),
     }
-}
-
-/// A sum of products in lines of some three.
-fn folded(sum: &str) -> String {
-    let products: Vec<&str> = sum.split(" or ").collect();
-    let lines: Vec<String> = products.chunks(3).map(|some| some.join(" or ")).collect();
-    lines.join("\n        or ")
 }

@@ -1,5 +1,6 @@
 //! Steps, the head of the memory, channels, and when a sample is taken.
 
+use super::super::field::Field;
 use super::super::value::{Kind, Signal, Value, all, any, choose, constant, fixed_bit};
 use super::super::{Item, Items, Statement, when};
 use super::Unit;
@@ -119,7 +120,18 @@ impl Unit<'_> {
             value: data.whole(),
             remark: String::new(),
         });
-        items.wire("load_word", number.at(self.program.coefficient_bits));
+        let word = number.at(self.program.coefficient_bits);
+        let word = match map.negated.contains(&true) {
+            false => word,
+            true => {
+                let values = map.negated.iter().map(|one| Some(u128::from(*one))).collect();
+                let field = Field { signal: Signal::bit("load_negates"), values };
+                field.declare(&place, items);
+                let opposite = Value::Negated(Box::new(word.clone()));
+                choose(field.signal.whole(), opposite, word)
+            }
+        };
+        items.wire("load_word", word);
         let mut first = vec![bit("takes"), bit("load_pending"), bit("rst").not()];
         if self.channel().is_some() {
             first.push(bit("wraps"));

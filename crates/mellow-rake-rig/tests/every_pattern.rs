@@ -1,0 +1,154 @@
+//! Small units with every sample, every gap and every pause at once: what is written against the filter in one
+//! clock, in the solver of a synthesizer. It shares no code with the scheduler, the machine or a simulator.
+
+use mellow_rake::Wish;
+use mellow_rake::fixed::Overflow;
+use mellow_rake::hardware::HardwareUnit;
+use mellow_rake::spec::{Architecture, Fixed, Hardware, Interface, Structure};
+use mellow_rake::study::Study;
+use mellow_rake::write::{GeneratedFile, Symbols, verilog};
+use mellow_rake_rig::ToolName;
+
+/// The unit and the filter in one clock get the same samples; what the unit gives is what is owed, oldest
+/// first, it stands until it is taken, and no sample waits for longer than `patience` while outputs are
+/// taken. What is written to coefficients that are not in use changes nothing.
+fn miter(study: &Study, unit: &HardwareUnit, patience: usize) -> String {
+    let width = study.spec.fixed.unwrap().input.width();
+    let waits = unit.resources().interface.waits();
+    let taken = if waits { "out_ready" } else { "1'b1" };
+    let mut ports = String::new();
+    if waits {
+        ports.push_str(", .out_ready(out_ready)");
+    }
+    if let Some(map) = &unit.flow().load_map {
+        ports.push_str(&format!(
+            ", .load_write(load_write && load_address[{0}:0] != {1}), .load_address(load_address[{0}:0]), \
+             .load_data(load_data[{2}:0]), .load_pending(pending)",
+            map.address_bits - 1,
+            map.switch_address,
+            map.data_bits - 1,
+        ));
+    }
+    format!(
+        "module miter (input clk, input in_valid, input [{high}:0] in_data, input out_ready,
+    input load_write, input [7:0] load_address, input [7:0] load_data);
+    reg started = 1'b0;
+    always @(posedge clk) started <= 1'b1;
+    wire rst = !started;
+    wire in_ready, out_valid, known, pending;
+    wire [{high}:0] out_data, word;
+    device unit (.clk(clk), .rst(rst), .in_valid(in_valid), .in_ready(in_ready), .in_data(in_data),
+        .out_valid(out_valid), .out_data(out_data){ports});
+    wire takes = started && in_valid && in_ready;
+    plain plain (.clk(clk), .rst(rst), .in_valid(takes), .in_data(in_data), .out_valid(known),
+        .out_data(word));
+    reg [{all}:0] owed = 0;
+    reg [3:0] count = 0;
+    wire gives = started && out_valid && {taken};
+    wire [{all}:0] kept = gives ? owed >> {width} : owed;
+    wire [3:0] left = gives ? count - 4'd1 : count;
+    wire [{all}:0] newest = word;
+    reg stood = 1'b0;
+    reg [{high}:0] standing = 0;
+    reg [7:0] waited = 0;
+    always @(posedge clk) begin
+        if (started) begin
+            owed <= known ? kept | (newest << (left * {width})) : kept;
+            count <= known ? left + 4'd1 : left;
+        end
+        stood <= started && out_valid && !{taken};
+        standing <= out_data;
+        waited <= started && in_valid && !in_ready && {taken} ? waited + 8'd1 : 8'd0;
+    end
+    always @* if (started) begin
+        if (out_valid) assert (count != 0);
+        if (out_valid) assert (out_data == owed[{high}:0]);
+        if (stood) assert (out_valid && out_data == standing);
+        assert (waited <= {patience});
+    end
+endmodule
+",
+        high = width - 1,
+        all = 8 * width - 1,
+    )
+}
+
+/// What the solver says of the first clocks.
+fn solved(files: &[GeneratedFile], miter: &str, clocks: usize, cleared: bool) -> String {
+    let yosys = ToolName::YOSYS.find().expect("Yosys is among the tools of the tests");
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("miter.v"), miter).unwrap();
+    let mut names = vec!["miter.v".to_owned()];
+    for file in files.iter().filter(|file| !file.name.ends_with("_tb.v")) {
+        std::fs::write(folder.path().join(&file.name), &file.text).unwrap();
+        names.push(file.name.clone());
+    }
+    // A reset makes everything of whatever was there, or it leaves the memory, which is zero at power-up.
+    let start = if cleared { "-set-init-def" } else { "-set-init-zero" };
+    let script = format!(
+        "read_verilog -formal {}; prep -top miter -flatten; memory_map; opt -full; clean; sat -enable_undef \
+         -set-def-inputs -tempinduct -tempinduct-baseonly -prove-asserts {start} -maxsteps {clocks} miter",
+        names.join(" ")
+    );
+    let output = yosys.command(folder.path()).args(["-p", &script]).output().unwrap();
+    String::from_utf8_lossy(&output.stdout).into_owned()
+}
+
+fn small(structure: Structure, hardware: Hardware) -> Study {
+    let mut words = Fixed::new(structure, "s3f2".parse().unwrap());
+    words.coefficients.width = 4;
+    words.overflow = Overflow::Saturate;
+    let wish = match structure {
+        Structure::FirDirect => Wish::taps("1 kHz", [0.25, 0.5, -0.375]),
+        _ => Wish::lowpass("1 kHz").cutoff("200 Hz").butterworth(2),
+    };
+    wish.words(words).hardware(hardware).study().unwrap()
+}
+
+#[test]
+fn every_pattern_of_samples_gaps_and_pauses_gives_what_the_filter_gives() {
+    let plain = Hardware::default();
+    let waiting = Hardware { interface: Interface::ValidReady, ..plain };
+    let taps = Hardware { multipliers: Some(2), ..plain };
+    let chain = Hardware { architecture: Some(Architecture::Parallel), ..waiting };
+    let loaded = Hardware { loads_coefficients: true, clears_memory: false, ..taps };
+    let designs = [
+        (Structure::DirectForm1, waiting, 24),
+        (Structure::DirectForm1, Hardware { clears_memory: false, ..waiting }, 17),
+        (Structure::FirDirect, taps, 20),
+        (Structure::FirDirect, chain, 10),
+        (Structure::FirDirect, loaded, 16),
+    ];
+    let mut refuted = 0;
+    for (structure, hardware, clocks) in designs {
+        let study = small(structure, hardware);
+        let checked = &study.integers().unwrap().checked;
+        let unit = &study.hardware().unwrap().unwrap().unit;
+        let name = |name: &str| Symbols::new(&mellow_rake::spec::Name::new(name).unwrap());
+        let mut files = verilog::write(checked, &name("plain")).unwrap();
+        files.extend(match unit {
+            HardwareUnit::Serial(unit) => {
+                verilog::write_scheduled(unit, checked, &name("device")).unwrap()
+            }
+            HardwareUnit::Parallel(chain) => {
+                verilog::write_parallel(chain, checked, &name("device"))
+            }
+        });
+        // While the memory is cleared, while a sample is worked on, until its result has gone.
+        let patience = 8 * usize::from(hardware.clears_memory) + unit.interval() + unit.latency();
+        let miter = miter(&study, unit, patience);
+        let said = solved(&files, &miter, clocks, hardware.clears_memory);
+        let proved = format!("proved base case for {clocks} steps: SUCCESS");
+        let tail = &said[said.len().saturating_sub(3_000)..];
+        assert!(said.contains(&proved), "{structure:?} {hardware:?}\n{miter}\n{tail}");
+        // A unit that takes another sample than it was given is found out.
+        let text = &mut files[2].text;
+        let damaged = text.replacen("<= in_data;", "<= ~in_data;", 1);
+        assert_ne!(*text, damaged, "{text}");
+        *text = damaged;
+        let said = solved(&files, &miter, clocks, hardware.clears_memory);
+        assert!(said.contains("FAIL"), "{}", &said[said.len().saturating_sub(2_000)..]);
+        refuted += 1;
+    }
+    assert_eq!(refuted, designs.len());
+}
