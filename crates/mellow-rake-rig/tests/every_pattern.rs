@@ -1,5 +1,6 @@
-//! Small units with every sample, every gap and every pause at once: what is written against the filter in one
-//! clock, in the solver of a synthesizer. It shares no code with the scheduler, the machine or a simulator.
+//! Small units with every sample, every gap and every pause at once: what is written against the filter in
+//! one clock, in the solver of a synthesizer. It shares no code with the scheduler, the machine or a
+//! simulator.
 
 use mellow_rake::Wish;
 use mellow_rake::fixed::Overflow;
