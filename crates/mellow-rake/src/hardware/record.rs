@@ -5,6 +5,7 @@ use super::{
     Task,
 };
 use crate::datapath::Sign;
+use crate::fixed::Rounding;
 use crate::spec::{Architecture, Interface};
 
 /// A word that is read.
@@ -43,6 +44,8 @@ pub struct IssueRecord {
     pub dropped: u32,
     /// See `dropped`.
     pub shift: u32,
+    /// How, where bits are dropped.
+    pub rounding: Option<Rounding>,
 }
 
 /// A task: a sum with what is done to it, as the datapath says.
@@ -83,6 +86,8 @@ pub struct HardwareRecord {
     pub words: usize,
     /// The tasks, where multipliers are shared; task t gives signal t + 1.
     pub tasks: Vec<TaskRecord>,
+    /// The task that gives what goes out, where multipliers are shared.
+    pub output_task: Option<usize>,
     /// Each product with its clock, where multipliers are shared.
     pub schedule: Vec<IssueRecord>,
     /// Where coefficients are written, where they can be loaded.
@@ -119,6 +124,10 @@ impl HardwareRecord {
             estimate,
             words,
             tasks,
+            output_task: match &choice.unit {
+                HardwareUnit::Serial(scheduled) => Some(scheduled.output_task()),
+                HardwareUnit::Parallel(_) => None,
+            },
             schedule,
             load_map: choice.unit.flow().load_map.clone(),
         })
@@ -158,6 +167,7 @@ fn issues(scheduled: &Scheduled) -> Vec<IssueRecord> {
                 .collect(),
             dropped: product.alignment.dropped,
             shift: product.alignment.shift,
+            rounding: (product.alignment.dropped > 0).then_some(product.alignment.rounding),
         }
     };
     scheduled.schedule().issues.iter().map(record).collect()

@@ -18,7 +18,7 @@ pub(crate) struct Format(bool, u32, i32);
 
 impl Format {
     /// `s16f15`
-    fn read(text: &Value) -> Format {
+    pub(crate) fn read(text: &Value) -> Format {
         let text = text.as_str().unwrap();
         let (width, fraction) = text[1..].split_once('f').unwrap();
         Format(text.starts_with('s'), width.parse().unwrap(), fraction.parse().unwrap())
@@ -33,14 +33,14 @@ impl Format {
         word as f64 * (-f64::from(self.2)).exp2()
     }
 
-    fn wrap(self, word: i128) -> i128 {
+    pub(crate) fn wrap(self, word: i128) -> i128 {
         let modulus = 1i128 << self.1;
         let low = word.rem_euclid(modulus);
         if self.0 && low >= modulus / 2 { low - modulus } else { low }
     }
 }
 
-fn rounded(word: i128, shift: i64, rounding: &str) -> i128 {
+pub(crate) fn rounded(word: i128, shift: i64, rounding: &str) -> i128 {
     if shift <= 0 {
         return word * (1 << -shift);
     }

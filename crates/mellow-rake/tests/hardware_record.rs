@@ -1,0 +1,179 @@
+//! A stranger's unit: run from the JSON of a schedule and that of the datapath alone, without a look at the
+//! library's types, and equal to the simulator in every integer. So nothing is missing in either.
+
+use mellow_rake::datapath::{Checked, Simulator, describe};
+use mellow_rake::hardware::{HardwareRecord, HardwareUnit, SignalFlow, choose};
+use mellow_rake::random::NoiseSource;
+use mellow_rake::spec::{Architecture, Hardware, Structure};
+use mellow_rake::units::SampleRate;
+use serde_json::Value;
+use std::collections::{HashMap, HashSet};
+
+#[path = "common/filters.rs"]
+mod filters;
+#[path = "common/reader.rs"]
+mod reader;
+
+use filters::{any_filter, any_word, one_of};
+use reader::{Format, rounded};
+
+fn number(value: &Value, key: &str) -> i64 {
+    value[key].as_i64().unwrap_or_else(|| panic!("{key}: {value}"))
+}
+
+fn list<'a>(value: &'a Value, key: &str) -> &'a Vec<Value> {
+    value[key].as_array().unwrap_or_else(|| panic!("{key}: {value}"))
+}
+
+/// All operations of a program by their numbers, those in loops as well.
+fn operations<'a>(steps: &'a [Value], found: &mut HashMap<i64, &'a Value>) {
+    for step in steps {
+        found.insert(number(step, "node"), step);
+        if step["operation"] == "repeat" {
+            operations(list(step, "body"), found);
+        }
+    }
+}
+
+/// A unit: words by places, in a memory that turns by one with each sample.
+struct Unit<'a> {
+    hardware: &'a Value,
+    operations: HashMap<i64, &'a Value>,
+    /// Operations whose words tasks give, in each pass.
+    given: HashSet<(i64, i64)>,
+    memory: HashMap<i64, i128>,
+    head: i64,
+}
+
+impl<'a> Unit<'a> {
+    fn new(hardware: &'a Value, datapath: &'a Value) -> Self {
+        let mut all = HashMap::new();
+        operations(list(datapath, "program"), &mut all);
+        let tasks = list(hardware, "tasks").iter();
+        let given = tasks.map(|task| (number(task, "node"), number(task, "pass"))).collect();
+        Unit { hardware, operations: all, given, memory: HashMap::new(), head: 0 }
+    }
+
+    /// What a task does to its sum: the operations from the sum to its node, the first one first.
+    fn ending(&self, task: &Value) -> Vec<&'a Value> {
+        let (mut node, pass) = (number(task, "node"), number(task, "pass"));
+        let mut steps = Vec::new();
+        loop {
+            let step = self.operations[&node];
+            let is_unary = step["operation"] == "round" || step["operation"] == "limit";
+            if is_unary || step["operation"] == "accumulate" {
+                steps.push(step);
+            }
+            if !is_unary {
+                break;
+            }
+            node = number(step, "word");
+            // A word that another task gives, or that comes from elsewhere, is what the product is made of.
+            let comes = &self.operations[&node]["operation"];
+            let is_sum = ["accumulate", "product", "round", "limit"].iter().any(|one| comes == one);
+            if self.given.contains(&(node, pass)) || !is_sum {
+                break;
+            }
+        }
+        steps.reverse();
+        steps
+    }
+
+    fn product(&self, issue: &Value) -> i128 {
+        let word = |word: &Value| {
+            let held = self.memory.get(&(number(word, "slot") + self.head)).copied().unwrap_or(0);
+            if word["subtracted"] == true { -held } else { held }
+        };
+        let words: i128 = list(issue, "words").iter().map(word).sum();
+        let exact = i128::from(number(issue, "coefficient")) * words;
+        let kept = match issue["rounding"].as_str() {
+            Some(rounding) => rounded(exact, number(issue, "dropped"), rounding),
+            None => exact,
+        };
+        let aligned = kept << number(issue, "shift");
+        if issue["subtracted"] == true { -aligned } else { aligned }
+    }
+
+    fn step(&mut self, sample: i64) -> i128 {
+        self.head -= 1;
+        self.memory.insert(self.head, sample.into());
+        let mut output = None;
+        let issues = list(self.hardware, "schedule");
+        for (index, task) in list(self.hardware, "tasks").iter().enumerate() {
+            let own = issues.iter().filter(|issue| number(issue, "task") == index as i64);
+            let sum = own.map(|issue| self.product(issue)).sum();
+            let step = |word: i128, step: &&Value| {
+                let format = Format::read(&step["format"]);
+                match step["operation"].as_str().unwrap() {
+                    "round" => rounded(
+                        word,
+                        number(step, "shift_right"),
+                        step["rounding"].as_str().unwrap(),
+                    ),
+                    "limit" if step["overflow"] == "saturate" => {
+                        let (low, high) = format.ends();
+                        word.clamp(low, high)
+                    }
+                    _ => format.wrap(word),
+                }
+            };
+            let result = self.ending(task).iter().fold(sum, step);
+            if let Some(slot) = task["slot"].as_i64() {
+                self.memory.insert(slot + self.head, result);
+            }
+            if self.hardware["output_task"] == index {
+                output = Some(result);
+            }
+        }
+        output.expect("one task gives what goes out")
+    }
+}
+
+/// Runs the unit of a filter by its JSON; `false` where there is none.
+fn hold(checked: &Checked, wish: &Hardware, noise: &mut NoiseSource) -> bool {
+    let flow = match wish.loads_coefficients {
+        true => SignalFlow::loadable(checked),
+        false => SignalFlow::of(checked),
+    };
+    let rate = SampleRate::from_hertz(1000.0).unwrap();
+    let Ok(choice) = flow.and_then(|flow| choose(&flow, wish, rate)) else { return false };
+    let Ok(record) = HardwareRecord::of(&choice) else { return false };
+    let hardware = serde_json::to_value(&record).unwrap();
+    let datapath = serde_json::to_value(describe(checked)).unwrap();
+    let mut unit = Unit::new(&hardware, &datapath);
+    let mut simulator = Simulator::new(checked);
+    for sample in 0..120 {
+        let word = any_word(noise, checked.input(), false);
+        let expected = i128::from(simulator.step(word));
+        assert_eq!(unit.step(word), expected, "{sample} {wish:?}\n{datapath:#}\n{hardware:#}");
+    }
+    // The schedule is one: no multiplier has two products in a clock, and what is read was written before.
+    let issues = list(&hardware, "schedule");
+    let places: HashSet<_> =
+        issues.iter().map(|one| (number(one, "clock"), number(one, "multiplier"))).collect();
+    let interval = number(&hardware["estimate"], "interval");
+    assert!(places.len() == issues.len() && places.iter().all(|(clock, _)| *clock < interval));
+    assert!(matches!(choice.unit, HardwareUnit::Serial(_)));
+    true
+}
+
+#[test]
+fn a_stranger_runs_the_unit_of_any_filter_from_its_json() {
+    let mut noise = NoiseSource::new(733);
+    let mut held = [0; Structure::ALL.len()];
+    for (number, structure) in Structure::ALL.into_iter().enumerate() {
+        for _ in 0..40 {
+            let Some(filter) = any_filter(&mut noise, structure) else { continue };
+            let wish = Hardware {
+                architecture: Some(Architecture::Serial),
+                multipliers: Some(one_of(&mut noise, &[1, 1, 2, 3])),
+                pre_adder: one_of(&mut noise, &[None, Some(false), Some(true)]),
+                multiplier_stages: one_of(&mut noise, &[1, 2, 3]),
+                loads_coefficients: one_of(&mut noise, &[false, false, true]),
+                ..Hardware::default()
+            };
+            held[number] += usize::from(hold(&filter.checked, &wish, &mut noise));
+        }
+    }
+    assert!(held.iter().all(|count| *count >= 5), "{held:?}");
+}
