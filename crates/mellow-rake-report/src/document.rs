@@ -206,22 +206,27 @@ fn wrapped(text: &str, first: usize, others: usize, columns: usize) -> String {
 
 /// A line that goes on below, broken between words, its own gaps kept.
 fn continued(text: &str, columns: usize) -> String {
-    let indent = text.len() - text.trim_start().len();
-    let below = " ".repeat((indent + 2).min(columns / 2));
-    let (mut lines, mut rest) = (String::new(), text.to_owned());
-    while rest.chars().count() > columns {
-        let start = rest.len() - rest.trim_start().len();
-        let within = rest.char_indices().nth(columns).map_or(rest.len(), |(at, _)| at);
+    // By characters, of which some are several bytes.
+    let blanks = |line: &[char]| line.iter().take_while(|c| c.is_whitespace()).count();
+    let mut rest: Vec<char> = text.chars().collect();
+    let below = (blanks(&rest) + 2).min(columns / 2);
+    let mut lines = String::new();
+    while rest.len() > columns {
+        let begin = blanks(&rest) + 1;
         // The last gap that fits, or the first there is.
-        let gap = rest[start..=within].rfind(' ').filter(|gap| *gap > 0);
-        let gap = gap.or_else(|| rest[start..].find(' '));
-        let Some(gap) = gap else { break };
-        let (line, more) = rest.split_at(start + gap);
+        let mut fitting = (begin..=columns).rev();
+        let gap = fitting.find(|at| rest[*at] == ' ');
+        let Some(gap) = gap.or_else(|| (begin..rest.len()).find(|at| rest[*at] == ' ')) else {
+            break;
+        };
+        let line: String = rest[..gap].iter().collect();
         lines.push_str(line.trim_end());
         lines.push('\n');
-        rest = format!("{below}{}", more.trim_start());
+        let more = rest.split_off(gap);
+        rest = vec![' '; below];
+        rest.extend(&more[blanks(&more)..]);
     }
-    lines + &rest + "\n"
+    lines + rest.iter().collect::<String>().trim_end() + "\n"
 }
 
 /// A table, or so many columns of it side by side as there is room for, each time behind the first.
