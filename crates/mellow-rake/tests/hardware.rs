@@ -3,9 +3,9 @@
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
 use mellow_rake::hardware::{
-    ClockInput, ClockOutput, Estimate, FlowSimulator, HardwareError, HardwareUnit, Load, LoadMap,
-    LoadedTable, Machine, Parallel, ParallelMachine, Resources, Schedule, ScheduleError, Scheduled,
-    SignalFlow, choose, schedule,
+    ClockInput, ClockOutput, Estimate, FlowSimulator, HardwareError, HardwareUnit, Issue, Load,
+    LoadMap, LoadedTable, Machine, Parallel, ParallelMachine, Resources, Schedule, ScheduleError,
+    Scheduled, SignalFlow, choose, schedule,
 };
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Spec, Structure};
@@ -706,4 +706,67 @@ fn hold_loaded(
         }
     }
     1
+}
+
+/// Whether any schedule of so many clocks is right: every place of every product is tried.
+fn any_schedule(whole: &Scheduled, interval: usize) -> bool {
+    let Schedule { flow, resources, .. } = whole.schedule();
+    let products: Vec<(usize, usize)> = flow
+        .tasks
+        .iter()
+        .enumerate()
+        .flat_map(|(task, one)| (0..one.products.len()).map(move |product| (task, product)))
+        .collect();
+    let mut clocks = vec![0; products.len()];
+    loop {
+        let mut used = vec![0; interval];
+        let mut issues = Vec::new();
+        for ((task, product), clock) in products.iter().zip(&clocks) {
+            let (clock, multiplier) = (*clock, used[*clock]);
+            used[clock] += 1;
+            issues.push(Issue { clock, multiplier, task: *task, product: *product });
+        }
+        if used.iter().all(|count| *count <= resources.multipliers) {
+            issues.sort_by_key(|issue| (issue.clock, issue.multiplier));
+            let (flow, resources) = (flow.clone(), *resources);
+            if (Schedule { flow, resources, interval, issues }).check().is_ok() {
+                return true;
+            }
+        }
+        // The next number of so many digits.
+        let Some(digit) = clocks.iter().position(|clock| clock + 1 < interval) else {
+            return false;
+        };
+        clocks[digit] += 1;
+        clocks[..digit].fill(0);
+    }
+}
+
+/// Small flows have no schedule that is shorter than the one that is found, among all that there are.
+#[test]
+fn no_schedule_of_a_small_flow_is_shorter() {
+    let mut noise = NoiseSource::new(186);
+    let (mut held, mut longer, mut recursive) = (0, 0, 0);
+    while held < 150 {
+        let structure = one_of(&mut noise, &Structure::ALL);
+        let Some(filter) = any_filter(&mut noise, structure) else { continue };
+        let flow = SignalFlow::of(&filter.checked).unwrap();
+        let resources = any_resources(&mut noise);
+        let whole = schedule(&flow, resources).unwrap();
+        let count = whole.flow().products();
+        let tries = |interval: usize| (interval as f64).powi(count as i32);
+        if resources.channels > 1 || count < 2 || tries(whole.interval() - 1) > 2e5 {
+            continue;
+        }
+        let least = count.div_ceil(resources.multipliers);
+        recursive += usize::from(whole.interval() > least);
+        let shorter = (least..whole.interval()).find(|interval| any_schedule(&whole, *interval));
+        longer += usize::from(shorter.is_some());
+        if let Some(shorter) = shorter {
+            println!("{structure:?} {resources:?}: {} for {shorter}", whole.interval());
+        }
+        held += 1;
+    }
+    println!("{held} flows, {recursive} that wait for themselves, {longer} could be shorter");
+    assert!(recursive > 20 && longer == 0, "{recursive} {longer}");
 }

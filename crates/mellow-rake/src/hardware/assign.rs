@@ -7,7 +7,7 @@ use super::{FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, Sign
 /// Tasks are issued one after the other, whichever can go on soonest; within a task the products whose words
 /// are there go first, of these the oldest words first. A word of an earlier firing is there when its task
 /// has ended in that firing, which depends on the interval: it is tried from the number of products upwards,
-/// each time with what the last attempt says about when tasks end (modulo scheduling: B. R. Rau, "Iterative
+/// each time with what the attempt before says about when tasks end, from zero on (modulo scheduling: B. R. Rau, "Iterative
 /// modulo scheduling", 1994).
 ///
 /// ```
@@ -36,21 +36,33 @@ pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, Ha
     let most = least + (tasks.len() + 1) * (depth + 1);
     let mut ends = vec![0; tasks.len()];
     let mut interval = least;
+    let mut best: Option<Scheduled> = None;
     while interval <= most {
+        // From the bottom: what a shorter interval made late need not be late in this one.
+        ends.fill(0);
         for _ in 0..ROUNDS {
             let (issues, found) = issue(&schedule.flow, resources, depth, interval, &ends);
             let span = issues.last().map_or(1, |issue: &Issue| issue.clock + 1);
             let settled = found == ends;
             ends = found;
             let candidate = Schedule { interval: interval.max(span), issues, ..schedule.clone() };
-            if let Ok(scheduled) = candidate.check() {
-                return Ok(scheduled);
+            // What takes longer than it was tried for is right as well, but a longer try may be shorter.
+            let is_shorter =
+                best.as_ref().is_none_or(|best: &Scheduled| candidate.interval < best.interval());
+            if is_shorter && let Ok(scheduled) = candidate.check() {
+                best = Some(scheduled);
             }
             if settled {
                 break;
             }
         }
         interval += (interval / 64).max(1);
+        if let Some(best) = best.take_if(|best| best.interval() <= interval) {
+            return Ok(best);
+        }
+    }
+    if let Some(best) = best {
+        return Ok(best);
     }
     // With as much time between samples as all tasks take one after the other, nothing is early or late.
     (schedule.issues, _) = issue(&schedule.flow, resources, depth, usize::MAX >> 32, &ends);

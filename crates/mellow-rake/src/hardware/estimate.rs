@@ -145,11 +145,8 @@ impl Estimate {
         let adders = each("sums", &mut added.map(|tap| chain.sum_bits(tap)), 1);
         let mut registers = vec![part("input", resources.multiplier_stages, flow.input.width())];
         registers.extend(each("products", &mut products.iter().copied(), 1));
-        registers.extend(each(
-            "sums",
-            &mut taps().map(|tap| chain.sum_bits(tap)),
-            resources.channels,
-        ));
+        let mut sums = taps().flat_map(|tap| vec![chain.sum_bits(tap); chain.delay(tap)]);
+        registers.extend(each("sums", &mut sums, 1));
         registers.push(part("output", 1, flow.format(flow.output.signal).width() + 1));
         Estimate {
             interval: 1,

@@ -140,6 +140,12 @@ impl Parallel {
     pub fn sum_bits(&self, tap: usize) -> u32 {
         signed_bits(self.taps[tap].range).min(self.ending.sum_bits())
     }
+
+    /// Registers behind the sum of a tap: one for each channel, which comes to the next tap in its turn; the
+    /// last sum goes out at once.
+    pub fn delay(&self, tap: usize) -> usize {
+        if tap == 0 { 1 } else { self.resources.channels }
+    }
 }
 
 /// The chain as registers, stepped clock by clock.
@@ -159,13 +165,12 @@ pub struct ParallelMachine<'a> {
 impl<'a> ParallelMachine<'a> {
     /// Behind a reset.
     pub fn new(chain: &'a Parallel) -> Self {
-        let Resources { channels, multiplier_stages, .. } = chain.resources;
-        let sums = VecDeque::from(vec![chain.ending.preload; channels]);
+        let sums = |tap| VecDeque::from(vec![chain.ending.preload; chain.delay(tap)]);
         ParallelMachine {
             chain,
-            inputs: VecDeque::from(vec![None; multiplier_stages]),
+            inputs: VecDeque::from(vec![None; chain.resources.multiplier_stages]),
             product: None,
-            sums: vec![sums; chain.taps.len()],
+            sums: (0..chain.taps.len()).map(sums).collect(),
             is_summed: false,
             output: None,
         }

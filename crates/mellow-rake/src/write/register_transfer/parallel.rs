@@ -141,7 +141,7 @@ fn sums(chain: &Parallel, items: &mut Items) {
     let (mut moves, mut clears) = (Vec::new(), Vec::new());
     for (tap, one) in chain.taps().iter().enumerate() {
         let sum_bits = chain.sum_bits(tap);
-        for age in 0..channels {
+        for age in 0..chain.delay(tap) {
             clears.push(Statement::Take(items.register(delayed(tap, age)), start(tap)));
         }
         let behind = match tap + 1 < chain.taps().len() {
@@ -153,7 +153,7 @@ fn sums(chain: &Parallel, items: &mut Items) {
             Some((index, is_minus)) => sum(behind, product(chain, index).at(sum_bits), is_minus),
         };
         moves.push(Statement::Take(delayed(tap, 0), total));
-        for age in 1..channels {
+        for age in 1..chain.delay(tap) {
             moves.push(Statement::Take(delayed(tap, age), delayed(tap, age - 1).whole()));
         }
     }
