@@ -162,7 +162,8 @@ fn fixed(draw: &mut Draw<'_>, has_taps: bool, text: &mut String) {
     };
     let _ = write!(
         text,
-        "[hardware]\n{clock}{multipliers}channels = {}\nmultiplier_stages = {}\ninterface = \"{}\"\ncoefficients = \
+        "[hardware]\n{clock}{multipliers}channels = {}\nmultiplier_stages = {}\n\
+         interface = \"{}\"\ncoefficients = \
          \"{}\"\n",
         1 + draw.below(4),
         1 + draw.below(3),

@@ -1,5 +1,5 @@
-//! Pages of any blocks, at any width: nothing is lost, nothing is broken that stays whole, nothing is wider than
-//! the terminal that could be narrower, and JSON has what the text has.
+//! Pages of any blocks, at any width: nothing is lost, nothing is broken that stays whole, nothing is wider
+//! than the terminal that could be narrower, and JSON has what the text has.
 
 use mellow_rake_report::{Block, Document};
 use proptest::collection::vec;

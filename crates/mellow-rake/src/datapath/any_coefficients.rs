@@ -93,7 +93,7 @@ impl Checked {
         }
         let mut datapath = self.datapath().clone();
         let fractions = Structure::check(&datapath).map_err(AnyCoefficientsError::Program)?;
-        let remembered = remembered(&datapath);
+        let remembered = datapath.handed_on();
         // Each round widens a sum at least, and a sum that is wide enough for its terms is so for good, since
         // terms are wider only behind one that was widened: a round for each sum is enough.
         for _ in 0..=datapath.nodes() {
@@ -145,19 +145,6 @@ fn check_tables(datapath: &Datapath) -> Result<(), AnyCoefficientsError> {
         }
     }
     Ok(())
-}
-
-/// Words that go to a line, out, or around a loop as they are.
-fn remembered(datapath: &Datapath) -> Vec<Node> {
-    let mut kept = Vec::new();
-    for (_, operation, _) in datapath.operations() {
-        match operation {
-            Operation::Store { word, .. } | Operation::Deliver { word, .. } => kept.push(*word),
-            Operation::Repeat { first, body, .. } => kept.extend([*first, body.result]),
-            _ => {}
-        }
-    }
-    kept
 }
 
 fn widen(datapath: &mut Datapath, wider: &[(Node, WordFormat)]) {

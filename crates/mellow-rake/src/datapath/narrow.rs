@@ -40,17 +40,27 @@ impl Checked {
     }
 }
 
+impl Datapath {
+    /// Words that go to a line, out, or around a loop as they are, so that their formats are not their own.
+    pub(super) fn handed_on(&self) -> Vec<Node> {
+        let mut words = Vec::new();
+        for (_, operation, _) in self.operations() {
+            match operation {
+                Operation::Store { word, .. } | Operation::Deliver { word, .. } => {
+                    words.push(*word);
+                }
+                Operation::Repeat { first, body, .. } => words.extend([*first, body.result]),
+                _ => {}
+            }
+        }
+        words
+    }
+}
+
 /// `None` where nothing becomes narrower.
 fn narrow(checked: &Checked) -> Option<Datapath> {
     let mut datapath = checked.datapath().clone();
-    let mut kept = Vec::new();
-    for (_, operation, _) in datapath.operations() {
-        match operation {
-            Operation::Store { word, .. } | Operation::Deliver { word, .. } => kept.push(*word),
-            Operation::Repeat { first, body, .. } => kept.extend([*first, body.result]),
-            _ => {}
-        }
-    }
+    let kept = datapath.handed_on();
     let mut sums: Vec<(Node, WordFormat, usize)> = Vec::new();
     for (node, operation, passes) in datapath.operations() {
         match operation {

@@ -7,8 +7,8 @@ use super::{FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, Sign
 /// Tasks are issued one after the other, whichever can go on soonest; within a task the products whose words
 /// are there go first, of these the oldest words first. A word of an earlier firing is there when its task
 /// has ended in that firing, which depends on the interval: it is tried from the number of products upwards,
-/// each time with what the attempt before says about when tasks end, from zero on (modulo scheduling: B. R. Rau, "Iterative
-/// modulo scheduling", 1994).
+/// each time with what the attempt before says about when tasks end, from zero on (modulo scheduling: B. R.
+/// Rau, "Iterative modulo scheduling", 1994).
 ///
 /// ```
 /// use mellow_rake::Wish;

@@ -50,8 +50,16 @@
     wire [`FILTER_OUTPUT_BYTES - 1:0] all_bits = {`FILTER_OUTPUT_BYTES{1'b1}};
     wire [`FILTER_OUTPUT_BYTES - 1:0] beyond = out_bytes ^ {`FILTER_OUTPUT_BYTES{filled}};
     assign out_data = out_bytes[`FILTER_OUTPUT_WIDTH - 1:0];
+`endif
 
     `FILTER_MODULE filter (
+`ifdef FILTER_LOADS
+        .load_write(load_write),
+        .load_address(load_address),
+        .load_data(load_data),
+        .load_pending(load_pending),
+`endif
+`ifdef FILTER_STREAM
         .aclk(clk),
         .aresetn(~rst),
         .in_tvalid(in_valid),
@@ -59,16 +67,8 @@
         .in_tdata(in_bytes[`FILTER_INPUT_BYTES - 1:0]),
         .out_tvalid(out_valid),
         .out_tready(out_ready),
-`ifdef FILTER_LOADS
-        .load_write(load_write),
-        .load_address(load_address),
-        .load_data(load_data),
-        .load_pending(load_pending),
-`endif
         .out_tdata(out_bytes)
-    );
 `else
-    `FILTER_MODULE filter (
         .clk(clk),
         .rst(rst),
         .in_valid(in_valid),
@@ -80,15 +80,9 @@
 `ifdef FILTER_WAITS
         .out_ready(out_ready),
 `endif
-`ifdef FILTER_LOADS
-        .load_write(load_write),
-        .load_address(load_address),
-        .load_data(load_data),
-        .load_pending(load_pending),
-`endif
         .out_data(out_data)
-    );
 `endif
+    );
 
     always #5 clk = ~clk;
 
