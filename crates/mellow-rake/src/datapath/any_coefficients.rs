@@ -78,7 +78,7 @@ impl Checked {
     /// // Four products of up to 2^14 for four of up to 2^12.
     /// let any = mean.for_any_coefficients()?;
     /// assert_eq!(any.cost().accumulator_bits, 18);
-    /// assert_eq!(mean.narrowed().cost().accumulator_bits, 16);
+    /// assert_eq!(mean.narrowed().cost().accumulator_bits, 15);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     ///

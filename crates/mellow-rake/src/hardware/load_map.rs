@@ -143,7 +143,7 @@ impl LoadMap {
     /// assert_eq!((writes[1].address, writes[1].data), (1, -128));
     /// assert_eq!(writes[4].address, map.switch_address);
     /// let error = map.writes(&[vec![vec![64, -129, 127, 0]]]).unwrap_err();
-    /// assert_eq!(error.to_string(), "tap[1] is -129; s8f7 has integers from -128 to 127 for it");
+    /// assert_eq!(error.to_string(), "taps[1] is -129; s8f7 has integers from -128 to 127 for it");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     ///

@@ -19,7 +19,7 @@ use std::fmt::Write;
 /// let map = SignalFlow::loadable(&mean)?.load_map.unwrap();
 /// let file = c::write_load_map(&map, &Symbols::new(&mellow_rake::spec::Name::new("mean")?));
 /// assert_eq!(file.name, "mean_map.h");
-/// assert!(file.text.contains("#define MEAN_TAP(column) (0u + (column))"));
+/// assert!(file.text.contains("#define MEAN_TAPS(column) (0u + (column))"));
 /// assert!(file.text.contains("#define MEAN_SWITCH 4u"));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
