@@ -94,9 +94,9 @@ impl Checked {
         let mut datapath = self.datapath().clone();
         let fractions = Structure::check(&datapath).map_err(AnyCoefficientsError::Program)?;
         let remembered = datapath.handed_on();
-        // Each round widens a sum at least, and a sum that is wide enough for its terms is so for good, since
-        // terms are wider only behind one that was widened: a round for each sum is enough.
-        for _ in 0..=datapath.nodes() {
+        // It ends: each round widens a sum by a bit at least, and none has more than 64. In a loop what one
+        // pass gives may make a sum of the next one larger, so that a sum may be widened several times.
+        loop {
             let found = any_ranges(&datapath, &fractions);
             let mut wider: Vec<(Node, WordFormat)> = Vec::new();
             for (node, operation, _) in datapath.operations() {

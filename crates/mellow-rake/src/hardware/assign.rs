@@ -45,12 +45,11 @@ pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, Ha
             let span = issues.last().map_or(1, |issue: &Issue| issue.clock + 1);
             let settled = found == ends;
             ends = found;
-            let candidate = Schedule { interval: interval.max(span), issues, ..schedule.clone() };
             // What takes longer than it was tried for is right as well, but a longer try may be shorter.
-            let is_shorter =
-                best.as_ref().is_none_or(|best: &Scheduled| candidate.interval < best.interval());
-            if is_shorter && let Ok(scheduled) = candidate.check() {
-                best = Some(scheduled);
+            let taken = interval.max(span);
+            if best.as_ref().is_none_or(|best: &Scheduled| taken < best.interval()) {
+                let candidate = Schedule { interval: taken, issues, ..schedule.clone() };
+                best = candidate.check().ok().or(best);
             }
             if settled {
                 break;

@@ -238,7 +238,7 @@ impl SignalFlow {
                 product.alignment.subtracted = false;
             }
         }
-        map.set_negated(is_negated);
+        map.negated = is_negated;
     }
 
     /// The most products and sums for each firing that a flow is made of.

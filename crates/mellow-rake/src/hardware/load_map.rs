@@ -96,10 +96,6 @@ impl LoadMap {
         self.negated.get(address).is_some_and(|one| *one)
     }
 
-    pub(super) fn set_negated(&mut self, negated: Vec<bool>) {
-        self.negated = negated;
-    }
-
     /// What the unit remembers of a word that is written to an address.
     pub(super) fn held(&self, Load { address, data }: Load) -> i128 {
         let Some(table) = self.tables.iter().rfind(|table| table.address <= address) else {

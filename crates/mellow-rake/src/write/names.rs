@@ -54,7 +54,7 @@ const UNIT: &str = "running free opens step head sample channel clearing owed gi
 
 /// What they go on with, besides numbers.
 const UNIT_MORE: &str = "words array late x f slot place step word number multiplied summed write address \
-    data pending negates";
+    data pending negates held";
 
 /// Whether a name is one of a unit's registers or wires, which must not hide the module.
 fn is_of_unit(name: &str) -> bool {

@@ -82,8 +82,8 @@ pub(super) enum Item {
     Comment(String),
     /// From here on bits may be left unused on purpose, until the same with `false`.
     Unused(bool),
-    /// A register, and what it holds at power-up, if that matters.
-    Register { signal: Signal, initial: Option<i128> },
+    /// A register, and whether it must be zero at power-up.
+    Register { signal: Signal, starts_at_zero: bool },
     /// A wire.
     Wire { signal: Signal, value: Value, remark: String },
     /// An output that is a wire.
@@ -131,7 +131,7 @@ impl Items {
 
     /// A register of this name and kind.
     fn register(&mut self, signal: Signal) -> Signal {
-        self.0.push(Item::Register { signal: signal.clone(), initial: None });
+        self.0.push(Item::Register { signal: signal.clone(), starts_at_zero: false });
         signal
     }
 

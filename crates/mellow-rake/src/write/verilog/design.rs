@@ -69,11 +69,10 @@ fn item(item: &Item, clock: &str, text: &mut Lines) {
             let switch = if *begins { "off" } else { "on" };
             text.line(1, format!("// verilator lint_{switch} UNUSED"));
         }
-        Item::Register { signal, initial } => {
+        Item::Register { signal, starts_at_zero } => {
             text.line(1, format!("reg {}{};", range(signal), signal.name));
-            if let Some(value) = initial {
-                let value = constant(*value, signal.kind);
-                text.line(1, format!("initial {} = {value};", signal.name));
+            if *starts_at_zero {
+                text.line(1, format!("initial {} = {};", signal.name, constant(0, signal.kind)));
             }
         }
         Item::Wire { signal, value, remark } => {

@@ -28,8 +28,8 @@ impl Unit<'_> {
             items.register(Signal::bit(name));
         }
         items.register(self.step.clone());
-        let initial = (!self.clears()).then_some(0);
-        items.0.push(Item::Register { signal: self.head.clone(), initial });
+        let starts_at_zero = !self.clears();
+        items.0.push(Item::Register { signal: self.head.clone(), starts_at_zero });
         items.register(self.sample());
         if let Some(channel) = self.channel() {
             items.register(channel);
@@ -98,7 +98,7 @@ impl Unit<'_> {
         );
         items.comment("They change places with the next sample of the first channel.");
         let set = Signal::bit("set");
-        items.0.push(Item::Register { signal: set.clone(), initial: Some(0) });
+        items.0.push(Item::Register { signal: set.clone(), starts_at_zero: true });
         let bit = |name: &str| Signal::bit(name).whole();
         let address = Signal::new("load_address", Kind::Port(map.address_bits));
         let below = Value::Below { of: address.clone(), limit: words.loadable as i128 };
@@ -114,24 +114,21 @@ impl Unit<'_> {
             true => Kind::Signed(map.data_bits),
             false => Kind::Unsigned(map.data_bits),
         };
-        let number = Signal::new("load_number", own);
+        let mut number = Signal::new("load_number", own);
         items.0.push(Item::Wire {
             signal: number.clone(),
             value: data.whole(),
             remark: String::new(),
         });
-        let word = number.at(self.program.coefficient_bits);
-        let word = match map.negated.contains(&true) {
-            false => word,
-            true => {
-                let values = map.negated.iter().map(|one| Some(u128::from(*one))).collect();
-                let field = Field { signal: Signal::bit("load_negates"), values };
-                field.declare(&place, items);
-                let opposite = Value::Negated(Box::new(word.clone()));
-                choose(field.signal.whole(), opposite, word)
-            }
-        };
-        items.wire("load_word", word);
+        if map.negated.contains(&true) {
+            let values = map.negated.iter().map(|one| Some(u128::from(*one))).collect();
+            let field = Field { signal: Signal::bit("load_negates"), values };
+            field.declare(&place, items);
+            let opposite = Value::Negated(Box::new(number.whole()));
+            let held = choose(field.signal.whole(), opposite, number.whole());
+            number = items.wire("load_held", held);
+        }
+        items.wire("load_word", number.at(self.program.coefficient_bits));
         let mut first = vec![bit("takes"), bit("load_pending"), bit("rst").not()];
         if self.channel().is_some() {
             first.push(bit("wraps"));
