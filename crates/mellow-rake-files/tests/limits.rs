@@ -40,6 +40,39 @@ fn text_without_an_end_is_refused() {
     assert!(error.contains("line 2, column `b`: 1001 bytes; accepted: up to 1000"), "{error}");
 }
 
+/// The header of an NPY file is an expression: its brackets can stand within each other, and its length is
+/// what it says itself.
+#[test]
+fn a_header_is_as_long_as_that_of_numbers() {
+    let npy = |text: &str, claimed: u32| {
+        let mut bytes = b"\x93NUMPY\x02\x00".to_vec();
+        bytes.extend(claimed.to_le_bytes());
+        bytes.extend(text.as_bytes());
+        read("a.npy", bytes)
+    };
+    let whole = |text: &str| npy(text, text.len() as u32);
+    let plain = "{'descr': '|i1', 'fortran_order': False, 'shape': (1,), }\n";
+    let numbers = npy(&format!("{plain}\x07"), plain.len() as u32);
+    assert_eq!(numbers, Ok(vec![Values::Integers(vec![7])]));
+    let error = whole(plain).unwrap_err();
+    assert!(error.contains("cut off at byte 70, in sample 0"), "{error}");
+    let error = npy(plain, u32::MAX).unwrap_err();
+    assert!(error.contains("4294967295 bytes; accepted: up to 65536"), "{error}");
+    let error = npy(plain, 1_000).unwrap_err();
+    assert!(error.contains("ends at byte 70, not 1012"), "{error}");
+    for open in ["[", "(", "{", "[(", "'[", "\\'["] {
+        for times in [1, 3, 8, 30, 1_000, 20_000] {
+            for close in ["", "]", ")"] {
+                let nested = format!("{{'descr': {}0{}", open.repeat(times), close.repeat(times));
+                assert!(whole(&nested).is_err(), "{nested}");
+            }
+        }
+    }
+    let records =
+        "{'descr': [('x', '<f4'), ('y', '<f4')], 'fortran_order': False, 'shape': (0,), }\n";
+    assert!(whole(records).unwrap_err().contains("it holds records"));
+}
+
 #[test]
 fn names_can_be_told_apart() {
     let error = CsvTable::parse(b"t,a,b,a\n0,1,2,3\n").unwrap_err().to_string();

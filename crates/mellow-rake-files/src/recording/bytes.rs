@@ -7,6 +7,47 @@ use npyz::{DType, Endianness, NpyHeader, Order, TypeChar};
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
+/// Bytes of the header of an NPY file at most: one of plain numbers has some hundred.
+const MOST_BYTES_OF_A_HEADER: u64 = 1 << 16;
+/// Opening brackets in it at most: plain numbers have two. What reads the header tries a bracket as more than
+/// one thing, so that its time doubles with each that stands within another.
+const MOST_BRACKETS_OF_A_HEADER: usize = 8;
+
+/// An NPY file up to its numbers, as its first bytes say how long that is (NumPy Enhancement Proposal 1), or
+/// what is wrong with it. Nothing is understood yet: only how much there is to understand is limited.
+fn npy_prelude(input: &mut impl Read) -> Result<Vec<u8>, String> {
+    let mut read = |bytes: &mut Vec<u8>, count: u64| {
+        let before = bytes.len() as u64;
+        let all = input.take(count).read_to_end(bytes).map_err(|error| error.to_string())? as u64;
+        let need = before + count;
+        if all == count {
+            Ok(())
+        } else {
+            Err(format!("its header ends at byte {}, not {need}", before + all))
+        }
+    };
+    let mut prelude = Vec::new();
+    read(&mut prelude, 8)?;
+    // From version 2 on the length has four bytes.
+    let size = if prelude[6] == 1 { 2 } else { 4 };
+    read(&mut prelude, size)?;
+    let length = prelude[8..].iter().rev().fold(0, |length, &byte| length << 8 | u64::from(byte));
+    if length > MOST_BYTES_OF_A_HEADER {
+        return Err(format!(
+            "its header has {length} bytes; accepted: up to {MOST_BYTES_OF_A_HEADER}"
+        ));
+    }
+    read(&mut prelude, length)?;
+    let brackets = prelude.iter().filter(|byte| b"([{".contains(byte)).count();
+    if brackets > MOST_BRACKETS_OF_A_HEADER {
+        return Err(format!(
+            "its header opens {brackets} brackets, of which plain numbers have 2; accepted: up to \
+                {MOST_BRACKETS_OF_A_HEADER}"
+        ));
+    }
+    Ok(prelude)
+}
+
 /// Numbers one after the other, the channels of a sample together.
 pub(crate) struct ByteReader {
     input: BufReader<Box<dyn Input>>,
@@ -56,9 +97,9 @@ impl ByteReader {
         let system = |source| RecordingError::System { path: path.to_owned(), source };
         let end = input.seek(SeekFrom::End(0)).map_err(system)?;
         input.seek(SeekFrom::Start(0)).map_err(system)?;
-        // The header says its own length; no more than the file is read for it.
-        let header = NpyHeader::from_reader((&mut input).take(end))
-            .map_err(|error| form(error.to_string()))?;
+        let prelude = npy_prelude(&mut input).map_err(form)?;
+        let header =
+            NpyHeader::from_reader(&prelude[..]).map_err(|error| form(error.to_string()))?;
         let accepted =
             "accepted: integers of 8 to 64 bits (unsigned to 32) and floating point of 32 or 64";
         let encoding = match header.dtype() {
@@ -90,7 +131,7 @@ impl ByteReader {
                 )));
             }
         };
-        let start = input.stream_position().map_err(system)?;
+        let start = prelude.len() as u64;
         let bytes = u64::try_from(encoding.bytes()).unwrap_or(u64::MAX);
         let wanted = frames.checked_mul(channels).and_then(|all| all.checked_mul(bytes));
         let expected = wanted.and_then(|wanted| wanted.checked_add(start));
