@@ -1,11 +1,8 @@
 //! Test signals, and what lies on the bench: made, looked at, sent through devices and measured.
 
-#[path = "common/breath.rs"]
-mod breath;
-mod common;
-
-use breath::nearest_breath;
-use common::{json, run};
+use crate::breath::nearest_breath;
+use crate::common;
+use crate::common::{json, run};
 use serde_json::Value;
 use std::path::Path;
 

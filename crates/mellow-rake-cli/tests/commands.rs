@@ -1,8 +1,6 @@
 //! The program as its users meet it: real files, real exit statuses, real compilers and simulators.
 
-mod common;
-
-use common::{finish, json, mrake, root, run};
+use crate::common::{finish, json, mrake, root, run};
 use serde_json::Value;
 use std::path::Path;
 

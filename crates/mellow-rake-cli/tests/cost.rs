@@ -1,8 +1,6 @@
 //! `mrake cost`: what it says of a unit, to people and to programs.
 
-mod common;
-
-use common::{json, run};
+use crate::common::{json, run};
 use mellow_rake::datapath::Simulator;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::study::Study;

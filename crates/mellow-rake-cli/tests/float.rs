@@ -1,8 +1,6 @@
 //! Filters in floating point, and tests beside filters, as the tool's users meet them.
 
-mod common;
-
-use common::{json, root, run};
+use crate::common::{json, root, run};
 use std::path::Path;
 
 /// The demo's notch in floating point, written into a folder.

@@ -1,8 +1,6 @@
 //! What the tool prints as JSON is what `docs/json.md` describes: no key without a word about it.
 
-mod common;
-
-use common::{json, root};
+use crate::common::{json, root};
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 

@@ -1,12 +1,9 @@
 //! Looking at filters as engineers do: panels, comparisons, sensitivities, sketches, and a spec that is being
 //! edited.
 
-#[path = "common/breath.rs"]
-mod breath;
-mod common;
-
-use breath::nearest_breath;
-use common::{finish, json, mrake, run};
+use crate::breath::nearest_breath;
+use crate::common;
+use crate::common::{finish, json, mrake, run};
 use serde_json::Value;
 use std::io::{BufRead, BufReader};
 use std::path::Path;

@@ -1,8 +1,7 @@
 //! Recordings of every format, length and number of channels through the program.
 
-mod common;
-
-use common::{finish, json, run};
+use crate::common;
+use crate::common::{finish, json, run};
 use mellow_rake_files::{ReadingChoice, RecordingReader, Values};
 use std::path::Path;
 use std::process::Command;

@@ -1,9 +1,7 @@
 //! The exit status of every command: 0 where it was done and every check held, 1 where a check failed or
 //! nothing could be checked, 2 where the input or the call is wrong. A status other than 0 says why.
 
-mod common;
-
-use common::{finish, mrake, root, run};
+use crate::common::{finish, mrake, root, run};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 

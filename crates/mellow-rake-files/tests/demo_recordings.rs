@@ -1,8 +1,6 @@
 //! The recordings in `demo/` are those that the example makes.
 
-#[path = "../examples/lantern_reef/recordings.rs"]
-mod recordings;
-
+use crate::recordings;
 use mellow_rake::units::SampleRate;
 use mellow_rake_files::{ReadingChoice, RecordingReader};
 

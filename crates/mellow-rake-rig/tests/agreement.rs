@@ -1,8 +1,7 @@
 //! Every reading of a datapath against every other, in real compilers and simulators.
 
-mod common;
-
-use common::{Case, all_files, cases, mutated};
+use crate::common;
+use crate::common::{Case, all_files, cases, mutated};
 use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
 use mellow_rake::implementation::implement;

@@ -7,10 +7,7 @@ use mellow_rake::spec::Name;
 use mellow_rake::write::{GeneratedFile, Symbols, c, rust};
 use mellow_rake_rig::{C_FLAGS, Program, RigError, ToolName};
 
-#[path = "../../mellow-rake/tests/common/floats.rs"]
-mod floats;
-
-use floats::{any_float, any_numbers};
+use crate::floats::{any_float, any_numbers};
 
 fn campaign() -> usize {
     std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap())

@@ -1,9 +1,6 @@
 //! Scheduled filters, written and simulated by real tools among gaps and back pressure.
 
-#[path = "../../mellow-rake/tests/common/filters.rs"]
-mod filters;
-
-use filters::{any_filter, any_resources, any_word};
+use crate::filters::{any_filter, any_resources, any_word};
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
 use mellow_rake::hardware::{Estimate, HardwareUnit, Parallel, SignalFlow, schedule};

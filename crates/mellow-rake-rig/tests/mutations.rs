@@ -2,9 +2,7 @@
 //! caught, by the compiler, by a sanitizer or by an integer that differs; those that are not are of a few
 //! sorts that change nothing, which are named here.
 
-mod common;
-
-use common::{all_files, notch_row, table, words};
+use crate::common::{all_files, notch_row, table, words};
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, direct_form_1, fir_folded};
 use mellow_rake::filter::{Form, Taps};

@@ -2,11 +2,9 @@
 //! simulator against compiled C; a share of them against simulated Verilog. `scripts/campaign` tries many
 //! times as many.
 
-mod common;
-#[path = "../../mellow-rake/tests/common/programs.rs"]
-mod programs;
-
-use common::{all_files, with_accumulator};
+use crate::common;
+use crate::common::{all_files, with_accumulator};
+use crate::programs::{Sizes, any_program, pruned};
 use mellow_rake::Effort;
 use mellow_rake::datapath::{
     AllPassWords, BuildError, Checked, Datapath, DatapathError, LatticeTables, Operation,
@@ -27,7 +25,6 @@ use mellow_rake::verify::compare;
 use mellow_rake::window::Window;
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_rig::{Device, Program, Target, ToolName};
-use programs::{Sizes, any_program, pruned};
 use std::fmt::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
 

@@ -1,5 +1,7 @@
 //! Generated Rust as a firmware engineer takes it: a module of a crate without `std`, under his lints.
 
+use crate::filters;
+use crate::floats;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Name, Structure};
 use mellow_rake::write::{GeneratedFile, Symbols, rust};
@@ -7,12 +9,6 @@ use mellow_rake_rig::{ToolName, run};
 use std::fmt::Write;
 use std::path::Path;
 use std::time::Duration;
-
-#[path = "../../mellow-rake/tests/common/filters.rs"]
-mod filters;
-
-#[path = "../../mellow-rake/tests/common/floats.rs"]
-mod floats;
 
 const LIMIT: Duration = Duration::from_secs(120);
 

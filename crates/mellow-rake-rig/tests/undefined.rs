@@ -1,6 +1,7 @@
 //! Abstract interpretation of the generated C: whatever lies in the memory of a filter and whatever comes in,
 //! nothing undefined is done. Unlike a sanitizer this sees all values at once.
 
+use crate::filters;
 use mellow_rake::datapath::{Checked, dump, fir_direct};
 use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients};
 use mellow_rake::random::NoiseSource;
@@ -9,12 +10,7 @@ use mellow_rake::write::{Symbols, c};
 use mellow_rake_rig::{ToolName, run};
 use std::time::Duration;
 
-#[path = "../../mellow-rake/tests/common/filters.rs"]
-mod filters;
-#[path = "../../mellow-rake/tests/common/programs.rs"]
-mod programs;
-
-use programs::{Sizes, any_program};
+use crate::programs::{Sizes, any_program};
 
 /// A constant of C.
 fn constant(value: i128) -> String {

@@ -1,7 +1,6 @@
 //! Words that a filter cannot run on are refused, and what is advised instead was built.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::datapath::{DatapathError, Simulator, describe};
 use mellow_rake::filter::{Form, Section, Sections, Taps};

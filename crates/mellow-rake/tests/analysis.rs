@@ -1,8 +1,6 @@
 //! What the analysis reads off a filter, against closed forms, long arithmetic and a second way to the same
 //! number.
 
-#![allow(clippy::disallowed_methods)]
-
 use mellow_rake::design::{Choice, Design, design};
 use mellow_rake::filter::{
     BandKind, Form, PhaseResponse, Section, Sections, Taps, Transfer, ZerosPolesGain,

@@ -139,3 +139,19 @@ fn no_line_is_longer_than_it_is_read_with_ease() {
         assert_eq!(long.map(|line| line + 1), None, "{}", file.display());
     }
 }
+
+#[test]
+fn every_file_of_tests_is_run() {
+    for package in read_dir(home().join("crates")).unwrap() {
+        let folder = package.unwrap().path().join("tests");
+        let Ok(main) = read_to_string(folder.join("main.rs")) else { continue };
+        for entry in read_dir(&folder).unwrap() {
+            let path = entry.unwrap().path();
+            let name = path.file_stem().unwrap().to_str().unwrap().to_owned();
+            if path.extension().is_some_and(|ending| ending == "rs") && name != "main" {
+                let module = format!("\nmod {name};\n");
+                assert!(main.contains(&module), "{} is not in main.rs", path.display());
+            }
+        }
+    }
+}

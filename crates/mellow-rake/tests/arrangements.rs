@@ -1,7 +1,5 @@
 //! The order of sections, and the level of the words between them.
 
-#![allow(clippy::disallowed_methods)]
-
 use mellow_rake::design::design;
 use mellow_rake::filter::{Form, Section, Sections, Transfer};
 use mellow_rake::implementation::{Implementation, implement};

@@ -2,7 +2,6 @@
 //! shares no code with any proof.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::datapath::{
     AllPassWords, Checked, LatticeTables, SectionWords, Sign, StateWords, all_pass_sum,
@@ -16,13 +15,8 @@ use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Scaling, Structure};
 use std::collections::{BTreeMap, HashSet};
 
-#[path = "common/every_state.rs"]
-mod every_state;
-#[path = "common/reader.rs"]
-mod reader;
-
-use every_state::hold_oscillations;
-use reader::{Reader, read};
+use crate::every_state::hold_oscillations;
+use crate::reader::{Reader, read};
 
 fn poles(noise: &mut NoiseSource) -> [f64; 2] {
     let a2 = 0.95 * noise.uniform();

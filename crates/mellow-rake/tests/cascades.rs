@@ -2,7 +2,6 @@
 //! is measured is what a closed form says.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::datapath::{Simulator, dump};
 use mellow_rake::design::iir::{IirWish, Points, design_iir};

@@ -1,7 +1,6 @@
 //! Between the forms of a filter, equalized delays, sampled impulse responses, analogue prototypes.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::convert::{
     ConvertError, from_all_pass_sum, from_parallel, from_polynomials, from_state_space,

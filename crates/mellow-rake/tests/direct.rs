@@ -1,7 +1,6 @@
 //! Filters in closed form, placed by hand and given by coefficients, against what defines them.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::design::{Design, design};
 use mellow_rake::filter::Transfer;

@@ -2,7 +2,6 @@
 //! their wishes.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::Effort;
 use mellow_rake::design::fir::{

@@ -1,7 +1,5 @@
 //! Filters in floating point: one right answer, bit for bit, and a bound that nothing breaks.
 
-#![allow(clippy::disallowed_methods)] // the platform's float functions are precise enough for a test
-
 use mellow_rake::Wish;
 use mellow_rake::filter::{Form, Section, Sections, Taps};
 use mellow_rake::float::{FloatError, FloatFilter, FloatFormat, FloatSimulator, FloatStructure};
@@ -11,10 +9,7 @@ use mellow_rake::study::{Study, StudyError};
 use mellow_rake::verify::Proof;
 use mellow_rake::write::{Language, WriteError};
 
-#[path = "common/floats.rs"]
-mod floats;
-
-use floats::{Stranger, any_float, any_numbers};
+use crate::floats::{Stranger, any_float, any_numbers};
 
 /// Numbers that are equal in every bit, or are none both.
 fn alike(format: FloatFormat, one: f64, other: f64) -> bool {

@@ -1,7 +1,5 @@
 //! Formats of every node: products, accumulators, words between sections, a fraction for each section.
 
-#![allow(clippy::disallowed_methods)]
-
 use mellow_rake::datapath::{
     Checked, Datapath, SectionWords, Simulator, StateWords, direct_form_1, direct_form_1_shaped,
     direct_form_1_transposed, direct_form_2, direct_form_2_transposed,

@@ -11,13 +11,8 @@ use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Spec, Structure};
 use mellow_rake::study::{Study, StudyError};
 
-#[path = "common/filters.rs"]
-mod filters;
-#[path = "common/programs.rs"]
-mod programs;
-
-use filters::{any_filter, any_resources, any_word, one_of};
-use programs::{Sizes, any_program};
+use crate::filters::{any_filter, any_resources, any_word, one_of};
+use crate::programs::{Sizes, any_program};
 
 /// How often samples are offered and taken, in so many of eight clocks; how often the unit is reset.
 #[derive(Clone, Copy)]

@@ -9,13 +9,8 @@ use mellow_rake::units::SampleRate;
 use serde_json::Value;
 use std::collections::{HashMap, HashSet};
 
-#[path = "common/filters.rs"]
-mod filters;
-#[path = "common/reader.rs"]
-mod reader;
-
-use filters::{any_filter, any_word, one_of};
-use reader::{Format, rounded};
+use crate::filters::{any_filter, any_word, one_of};
+use crate::reader::{Format, rounded};
 
 fn number(value: &Value, key: &str) -> i64 {
     value[key].as_i64().unwrap_or_else(|| panic!("{key}: {value}"))

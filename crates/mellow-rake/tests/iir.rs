@@ -1,7 +1,6 @@
 //! Recursive filters against 60-digit truth, against what defines them, and against what was wished.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::design::iir::{IirWish, Points, design_iir};
 use mellow_rake::design::{Choice, DesignError, design};

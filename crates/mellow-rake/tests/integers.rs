@@ -1,7 +1,5 @@
 //! Better integers than the nearest: neighbours, signed digits, sums of exactly 1.
 
-#![allow(clippy::disallowed_methods)]
-
 use mellow_rake::design::{Design, design};
 use mellow_rake::filter::{Form, Taps, Transfer};
 use mellow_rake::fixed::signed_digits;

@@ -6,16 +6,9 @@ use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::Structure;
 use mellow_rake::write::lower::lower;
 
-#[path = "common/filters.rs"]
-mod filters;
-#[path = "common/interpreter.rs"]
-mod interpreter;
-#[path = "common/programs.rs"]
-mod programs;
-
-use filters::{any_filter, any_word};
-use interpreter::Interpreter;
-use programs::{Sizes, any_program};
+use crate::filters::{any_filter, any_word};
+use crate::interpreter::Interpreter;
+use crate::programs::{Sizes, any_program};
 
 fn hold(checked: &Checked, noise: &mut NoiseSource) {
     let lowered = lower(checked);

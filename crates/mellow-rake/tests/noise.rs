@@ -2,7 +2,6 @@
 //! it is said why, before measuring.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::datapath::{Checked, NotPredicted, Simulator, dump};
 use mellow_rake::filter::{Form, Section, Sections, Taps};
@@ -11,16 +10,9 @@ use mellow_rake::implementation::{Implementation, implement};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Structure};
 
-#[path = "common/ideal.rs"]
-mod ideal;
-#[path = "common/programs.rs"]
-mod programs;
-#[path = "common/reader.rs"]
-mod reader;
-
-use ideal::Ideal;
-use programs::{Sizes, any_program};
-use reader::read;
+use crate::ideal::Ideal;
+use crate::programs::{Sizes, any_program};
+use crate::reader::read;
 
 /// Taps, or one or two sections with poles at radii up to 0.97.
 fn form(noise: &mut NoiseSource, structure: Structure) -> Form {

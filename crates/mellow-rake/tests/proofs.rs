@@ -2,7 +2,6 @@
 //! measurement.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::datapath::{
     Block, Datapath, DatapathError, LineIndex, Node, Operation, Row, SectionWords, Sign, Simulator,

@@ -9,22 +9,11 @@ use proptest::prelude::*;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-#[path = "common/every_state.rs"]
-mod every_state;
-#[path = "common/filters.rs"]
-mod filters;
-#[path = "common/ideal.rs"]
-mod ideal;
-#[path = "common/programs.rs"]
-mod programs;
-#[path = "common/reader.rs"]
-mod reader;
-
-use every_state::hold_oscillations;
-use filters::any_word;
-use ideal::Ideal;
-use programs::{Sizes, any_program, damaged};
-use reader::{Reader, read};
+use crate::every_state::hold_oscillations;
+use crate::filters::any_word;
+use crate::ideal::Ideal;
+use crate::programs::{Sizes, any_program, damaged};
+use crate::reader::{Reader, read};
 
 /// How many times as many programs are tried as by every test run.
 fn campaign() -> usize {

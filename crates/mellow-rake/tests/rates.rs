@@ -1,8 +1,6 @@
 //! Programs that change the rate: a decimator gives every so many-th word of the filter with the same taps,
 //! an interpolator that of the samples with zeros between; and what is proved and predicted of them holds.
 
-#![allow(clippy::disallowed_methods)] // the platform's float functions are precise enough for a test
-
 use mellow_rake::datapath::{
     BuildError, Checked, Simulator, describe, fir_decimator, fir_direct, fir_interpolator,
     fir_transposed,
@@ -12,16 +10,9 @@ use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::Name;
 use mellow_rake::write::{Symbols, WriteError, c, rust, verilog, vhdl};
 
-#[path = "common/filters.rs"]
-mod filters;
-#[path = "common/ideal.rs"]
-mod ideal;
-#[path = "common/reader.rs"]
-mod reader;
-
-use filters::any_word;
-use ideal::Ideal;
-use reader::read;
+use crate::filters::any_word;
+use crate::ideal::Ideal;
+use crate::reader::read;
 
 /// Taps, words and what is done to them, as random as they can be.
 struct Drawn {

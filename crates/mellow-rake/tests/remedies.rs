@@ -1,7 +1,6 @@
 //! What is advised against a line in a recording: it parses, and it does what it says.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::design::design;
 use mellow_rake::signal::{SpectralLine, SpectrumWish, spectral_lines, spectrum};

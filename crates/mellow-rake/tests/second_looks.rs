@@ -1,8 +1,6 @@
 //! What a study says of many filters at once is what each says alone, found by another way: a spec of its
 //! own, a grid of its own, a coefficient changed by hand.
 
-#![allow(clippy::disallowed_methods)] // the platform's float functions are precise enough for a test
-
 use mellow_rake::Wish;
 use mellow_rake::datapath::Bounds;
 use mellow_rake::filter::{Family, Form, Transfer};

@@ -1,7 +1,5 @@
 //! Spectra, lines, levels and zero-phase runs against closed forms and direct calculation.
 
-#![allow(clippy::disallowed_methods)]
-
 use mellow_rake::datapath::Simulator;
 use mellow_rake::design::design;
 use mellow_rake::filter::{Form, Section, Sections, Taps, Transfer};

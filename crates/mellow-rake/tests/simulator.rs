@@ -7,10 +7,7 @@ use mellow_rake::spec::Structure;
 use proptest::prelude::*;
 use std::collections::BTreeSet;
 
-#[path = "common/filters.rs"]
-mod filters;
-
-use filters::{any_filter, any_word, one_of};
+use crate::filters::{any_filter, any_word, one_of};
 
 proptest! {
     #![proptest_config(ProptestConfig { cases: 900, failure_persistence: None, ..ProptestConfig::default() })]

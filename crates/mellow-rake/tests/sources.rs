@@ -1,7 +1,5 @@
 //! Made signals against their closed forms, and what is measured of modulated ones against theory.
 
-#![allow(clippy::disallowed_methods)]
-
 use mellow_rake::filter::{Form, Taps, Transfer};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::signal::{

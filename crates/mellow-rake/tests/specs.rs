@@ -1,7 +1,6 @@
 //! Specs, good and bad, and anything at all.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::design::{advice, design};
 use mellow_rake::implementation::implement;

@@ -11,13 +11,8 @@ use mellow_rake::spec::Structure;
 use mellow_rake::units::SampleRate;
 use proptest::prelude::*;
 
-#[path = "common/filters.rs"]
-mod filters;
-#[path = "common/reader.rs"]
-mod reader;
-
-use filters::{any_filter, any_word, one_of};
-use reader::read;
+use crate::filters::{any_filter, any_word, one_of};
+use crate::reader::read;
 
 fn assert_equal(checked: &Checked, name: &str) {
     let mut stranger = read(checked);

@@ -1,7 +1,5 @@
 //! Every structure on integers: noise as predicted, errors within their bounds, responses as designed.
 
-#![allow(clippy::disallowed_methods)]
-
 use mellow_rake::convert::{
     coupled, from_lattice, lattice_to_section, section_to_lattice, to_lattice,
 };

@@ -2,7 +2,6 @@
 //! program, stimuli that reach where they say, and verdicts by a rule of their own.
 
 // Independent of the library: the platform's own functions.
-#![allow(clippy::disallowed_methods)]
 
 use mellow_rake::datapath::Simulator;
 use mellow_rake::implementation::Implementation;
@@ -13,13 +12,8 @@ use mellow_rake::verify::{
 };
 use proptest::prelude::*;
 
-#[path = "common/filters.rs"]
-mod filters;
-#[path = "common/ideal.rs"]
-mod ideal;
-
-use filters::{any_filter, any_word};
-use ideal::Ideal;
+use crate::filters::{any_filter, any_word};
+use crate::ideal::Ideal;
 
 proptest! {
     /// Words changed, left out or added at known places: so many differ, and the first of them is named.

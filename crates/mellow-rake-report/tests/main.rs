@@ -1,0 +1,5 @@
+//! The tests of this crate, as one program: linked once, and run on all cores to its end.
+
+mod documents;
+mod figures;
+mod pages;

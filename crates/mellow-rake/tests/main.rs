@@ -1,0 +1,57 @@
+//! The tests of this crate, as one program: linked once, and run on all cores to its end.
+
+#![allow(clippy::disallowed_methods)] // the platform's float functions are precise enough for a test
+
+mod advice;
+mod analysis;
+mod any_coefficients;
+mod architecture;
+mod arrangements;
+mod brute_force;
+mod cascades;
+mod convert;
+mod direct;
+mod effort;
+mod examples;
+mod fir;
+mod float;
+mod formats;
+mod hardware;
+mod hardware_record;
+mod iir;
+mod integers;
+mod lowered;
+mod noise;
+mod packaging;
+mod proofs;
+mod random_programs;
+mod rates;
+mod refusals;
+mod remedies;
+mod running;
+mod second_looks;
+mod signals;
+mod simulator;
+mod sources;
+mod specs;
+mod stranger;
+mod structures;
+mod study;
+mod verification;
+mod written_text;
+
+// What they share.
+#[path = "common/every_state.rs"]
+mod every_state;
+#[path = "common/filters.rs"]
+mod filters;
+#[path = "common/floats.rs"]
+mod floats;
+#[path = "common/ideal.rs"]
+mod ideal;
+#[path = "common/interpreter.rs"]
+mod interpreter;
+#[path = "common/programs.rs"]
+mod programs;
+#[path = "common/reader.rs"]
+mod reader;
