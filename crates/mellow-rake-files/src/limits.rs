@@ -56,18 +56,20 @@ enum Place {
     Comment,
 }
 
-/// Text that is read on, with an error in the place of a line that does not end: the reader behind it keeps a
-/// line in memory.
+/// Text that is read on, with an error in the place of a line that does not end: the reader behind it keeps
+/// a line in memory. Every line ends in a line feed alone, the last one too, so that lines can be counted by
+/// them: carriage returns outside of quotes become line feeds, and take one that follows with them.
 pub(crate) struct Lines<R> {
     inner: R,
     delimiter: u8,
     place: Place,
     bytes: u64,
+    is_returned: bool,
 }
 
 impl<R> Lines<R> {
     pub(crate) fn new(inner: R, delimiter: u8) -> Self {
-        Lines { inner, delimiter, place: Place::LineStart, bytes: 0 }
+        Lines { inner, delimiter, place: Place::LineStart, bytes: 0, is_returned: false }
     }
 
     /// The place behind a byte.
@@ -85,27 +87,52 @@ impl<R> Lines<R> {
     }
 }
 
+fn too_long() -> io::Error {
+    let what = format!(
+        "a line of more than {MOST_BYTES_OF_A_LINE} bytes (is there a quote that is not closed?)"
+    );
+    io::Error::new(io::ErrorKind::FileTooLarge, what)
+}
+
 impl<R: Read> Read for Lines<R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let count = self.inner.read(buffer)?;
-        for byte in &buffer[..count] {
-            self.place = self.behind(*byte);
-            self.bytes = if self.place == Place::LineStart { 0 } else { self.bytes + 1 };
-            if self.bytes > MOST_BYTES_OF_A_LINE {
-                let what = format!(
-                    "a line of more than {MOST_BYTES_OF_A_LINE} bytes (is there a quote that is not closed?)"
-                );
-                return Err(io::Error::new(io::ErrorKind::FileTooLarge, what));
+        loop {
+            let count = self.inner.read(buffer)?;
+            if count == 0 {
+                let is_open = !matches!(self.place, Place::LineStart | Place::Quoted);
+                let Some(first) = buffer.first_mut().filter(|_| is_open) else { return Ok(0) };
+                (*first, self.place) = (b'\n', Place::LineStart);
+                return Ok(1);
+            }
+            let mut kept = 0;
+            for at in 0..count {
+                let mut byte = buffer[at];
+                if std::mem::take(&mut self.is_returned) && byte == b'\n' {
+                    continue;
+                }
+                if byte == b'\r' && self.place != Place::Quoted {
+                    (byte, self.is_returned) = (b'\n', true);
+                }
+                buffer[kept] = byte;
+                kept += 1;
+                self.place = self.behind(byte);
+                self.bytes = if self.place == Place::LineStart { 0 } else { self.bytes + 1 };
+                if self.bytes > MOST_BYTES_OF_A_LINE {
+                    return Err(too_long());
+                }
+            }
+            // Nothing at all would mean the end.
+            if kept > 0 {
+                return Ok(kept);
             }
         }
-        Ok(count)
     }
 }
 
 impl<R: io::Seek> io::Seek for Lines<R> {
     /// To the start of a line.
     fn seek(&mut self, to: io::SeekFrom) -> io::Result<u64> {
-        (self.place, self.bytes) = (Place::LineStart, 0);
+        (self.place, self.bytes, self.is_returned) = (Place::LineStart, 0, false);
         self.inner.seek(to)
     }
 }

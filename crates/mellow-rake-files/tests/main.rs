@@ -3,6 +3,7 @@
 mod demo_recordings;
 mod formats;
 mod limits;
+mod text_tables;
 
 // What they share.
 #[path = "../examples/lantern_reef/recordings.rs"]

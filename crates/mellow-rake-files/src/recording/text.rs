@@ -32,11 +32,19 @@ pub(crate) struct TextReader {
 fn delimiter(input: &mut BufReader<Box<dyn Input>>) -> Result<u8, CsvError> {
     let mut line = Vec::new();
     loop {
-        line.clear();
         // A line of many megabytes is no line of a recording.
         let read = std::io::Read::take(&mut *input, 1 << 20).read_until(b'\n', &mut line);
-        if read.map_err(unreadable)? == 0 || !line.starts_with(b"#") {
+        let is_end = read.map_err(unreadable)? == 0 || line.len() > 1 << 20;
+        // The mark of the encoding that some files begin with is no part of a line.
+        let plain = line.strip_prefix("\u{feff}".as_bytes()).unwrap_or(&line);
+        let is_comment = plain.starts_with(b"#");
+        // A quote that is still open takes the next line with it.
+        let is_whole = plain.iter().filter(|byte| **byte == b'"').count() % 2 == 0;
+        if is_end || (is_whole && !is_comment) {
             break;
+        }
+        if is_comment {
+            line.clear();
         }
     }
     input.rewind().map_err(unreadable)?;
@@ -53,8 +61,7 @@ fn unreadable(error: std::io::Error) -> CsvError {
     CsvError::Form { line: 1, message: error.to_string() }
 }
 
-fn form(error: csv::Error) -> CsvError {
-    let line = error.position().map_or(1, csv::Position::line);
+fn form(error: csv::Error, line: u64) -> CsvError {
     let message = match error.kind() {
         csv::ErrorKind::UnequalLengths { expected_len, len, .. } => format!(
             "{len} fields where the lines before have {expected_len} (are there decimal commas? a point is \
@@ -169,7 +176,7 @@ impl TextReader {
             frames: 0,
             record: StringRecord::new(),
         };
-        if !text.reader.read_record(&mut text.record).map_err(form)? {
+        if text.read()?.is_none() {
             return Err(CsvError::Empty);
         }
         let is_number = |field: &str| field.parse::<f64>().is_ok();
@@ -217,19 +224,28 @@ impl TextReader {
     /// Back to the first line of samples.
     fn rewind(&mut self) -> Result<(), CsvError> {
         let start = csv::Position::new();
-        self.reader.seek_raw(SeekFrom::Start(0), start).map_err(form)?;
+        self.reader.seek_raw(SeekFrom::Start(0), start).map_err(|error| form(error, 1))?;
         if self.has_header {
-            self.reader.read_record(&mut self.record).map_err(form)?;
+            self.read()?;
         }
         Ok(())
+    }
+
+    /// The next record and the line that it begins in; `None` at the end. Comments and empty lines in front
+    /// of a record count with it, so the line is told from its end.
+    fn read(&mut self) -> Result<Option<u64>, CsvError> {
+        let read = self.reader.read_record(&mut self.record);
+        let last = self.reader.position().line().saturating_sub(1).max(1);
+        let is_read = read.map_err(|error| form(error, last))?;
+        let breaks = self.record.as_slice().bytes().filter(|byte| *byte == b'\n').count() as u64;
+        Ok(is_read.then(|| last.saturating_sub(breaks).max(1)))
     }
 
     fn scan(&mut self, mut clock: Option<Clock>) -> Result<Option<SampleRate>, CsvError> {
         self.rewind()?;
         self.integers = vec![true; self.names.len()];
         self.frames = 0;
-        while self.reader.read_record(&mut self.record).map_err(form)? {
-            let line = self.record.position().map_or(0, csv::Position::line);
+        while let Some(line) = self.read()? {
             for (index, field) in self.record.iter().enumerate() {
                 let wrong = || CsvError::Field {
                     line,
@@ -275,10 +291,7 @@ impl TextReader {
         let mut block: Vec<Values> =
             wanted.iter().map(|&column| Values::none(self.integers[column])).collect();
         for _ in 0..most {
-            if !self.reader.read_record(&mut self.record).map_err(form)? {
-                break;
-            }
-            let line = self.record.position().map_or(0, csv::Position::line);
+            let Some(line) = self.read()? else { break };
             for (values, &column) in block.iter_mut().zip(wanted) {
                 let field = self.record.get(column).unwrap_or("");
                 // It was readable a moment ago; it may have been written to since.

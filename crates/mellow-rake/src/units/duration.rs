@@ -39,10 +39,10 @@ impl FromStr for Duration {
     fn from_str(text: &str) -> Result<Self, QuantityError> {
         let (number, unit) = split(text, DURATION_FORMS)?;
         Ok(match unit.as_str() {
-            "s" => Duration::Seconds(number),
-            "ms" => Duration::Seconds(number / 1e3),
-            "us" | "µs" => Duration::Seconds(number / 1e6),
-            "samples" | "sample" => Duration::Samples(number),
+            "s" => Duration::Seconds(number.value()?),
+            "ms" => Duration::Seconds(number.times_ten_to(-3)?),
+            "us" | "µs" => Duration::Seconds(number.times_ten_to(-6)?),
+            "samples" | "sample" => Duration::Samples(number.value()?),
             _ => {
                 return Err(QuantityError::UnknownUnit {
                     found: text.to_owned(),

@@ -45,16 +45,16 @@ impl FromStr for Frequency {
     fn from_str(text: &str) -> Result<Self, QuantityError> {
         let (number, unit) = split(text, FREQUENCY_FORMS)?;
         Ok(match unit.as_str() {
-            "Hz" => Frequency::Hertz(number),
-            "mHz" => Frequency::Hertz(number / 1e3),
-            "kHz" => Frequency::Hertz(number * 1e3),
-            "MHz" => Frequency::Hertz(number * 1e6),
-            "GHz" => Frequency::Hertz(number * 1e9),
-            "rad/s" => Frequency::Hertz(number / TAU),
-            "fs" => Frequency::OfSampleRate(number),
-            "pi rad/sample" => Frequency::OfSampleRate(number / 2.0),
-            "rad/sample" => Frequency::OfSampleRate(number / TAU),
-            "deg" | "deg/sample" => Frequency::OfSampleRate(number / 360.0),
+            "Hz" => Frequency::Hertz(number.value()?),
+            "mHz" => Frequency::Hertz(number.times_ten_to(-3)?),
+            "kHz" => Frequency::Hertz(number.times_ten_to(3)?),
+            "MHz" => Frequency::Hertz(number.times_ten_to(6)?),
+            "GHz" => Frequency::Hertz(number.times_ten_to(9)?),
+            "rad/s" => Frequency::Hertz(number.value()? / TAU),
+            "fs" => Frequency::OfSampleRate(number.value()?),
+            "pi rad/sample" => Frequency::OfSampleRate(number.value()? / 2.0),
+            "rad/sample" => Frequency::OfSampleRate(number.value()? / TAU),
+            "deg" | "deg/sample" => Frequency::OfSampleRate(number.value()? / 360.0),
             _ => {
                 return Err(QuantityError::UnknownUnit {
                     found: text.to_owned(),
@@ -107,11 +107,11 @@ impl FromStr for SampleRate {
 
     fn from_str(text: &str) -> Result<Self, QuantityError> {
         let (number, unit) = split(text, RATE_FORMS)?;
-        let factor = match unit.as_str() {
-            "Hz" => 1.0,
-            "kHz" => 1e3,
-            "MHz" => 1e6,
-            "GHz" => 1e9,
+        let power = match unit.as_str() {
+            "Hz" => 0,
+            "kHz" => 3,
+            "MHz" => 6,
+            "GHz" => 9,
             _ => {
                 return Err(QuantityError::UnknownUnit {
                     found: text.to_owned(),
@@ -120,9 +120,11 @@ impl FromStr for SampleRate {
                 });
             }
         };
-        SampleRate::from_hertz(number * factor).ok_or_else(|| QuantityError::OutOfRange {
-            found: text.to_owned(),
-            range: "a sample rate lies between 1 nHz and 1 THz",
+        SampleRate::from_hertz(number.times_ten_to(power)?).ok_or_else(|| {
+            QuantityError::OutOfRange {
+                found: text.to_owned(),
+                range: "a sample rate lies between 1 nHz and 1 THz",
+            }
         })
     }
 }

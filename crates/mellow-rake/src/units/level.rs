@@ -45,6 +45,7 @@ impl FromStr for Level {
 
     fn from_str(text: &str) -> Result<Self, QuantityError> {
         let (number, unit) = split(text, LEVEL_FORMS)?;
+        let number = number.value()?;
         match unit.as_str() {
             "dB" => Ok(Level { decibels: number }),
             "x" if number > 0.0 => Ok(Level { decibels: decibels(number) }),

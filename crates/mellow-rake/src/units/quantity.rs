@@ -41,7 +41,10 @@ pub enum QuantityError {
 }
 
 /// The number and the unit of `text`; inner runs of blanks in the unit become one blank.
-pub(super) fn split(text: &str, accepted: &'static str) -> Result<(f64, String), QuantityError> {
+pub(super) fn split<'a>(
+    text: &'a str,
+    accepted: &'static str,
+) -> Result<(Number<'a>, String), QuantityError> {
     let trimmed = text.trim();
     let mut end = 0;
     for (at, c) in trimmed.char_indices() {
@@ -53,15 +56,46 @@ pub(super) fn split(text: &str, accepted: &'static str) -> Result<(f64, String),
             break;
         }
     }
-    let found = || text.chars().take(60).collect::<String>();
-    let number: f64 =
-        trimmed[..end].parse().map_err(|_| QuantityError::NoNumber { found: found(), accepted })?;
+    let number = Number { digits: &trimmed[..end], text };
+    if number.digits.parse::<f64>().is_err() {
+        return Err(QuantityError::NoNumber { found: number.found(), accepted });
+    }
     let unit = trimmed[end..].split_whitespace().collect::<Vec<_>>().join(" ");
     if unit.is_empty() {
-        return Err(QuantityError::NoUnit { found: found(), accepted });
-    }
-    if !number.is_finite() {
-        return Err(QuantityError::OutOfRange { found: found(), range: "a finite number" });
+        return Err(QuantityError::NoUnit { found: number.found(), accepted });
     }
     Ok((number, unit))
+}
+
+/// A decimal number as it was written.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Number<'a> {
+    digits: &'a str,
+    text: &'a str,
+}
+
+impl Number<'_> {
+    /// Its value in f64.
+    pub(super) fn value(self) -> Result<f64, QuantityError> {
+        self.times_ten_to(0)
+    }
+
+    /// The number times a power of ten, rounded once: 1.005 kHz is 1005 Hz in every bit, which the product of
+    /// 1.005 and 1000 in f64 is not.
+    pub(super) fn times_ten_to(self, power: i32) -> Result<f64, QuantityError> {
+        let (digits, exponent) = self.digits.split_once(['e', 'E']).unwrap_or((self.digits, "0"));
+        let value = match exponent.parse::<i32>() {
+            Ok(exponent) => format!("{digits}e{}", i64::from(exponent) + i64::from(power)).parse(),
+            // So large an exponent is infinite or zero, with or without the power.
+            Err(_) => self.digits.parse::<f64>(),
+        };
+        value.ok().filter(|value| value.is_finite()).ok_or_else(|| QuantityError::OutOfRange {
+            found: self.found(),
+            range: "a finite number",
+        })
+    }
+
+    fn found(self) -> String {
+        self.text.chars().take(60).collect()
+    }
 }
