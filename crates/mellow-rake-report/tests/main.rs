@@ -1,5 +1,6 @@
 //! The tests of this crate, as one program: linked once, and run on all cores to its end.
 
+mod curves;
 mod documents;
 mod figures;
 mod pages;
