@@ -162,10 +162,11 @@ fn fixed(draw: &mut Draw<'_>, has_taps: bool, text: &mut String) {
     };
     let _ = write!(
         text,
-        "[hardware]\n{clock}{multipliers}channels = {}\nmultiplier_stages = {}\n\
+        "[hardware]\n{clock}{multipliers}channels = {}\nsamples_per_clock = {}\nmultiplier_stages = {}\n\
          interface = \"{}\"\ncoefficients = \
          \"{}\"\n",
         1 + draw.below(4),
+        draw.of(&["1", "1", "2", "5"]),
         1 + draw.below(3),
         draw.of(&["valid", "valid-ready", "axi-stream"]),
         draw.of(&["constant", "constant", "loadable"]),

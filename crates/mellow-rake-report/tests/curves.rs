@@ -1,5 +1,5 @@
-//! What is drawn is what the filter does: every curve of every panel against a second evaluation, at its points
-//! and between them.
+//! What is drawn is what the filter does: every curve of every panel against a second evaluation, at its
+//! points and between them.
 
 use mellow_rake::Wish;
 use mellow_rake::filter::{Family, Form};
@@ -76,8 +76,8 @@ fn lines<'a>(panel: &'a Panel) -> Vec<&'a Vec<(f64, f64)>> {
     panel.series.iter().filter_map(points).collect()
 }
 
-/// A panel of something over frequency: at its points it is what it should be, and between them a straight line
-/// is off by no more than a pixel or two of the panel, where it is within the panel.
+/// A panel of something over frequency: at its points it is what it should be, and between them a straight
+/// line is off by no more than a pixel or two of the panel, where it is within the panel.
 fn holds(panel: &Panel, curve: usize, what: &str, exact: f64, of: &dyn Fn(f64) -> Option<f64>) {
     let lines = lines(panel);
     let points = lines[curve];

@@ -50,6 +50,8 @@ fn main() -> Result<(), Box<dyn Error>> {
     let serial = Hardware { multipliers: Some(1), pre_adder: Some(false), ..Hardware::default() };
     let pairs = Hardware { pre_adder: Some(true), ..serial };
     let parallel = Hardware { architecture: Some(Architecture::Parallel), ..Hardware::default() };
+    let loadable = Hardware { loads_coefficients: true, ..serial };
+    let wide = |samples_per_clock| Hardware { samples_per_clock, ..Hardware::default() };
     let several = |multipliers| Hardware { multipliers: Some(multipliers), ..serial };
     let direct = Structure::DirectForm1;
     let designs = [
@@ -58,6 +60,7 @@ fn main() -> Result<(), Box<dyn Error>> {
             "4 sections, 4 channels",
             sections(8, direct, "s16f15", Hardware { channels: 4, ..serial })?,
         ),
+        ("4 sections, loadable", sections(8, direct, "s16f15", loadable)?),
         ("4 sections, 24-bit words", sections(8, direct, "s24f23", serial)?),
         (
             "4 sections, transposed form II",
@@ -67,7 +70,10 @@ fn main() -> Result<(), Box<dyn Error>> {
         ("12 sections", sections(24, direct, "s16f15", serial)?),
         ("16 taps", lowpass(16, serial)?),
         ("16 taps, parallel", lowpass(16, parallel)?),
+        ("16 taps, 2 samples a clock", lowpass(16, wide(2))?),
+        ("16 taps, 4 samples a clock", lowpass(16, wide(4))?),
         ("64 taps", lowpass(64, serial)?),
+        ("64 taps, loadable", lowpass(64, loadable)?),
         ("64 taps, pre-adder", lowpass(64, pairs)?),
         ("64 taps, 4 multipliers", lowpass(64, several(4))?),
         ("2,000 taps", lowpass(2_000, serial)?),

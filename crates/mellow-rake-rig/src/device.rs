@@ -114,6 +114,16 @@ impl Device {
         Ok(Device { kind })
     }
 
+    /// Hardware that takes so many samples in a clock, which its test bench hands over as one word.
+    #[must_use]
+    pub fn samples_per_clock(self, samples: usize) -> Self {
+        let kind = match self.kind {
+            Kind::Model(model) => Kind::Model(model.samples_per_clock(samples)),
+            kind => kind,
+        };
+        Device { kind }
+    }
+
     /// The version of the tool behind it.
     pub fn version(&self) -> &str {
         match &self.kind {

@@ -7,7 +7,6 @@ use crate::{RigError, Tool, ToolName, at, run};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::hardware::{Load, LoadMap};
 use mellow_rake::write::GeneratedFile;
-use std::fmt::Write;
 use std::path::PathBuf;
 use std::process::Command;
 use std::time::Duration;
@@ -51,6 +50,8 @@ pub struct HardwareModel {
     arguments: Vec<String>,
     input: WordFormat,
     output: WordFormat,
+    /// Samples of a clock.
+    samples: usize,
 }
 
 /// What the test bench reported, and the words that it saw.
@@ -84,7 +85,7 @@ impl HardwareModel {
         without_a_word(&mut command, "iverilog")?;
         let arguments = ["-n", "model.vvp"].iter().chain(&FILES).map(|&text| text.to_owned());
         let (program, arguments) = (runtime.path().to_owned(), arguments.collect());
-        Ok(HardwareModel { folder, compiler, program, arguments, input, output })
+        Ok(HardwareModel { folder, compiler, program, arguments, input, output, samples: 1 })
     }
 
     /// Compiles the files of a filter by Verilator: the module as IEEE 1364-2005 with all warnings, of which
@@ -114,7 +115,7 @@ impl HardwareModel {
         run(&mut command, b"", BUILD_LIMIT)?;
         let program = folder.path().join("obj_dir").join("model");
         let arguments = FILES.map(str::to_owned).into();
-        Ok(HardwareModel { folder, compiler, program, arguments, input, output })
+        Ok(HardwareModel { folder, compiler, program, arguments, input, output, samples: 1 })
     }
 
     /// Compiles the files of a filter for GHDL, as IEEE 1076-2008 with the warnings that it has; a warning is
@@ -142,7 +143,14 @@ impl HardwareModel {
         // The generics of the test bench name the files as they are named here.
         let arguments = vec!["-r".to_owned(), "--std=08".to_owned(), bench];
         let program = compiler.path().to_owned();
-        Ok(HardwareModel { folder, compiler, program, arguments, input, output })
+        Ok(HardwareModel { folder, compiler, program, arguments, input, output, samples: 1 })
+    }
+
+    /// The same of a unit that takes so many samples in a clock.
+    #[must_use]
+    pub fn samples_per_clock(mut self, samples: usize) -> Self {
+        self.samples = samples.max(1);
+        self
     }
 
     /// The compiler that built it.
@@ -150,7 +158,8 @@ impl HardwareModel {
         &self.compiler
     }
 
-    /// Runs the test bench on a stimulus and the output expected for it.
+    /// Runs the test bench on a stimulus and the output expected for it; of a unit that takes several
+    /// samples in a clock both are as long as whole clocks.
     ///
     /// # Errors
     /// [`RigError`] when the simulation fails, does not end, or does not report.
@@ -191,7 +200,7 @@ impl HardwareModel {
     ) -> Result<BenchReport, RigError> {
         let write = |name: &str, words: &[i64], format: WordFormat| {
             let path = self.folder.path().join(name);
-            std::fs::write(&path, hex_lines(words, format)).map_err(at(&path))
+            std::fs::write(&path, hex_lines(words, format, self.samples)).map_err(at(&path))
         };
         write("stimulus.hex", input, self.input)?;
         write("expected.hex", expected, self.output)?;
@@ -212,18 +221,18 @@ impl HardwareModel {
             let mismatches = rest.strip_suffix(" mismatches")?;
             Some((samples.parse().ok()?, mismatches.parse().ok()?))
         });
-        let (samples, mismatches) = result.ok_or_else(|| rubbish(&output, "a RESULT line"))?;
+        let (samples, mismatches): (usize, usize) =
+            result.ok_or_else(|| rubbish(&output, "a RESULT line"))?;
         let interval = output.lines().find_map(|line| line.strip_prefix("INTERVAL ")?.parse().ok());
         let path = self.folder.path().join("observed.hex");
         let text = std::fs::read_to_string(&path).map_err(at(&path))?;
-        let observed = text
-            .lines()
-            .map(|line| {
-                let bits = u64::from_str_radix(line.trim(), 16);
-                bits.map(|bits| self.output.wrap(bits.into()) as i64)
-                    .map_err(|_| rubbish(line, "a word in hex"))
-            })
-            .collect::<Result<_, _>>()?;
+        let mut observed = Vec::new();
+        for line in text.lines() {
+            let words = words_of(line.trim(), self.output, self.samples);
+            observed.extend(words.ok_or_else(|| rubbish(line, "a word in hex"))?);
+        }
+        // The test bench counts clocks.
+        let samples = samples * self.samples;
         Ok(BenchReport { observed, samples, mismatches, interval })
     }
 }
@@ -249,13 +258,51 @@ fn without_a_word(command: &mut Command, program: &str) -> Result<(), RigError> 
     Err(RigError::Failed { program, status, messages })
 }
 
-/// Words as two's complement in hex, one a line.
-fn hex_lines(words: &[i64], format: WordFormat) -> String {
-    let digits = format.width().div_ceil(4) as usize;
-    let mask = u64::MAX >> (64 - format.width());
-    let mut text = String::with_capacity(words.len() * (digits + 1));
-    for word in words {
-        let _ = writeln!(text, "{:0digits$x}", (*word as u64) & mask);
+/// Words as two's complement in hex, those of a clock in one line, the first lowest.
+fn hex_lines(words: &[i64], format: WordFormat, samples: usize) -> String {
+    let width = format.width() as usize;
+    let digits = (width * samples).div_ceil(4);
+    let mut text = String::with_capacity(words.len() / samples * (digits + 1));
+    for clock in words.chunks(samples) {
+        let bit = |place: usize| match clock.get(place / width) {
+            Some(word) => (word >> (place % width) & 1) as u32,
+            None => 0,
+        };
+        let digit = |digit: usize| (0..4).map(|k| bit(4 * digit + k) << k).sum::<u32>();
+        text.extend((0..digits).rev().filter_map(|at| char::from_digit(digit(at), 16)));
+        text.push('\n');
     }
     text
+}
+
+/// The words of a clock, the lowest first.
+fn words_of(line: &str, format: WordFormat, samples: usize) -> Option<Vec<i64>> {
+    let digits: Vec<u32> = line.chars().rev().map(|c| c.to_digit(16)).collect::<Option<_>>()?;
+    let width = format.width() as usize;
+    let bit = |place: usize| digits.get(place / 4).map_or(0, |digit| digit >> (place % 4) & 1);
+    let word = |sample: usize| {
+        let bits = (0..width).map(|k| i128::from(bit(sample * width + k)) << k);
+        format.wrap(bits.sum()) as i64
+    };
+    (!digits.is_empty()).then(|| (0..samples).map(word).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn words_of_a_clock_stand_side_by_side() {
+        let format: WordFormat = "s6f0".parse().unwrap();
+        // -1 and 5 in six bits: 000101 111111.
+        assert_eq!(hex_lines(&[-1, 5, 0, -32], format, 2), "17f\n800\n");
+        assert_eq!(words_of("17f", format, 2), Some(vec![-1, 5]));
+        assert_eq!(words_of("800", format, 2), Some(vec![0, -32]));
+        assert_eq!(words_of("xx", format, 2), None);
+        let word: WordFormat = "s64f0".parse().unwrap();
+        assert_eq!(
+            hex_lines(&[i64::MIN, -1], word, 1),
+            format!("8{}\n{}\n", "0".repeat(15), "f".repeat(16))
+        );
+    }
 }

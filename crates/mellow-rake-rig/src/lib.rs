@@ -22,7 +22,7 @@ pub use device::{Answer, Device, Target};
 pub use hardware::{BenchReport, HardwareModel};
 pub use process::{Finished, end_all, exchange, run};
 pub use program::{C_FLAGS, Program, RUST_FLAGS};
-pub use proof::{TargetWords, run_targets, verilog_simulator};
+pub use proof::{TargetWords, UnitPace, run_targets, verilog_simulator};
 pub use synthesis::{Family, SEEDS, synthesize};
 pub use tool::{Tool, ToolName};
 

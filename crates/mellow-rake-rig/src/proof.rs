@@ -6,7 +6,7 @@ use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::study::{Study, StudyError};
 use mellow_rake::verify::{ComparisonResult, Stimulus, TargetResult, compare};
-use mellow_rake::write::{GeneratedFile, Language};
+use mellow_rake::write::GeneratedFile;
 
 /// What a target must know of a filter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -17,8 +17,19 @@ pub struct TargetWords {
     pub output: WordFormat,
     /// Products for each sample.
     pub products: usize,
-    /// Of hardware on shared multipliers the clocks of a sample and the channels that take turns.
-    pub scheduled: Option<(usize, usize)>,
+    /// Of hardware with registers in between how it takes samples.
+    pub unit: Option<UnitPace>,
+}
+
+/// How a unit of hardware takes samples.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct UnitPace {
+    /// Clocks from sample to sample.
+    pub clocks: usize,
+    /// Channels that take turns.
+    pub channels: usize,
+    /// Samples that are taken in one clock.
+    pub samples_per_clock: usize,
 }
 
 impl TargetWords {
@@ -27,10 +38,15 @@ impl TargetWords {
     /// # Errors
     /// As of [`Study::integers`] and [`Study::hardware`].
     pub fn of(study: &Study) -> Result<Self, StudyError> {
-        let scheduled = study
-            .hardware()?
-            .map(|choice| (choice.unit.interval(), choice.unit.resources().channels));
-        Ok(TargetWords { scheduled, ..TargetWords::from(study.integers()?) })
+        let unit = study.hardware()?.map(|choice| {
+            let resources = choice.unit.resources();
+            UnitPace {
+                clocks: choice.unit.interval(),
+                channels: resources.channels,
+                samples_per_clock: resources.samples_per_clock,
+            }
+        });
+        Ok(TargetWords { unit, ..TargetWords::from(study.integers()?) })
     }
 }
 
@@ -40,7 +56,7 @@ impl From<&Implementation> for TargetWords {
             input: implementation.checked.input(),
             output: implementation.checked.output(),
             products: implementation.checked.cost().multiplies_per_sample,
-            scheduled: None,
+            unit: None,
         }
     }
 }
@@ -53,7 +69,7 @@ impl From<&FloatFilter> for TargetWords {
             input: word,
             output: word,
             products: filter.rows().concat().len(),
-            scheduled: None,
+            unit: None,
         }
     }
 }
@@ -78,9 +94,9 @@ fn longest(target: Target, filter: TargetWords) -> usize {
     const PRODUCTS: usize = 5_000_000;
     let products = filter.products.max(1);
     // A clock of a unit moves some hundred registers, which takes as long as some ten products.
-    let work = match filter.scheduled {
-        Some((clocks, channels)) if clocks > 1 => 10 * clocks * channels,
-        Some((_, channels)) => products * channels,
+    let work = match filter.unit {
+        Some(unit) if unit.clocks > 1 => 10 * unit.clocks * unit.channels,
+        Some(unit) => products * unit.channels,
         None => products,
     };
     match target {
@@ -131,17 +147,20 @@ fn try_target(
     result.tool = Some(device.version().to_owned());
     let most = longest(target, filter);
     // Channels that take turns all get the same: each must give what it would give alone.
-    let channels = match (target.language(), filter.scheduled) {
-        (Language::Verilog, Some((_, channels))) => channels,
-        _ => 1,
+    let pace = filter.unit.filter(|_| target.language().is_hardware());
+    let channels = pace.map_or(1, |pace| pace.channels);
+    let per_clock = pace.map_or(1, |pace| pace.samples_per_clock);
+    // A clock has all of its samples: zeros stand in front, which give zeros.
+    let laid_out = |words: &[i64]| -> Vec<i64> {
+        let missing = words.len().next_multiple_of(per_clock) - words.len();
+        let in_channels = words.iter().flat_map(|word| std::iter::repeat_n(*word, channels));
+        std::iter::repeat_n(0, missing).chain(in_channels).collect()
     };
-    let in_channels = |words: &[i64]| -> Vec<i64> {
-        words.iter().flat_map(|word| std::iter::repeat_n(*word, channels)).collect()
-    };
+    let device = device.samples_per_clock(per_clock);
     for (stimulus, expected) in inputs {
         let kept = expected.len().min(most);
         let (samples, expected) = (&stimulus.samples[..kept], &expected[..kept]);
-        let (samples, expected) = (in_channels(samples), in_channels(expected));
+        let (samples, expected) = (laid_out(samples), laid_out(expected));
         let answers = match device.run(&samples, &expected) {
             Ok(answers) => answers,
             Err(error) => {

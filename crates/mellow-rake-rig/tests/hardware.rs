@@ -1,6 +1,6 @@
 //! Scheduled filters, written and simulated by real tools among gaps and back pressure.
 
-use crate::filters::{any_filter, any_resources, any_word};
+use crate::filters::{any_filter, any_parallel_resources, any_resources, any_word};
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
 use mellow_rake::hardware::{Estimate, HardwareUnit, Parallel, SignalFlow, schedule};
@@ -12,7 +12,7 @@ use mellow_rake_rig::{Family, HardwareModel, RigError, synthesize};
 /// The samples of some channels in turn, and what comes out for them.
 fn stimulus(checked: &Checked, channels: usize, noise: &mut NoiseSource) -> (Vec<i64>, Vec<i64>) {
     let mut simulators: Vec<_> = (0..channels).map(|_| Simulator::new(checked)).collect();
-    (0..80 * channels)
+    (0..96 * channels)
         .map(|index| {
             let word = any_word(noise, checked.input(), false);
             (word, simulators[index % channels].step(word))
@@ -25,7 +25,7 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
     let times: usize =
         std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
     let mut noise = NoiseSource::new(281);
-    let mut parallel = 0;
+    let (mut parallel, mut wide) = (0, 0);
     let symbols = Symbols::new(&Name::new("swell").unwrap());
     for (number, structure) in Structure::ALL.into_iter().enumerate() {
         let mut held = 0;
@@ -37,24 +37,28 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
             let scheduled = schedule(&flow, resources).unwrap();
             let mut serial = verilog::write_scheduled(&scheduled, checked, &symbols).unwrap();
             serial.extend(vhdl::write_scheduled(&scheduled, checked, &symbols).unwrap());
-            let mut texts = vec![(serial, scheduled.interval())];
-            if let Ok(chain) = Parallel::of(&flow, resources) {
+            let mut texts = vec![(serial, scheduled.interval(), resources)];
+            for own in [resources, any_parallel_resources(&mut noise)] {
+                let Ok(chain) = Parallel::of(&flow, own) else { continue };
                 let mut chained = verilog::write_parallel(&chain, checked, &symbols);
                 chained.extend(vhdl::write_parallel(&chain, checked, &symbols));
-                texts.push((chained, 1));
+                texts.push((chained, 1, own));
                 parallel += 1;
             }
             let (input, output) = (checked.input(), checked.output());
-            let (words, expected) = stimulus(checked, resources.channels, &mut noise);
-            for (files, interval) in texts {
+            for (files, interval, resources) in texts {
+                let (words, expected) = stimulus(checked, resources.channels, &mut noise);
+                let samples = resources.samples_per_clock;
                 let context = || {
                     let texts = (&files[0].text, &files[2].text);
                     format!("{resources:?}\n{}\n{}\n{}", dump(checked), texts.0, texts.1)
                 };
                 let hold = |model: Result<HardwareModel, RigError>, count: usize| {
+                    // Whole clocks.
+                    let count = count - count % samples;
                     let (words, expected) = (&words[..count], &expected[..count]);
                     let model = model.unwrap_or_else(|error| panic!("{error}\n{}", context()));
-                    let report = model.run(words, expected);
+                    let report = model.samples_per_clock(samples).run(words, expected);
                     let report = report.unwrap_or_else(|error| panic!("{error}\n{}", context()));
                     assert_eq!(report.observed, expected, "{}", context());
                     assert_eq!((report.samples, report.mismatches), (words.len(), 0));
@@ -62,11 +66,12 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
                 };
                 let count = words.len();
                 hold(HardwareModel::icarus(&files, input, output), count);
-                if held % 3 == 0 {
-                    hold(HardwareModel::ghdl(&files, input, output), count / 3);
+                if held % 3 == 0 || samples > 1 {
+                    hold(HardwareModel::ghdl(&files, input, output), count / 2);
                 }
+                wide += usize::from(samples > 1);
                 // Half a minute's work each.
-                if held == 0 && number % 6 == 0 {
+                if (held == 0 && number % 6 == 0) || (samples > 1 && wide == 1) {
                     hold(HardwareModel::verilator(&files, input, output), count);
                 }
             }
@@ -74,7 +79,8 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
         }
         assert!(held > 0, "{structure:?}: {held}");
     }
-    assert!(parallel > 3, "{parallel}");
+    println!("{parallel} in parallel, {wide} of them several samples a clock");
+    assert!(parallel > wide + 3 && wide > 2, "{parallel} {wide}");
 }
 
 /// Units whose coefficients can be loaded, in both languages: as they are built, and as another filter that

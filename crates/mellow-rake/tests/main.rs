@@ -41,6 +41,7 @@ mod stranger;
 mod structures;
 mod study;
 mod verification;
+mod wide_hardware;
 mod written_text;
 
 // What they share.

@@ -397,6 +397,7 @@ fn hardware() -> Vec<Case> {
         ("hardware", "clock", serial.clone(), &["-", "\"12 MHz\"", "\"9 fs\""]),
         ("hardware", "architecture", long.clone(), &["\"serial\"", "\"parallel\""]),
         ("hardware", "multipliers", long.clone(), &["1", "2", "4"]),
+        ("hardware", "samples_per_clock", long.clone(), &["1", "2", "4"]),
         ("hardware", "pre_adder", long, &["false", "true"]),
         ("hardware", "multiplier_stages", serial.clone(), &["1", "2", "3"]),
         ("hardware", "channels", serial.clone(), &["1", "2", "3"]),
@@ -457,6 +458,7 @@ fn a_key_that_is_left_out_means_what_the_docs_say() {
         ("hardware", "architecture", &serial, "\"serial\""),
         ("hardware", "multiplier_stages", &serial, "1"),
         ("hardware", "channels", &serial, "1"),
+        ("hardware", "samples_per_clock", &serial, "1"),
         ("hardware", "block_ram_bits", &serial, "256"),
         ("", "effort", &plain, "1"),
     ] {

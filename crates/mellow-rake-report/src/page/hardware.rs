@@ -24,6 +24,9 @@ pub fn hardware(
         Architecture::Serial => {
             format!("{name} on {}", counted(estimate.multipliers, "shared multiplier"))
         }
+        Architecture::Parallel if record.samples_per_clock > 1 => {
+            format!("{name}, {} samples a clock", record.samples_per_clock)
+        }
         Architecture::Parallel => format!("{name}, a sample a clock"),
     });
     let seconds = |clocks: usize| match record.clock_hz {
@@ -32,14 +35,19 @@ pub fn hardware(
     };
     let left =
         record.clocks_available.map(|available| format!(" of {available} that the clock leaves"));
+    let samples = match record.samples_per_clock {
+        1 => "a sample".to_owned(),
+        samples => format!("{samples} samples"),
+    };
     page.lines(&format!(
-        "  a sample every {}{}{}",
+        "  {samples} every {}{}{}",
         counted(estimate.interval, "clock"),
         left.unwrap_or_default(),
         seconds(estimate.interval),
     ));
     if let (None, channels) = (record.clock_hz, record.channels) {
-        let needed = rate.hertz() * channels as f64 * estimate.interval as f64;
+        let firings = rate.hertz() * channels as f64 / record.samples_per_clock as f64;
+        let needed = firings * estimate.interval as f64;
         page.lines(&format!(
             "  a clock of {} Hz or more keeps up with the sample rate",
             hertz(needed)

@@ -27,6 +27,9 @@ use super::{FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, Sign
 /// [`HardwareError::Range`] for resources that there cannot be.
 pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, HardwareError> {
     resources.check()?;
+    if resources.samples_per_clock > 1 {
+        return Err(HardwareError::Shared);
+    }
     let flow = prepared(flow, resources);
     let mut schedule = Schedule { flow, resources, interval: 0, issues: Vec::new() };
     let depth = schedule.depth();

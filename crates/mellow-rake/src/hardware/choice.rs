@@ -10,7 +10,7 @@ use crate::units::SampleRate;
 pub enum HardwareUnit {
     /// On shared multipliers, some clocks for a sample.
     Serial(Scheduled),
-    /// Taps, a sample a clock.
+    /// Taps, a sample a clock, or several.
     Parallel(Parallel),
 }
 
@@ -23,7 +23,7 @@ impl HardwareUnit {
         }
     }
 
-    /// Clocks from sample to sample, if they come without gaps.
+    /// Clocks from sample to sample, or from several in one clock to the next, if they come without gaps.
     pub fn interval(&self) -> usize {
         match self {
             HardwareUnit::Serial(scheduled) => scheduled.interval(),
@@ -57,7 +57,8 @@ pub struct HardwareChoice {
     pub reasons: Vec<String>,
     /// The clock in hertz, if it was stated.
     pub clock: Option<f64>,
-    /// Clocks between two samples of the unit, all channels together, if the clock was stated.
+    /// Clocks between two samples of the unit, all channels together, or between several and the next, if the
+    /// clock was stated.
     pub available: Option<u64>,
 }
 
@@ -89,13 +90,20 @@ pub fn choose(
     wish: &Hardware,
     rate: SampleRate,
 ) -> Result<HardwareChoice, HardwareError> {
-    let per_second = rate.hertz() * wish.channels as f64;
+    let per_second = rate.hertz() * wish.channels as f64 / wish.samples_per_clock as f64;
     // A sample rate that divides the clock does so up to the rounding of both.
     let available = wish.clock.map(|clock| (clock / per_second * (1.0 + 1e-12)) as u64);
     let made = |unit, reasons| HardwareChoice { unit, reasons, clock: wish.clock, available };
-    if wish.architecture == Some(Architecture::Parallel) {
-        let chain = parallel(flow, wish, available, per_second)?;
-        return Ok(made(HardwareUnit::Parallel(chain), Vec::new()));
+    let is_wide = wish.samples_per_clock > 1;
+    if is_wide && wish.architecture == Some(Architecture::Serial) {
+        return Err(HardwareError::Shared);
+    }
+    if is_wide || wish.architecture == Some(Architecture::Parallel) {
+        let chain = parallel(flow, wish, available, per_second)
+            .map_err(|error| with_remedy(error, flow, wish, rate))?;
+        let reason = "parallel: several samples a clock have multipliers of their own".to_owned();
+        let reasons = if wish.architecture.is_none() { vec![reason] } else { Vec::new() };
+        return Ok(made(HardwareUnit::Parallel(chain), reasons));
     }
     let slow = match serial(flow, wish, available, per_second)? {
         Ok((scheduled, reasons)) => {
@@ -126,6 +134,26 @@ pub fn choose(
     Err(HardwareError::Clock { available, needed, multipliers, remedy })
 }
 
+/// A refusal of several samples a clock with what was tried and does it a sample at a time.
+fn with_remedy(
+    error: HardwareError,
+    flow: &SignalFlow,
+    wish: &Hardware,
+    rate: SampleRate,
+) -> HardwareError {
+    let HardwareError::Loop { samples, clocks, delay, .. } = error else { return error };
+    let alone = Hardware { samples_per_clock: 1, clock: None, ..*wish };
+    let alone = Hardware { architecture: None, ..alone };
+    let remedy = match choose(flow, &alone, rate) {
+        Ok(choice) => format!(
+            "samples_per_clock = 1 with a clock of {} Hz would do",
+            (choice.unit.interval() as f64 * rate.hertz()).ceil()
+        ),
+        Err(_) => "a filter of taps would do".to_owned(),
+    };
+    HardwareError::Loop { samples, clocks, delay, remedy }
+}
+
 /// A chain of taps, if the clock and the multipliers suffice.
 fn parallel(
     flow: &SignalFlow,
@@ -134,7 +162,7 @@ fn parallel(
     per_second: f64,
 ) -> Result<Parallel, HardwareError> {
     let chain = Parallel::of(flow, Resources::of(wish))?;
-    let products = chain.products().len();
+    let products = chain.multipliers();
     if available == Some(0) {
         let remedy = format!("a clock of {} Hz would do", per_second.ceil());
         let multipliers = products;

@@ -45,9 +45,41 @@ pub enum HardwareError {
         /// Tasks of its flow.
         tasks: usize,
     },
+    /// Several samples a clock of something that comes back into itself.
+    #[error(
+        "{samples} samples a clock are for sums of products with the input alone; here a loop of {delay} \
+         sample(s) takes {clocks} clocks, so that a sample takes {} at least; {remedy}",
+        .clocks.div_ceil(*.delay)
+    )]
+    Loop {
+        /// Samples in a clock.
+        samples: usize,
+        /// Clocks from a word of the loop to the next that is made of it.
+        clocks: usize,
+        /// By how many samples that is later.
+        delay: usize,
+        /// What would do.
+        remedy: String,
+    },
+    /// Several samples a clock, and channels that take turns.
+    #[error(
+        "several samples a clock and {channels} channels that take turns: one of the two; a unit for each \
+         channel would do"
+    )]
+    Turns {
+        /// The channels.
+        channels: usize,
+    },
+    /// Several samples a clock on multipliers that are shared.
+    #[error(
+        "several samples a clock have multipliers of their own; architecture = \"parallel\", or none stated, \
+         would do"
+    )]
+    Shared,
     /// A sample a clock with fewer multipliers than there are sizes of taps.
     #[error(
-        "a sample a clock takes {needed} multipliers, one for each size of a tap; {stated} are stated"
+        "in parallel it takes {needed} multipliers, one for each size of a tap and each sample of a clock; \
+         {stated} are stated"
     )]
     Multipliers {
         /// How many are stated.
@@ -107,6 +139,12 @@ impl HardwareError {
             HardwareError::Range { what, .. } if what.starts_with("channels") => {
                 "hardware.channels"
             }
+            HardwareError::Range { what, .. } if what.starts_with("samples") => {
+                "hardware.samples_per_clock"
+            }
+            HardwareError::Loop { .. } | HardwareError::Turns { .. } => {
+                "hardware.samples_per_clock"
+            }
             HardwareError::Range { .. } => "hardware.multiplier_stages",
             HardwareError::Width { .. } | HardwareError::Accumulator => "fixed.accumulator",
             HardwareError::Coefficients(AnyCoefficientsError::Forbid { .. }) => "fixed.overflow",
@@ -114,7 +152,7 @@ impl HardwareError {
                 "fixed.coefficients"
             }
             HardwareError::Coefficients(_) => "hardware.coefficients",
-            HardwareError::Parallel => "hardware.architecture",
+            HardwareError::Parallel | HardwareError::Shared => "hardware.architecture",
             HardwareError::Firing { .. } | HardwareError::Products { .. } => "hardware",
         }
     }

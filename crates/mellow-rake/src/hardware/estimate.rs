@@ -1,7 +1,7 @@
 //! What a scheduled unit is made of, told before it is built.
 
-use super::program::bits_to;
-use super::{CoefficientWords, HardwareError, Parallel, Scheduled, UnitProgram};
+use super::program::{bits_to, signed_bits};
+use super::{ChainTap, CoefficientWords, HardwareError, Joint, Parallel, Scheduled, UnitProgram};
 use std::collections::BTreeMap;
 
 /// Something that is built so many times at a width.
@@ -126,32 +126,52 @@ impl Estimate {
         })
     }
 
-    /// Of taps that take a sample a clock.
+    /// Of taps that take a sample a clock, or several.
     pub fn of_parallel(chain: &Parallel) -> Self {
         let part = |what, count, bits| Part { what, count, bits };
         let (flow, resources) = (chain.flow(), chain.resources());
+        let samples = chain.samples();
         let products: Vec<u32> =
             (0..chain.products().len()).map(|product| chain.product_bits(product)).collect();
         let operand = flow.word_bits(0);
-        let widest = products.iter().max().map_or(1, |bits| bits - operand);
+        let sizes = chain.products().iter().map(|size| signed_bits((*size, 0)));
+        let widest = sizes.max().unwrap_or(1);
         // Those of one width together.
         let each = |what, widths: &mut dyn Iterator<Item = u32>, times: usize| -> Vec<Part> {
             let mut counts = BTreeMap::new();
             widths.for_each(|bits| *counts.entry(bits).or_insert(0) += times);
             counts.into_iter().map(|(bits, count)| part(what, count, bits)).collect()
         };
-        let taps = || 0..chain.taps().len();
-        let added = taps().filter(|tap| chain.taps()[*tap].product.is_some());
-        let adders = each("sums", &mut added.map(|tap| chain.sum_bits(tap)), 1);
-        let mut registers = vec![part("input", resources.multiplier_stages, flow.input.width())];
-        registers.extend(each("products", &mut products.iter().copied(), 1));
-        let mut sums = taps().flat_map(|tap| vec![chain.sum_bits(tap); chain.delay(tap)]);
+        let all: Vec<(usize, usize, &ChainTap)> = (0..samples)
+            .flat_map(|index| {
+                let taps = chain.chains()[index].iter().enumerate();
+                taps.map(move |(tap, one)| (index, tap, one))
+            })
+            .collect();
+        let joints: Vec<Joint> =
+            all.iter().flat_map(|(index, tap, _)| chain.joints(*index, *tap).0.concat()).collect();
+        let added = all.iter().filter(|(.., one)| !one.products.is_empty());
+        let mut adders =
+            each("sums", &mut added.map(|(index, tap, _)| chain.sum_bits(*index, *tap)), 1);
+        let mut pairs = joints.iter().filter(|one| one.right.is_some()).map(|one| one.bits);
+        adders.extend(each("sums of products", &mut pairs, 1));
+        let mut registers =
+            vec![part("input", resources.multiplier_stages * samples, flow.input.width())];
+        registers.extend(each("products", &mut products.iter().copied(), samples));
+        registers.extend(each("sums of products", &mut joints.iter().map(|one| one.bits), 1));
+        let mut sums = all
+            .iter()
+            .flat_map(|(index, tap, _)| vec![chain.sum_bits(*index, *tap); chain.delay(*tap)]);
         registers.extend(each("sums", &mut sums, 1));
-        registers.push(part("output", 1, flow.format(flow.output.signal).width() + 1));
+        let output = flow.format(flow.output.signal).width();
+        match samples {
+            1 => registers.push(part("output", 1, output + 1)),
+            _ => registers.push(part("output", samples, output)),
+        }
         Estimate {
             interval: 1,
             latency: chain.latency(),
-            multipliers: chain.products().len(),
+            multipliers: chain.multipliers(),
             multiplier_bits: [operand, widest],
             use_of_multipliers: 1.0,
             memories: Vec::new(),

@@ -1,28 +1,57 @@
-//! A sample a clock: taps in the transposed form, a register behind each product and each sum.
+//! A sample a clock, or several: taps in the transposed form, a register behind each product and each sum.
 
 use super::program::{Ending, signed_bits};
 use super::{HardwareError, Resources, SignalFlow};
 use std::collections::VecDeque;
 
-/// One tap of the chain.
+/// A product that is added to a sum of a chain.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ChainProduct {
+    /// Which sample of the clock is multiplied, the oldest 0.
+    pub sample: usize,
+    /// By which of [`Parallel::products`].
+    pub size: usize,
+    /// Whether it is subtracted instead.
+    pub is_minus: bool,
+}
+
+/// One sum of a chain.
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ChainTap {
-    /// The product that is added, and whether it is subtracted instead; `None` where the tap is zero.
-    pub product: Option<(usize, bool)>,
-    /// The smallest and largest integer that the sum behind it can be.
+    /// The products that are added, none where the taps are zero; one at most where a clock has one sample.
+    pub products: Vec<ChainProduct>,
+    /// The smallest and largest integer that the sum behind them can be.
     pub range: (i128, i128),
+}
+
+/// A sum of two products, or of two such sums, before it comes to the chain.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Joint {
+    /// What it is made of: a number of the level in front of it, of the products of the tap in the first.
+    pub left: usize,
+    /// What is added to that or subtracted from it; `None` where it only waits for the others.
+    pub right: Option<usize>,
+    /// Whether it is subtracted.
+    pub is_minus: bool,
+    /// Its bits.
+    pub bits: u32,
 }
 
 /// Taps that take a sample every clock: y\[n\] = Σ h\[k\]·x\[n−k\] as a chain of sums, each
 /// s\[k\]\[n\] = s\[k+1\]\[n−1\] + h\[k\]·x\[n\]. Taps of one size share a product.
 ///
-/// The half that rounds goes in at the end of the chain, so it is in every sum; a reset leaves it there.
+/// Of L samples every clock, output p of clock m is y\[Lm+p\], with a chain of its own: unfolded (K. K.
+/// Parhi, *VLSI Digital Signal Processing Systems*, 1999, chapter 5) it is s\[j\]\[m\] = s\[j+1\]\[m−1\] + Σ
+/// h\[Lj+p−q\]·x\[Lm+q\], q from 0 to L−1. What comes to a sum is added up before, two at a time, with a
+/// register behind each level.
+///
+/// The half that rounds goes in at the end of a chain, so it is in every sum; a reset leaves it there.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Parallel {
     flow: SignalFlow,
     resources: Resources,
     products: Vec<i128>,
-    taps: Vec<ChainTap>,
+    chains: Vec<Vec<ChainTap>>,
     ending: Ending,
 }
 
@@ -43,71 +72,102 @@ impl Parallel {
     /// ```
     ///
     /// # Errors
-    /// [`HardwareError::Recursion`] for a flow that is not one sum of products with the input.
+    /// [`HardwareError::Recursion`] for a flow that is not one sum of products with the input, and
+    /// [`HardwareError::Loop`] where several samples a clock are asked of one that comes back into itself.
     pub fn of(flow: &SignalFlow, resources: Resources) -> Result<Self, HardwareError> {
         if flow.load_map.is_some() {
             return Err(HardwareError::Parallel);
         }
         resources.check()?;
-        let mut flow = flow.clone();
-        flow.unfold();
-        let refused = || HardwareError::Recursion { tasks: flow.tasks.len() };
-        let [task] = &flow.tasks[..] else { return Err(refused()) };
-        let shift = task.products.first().map_or(0, |product| product.alignment.shift);
-        let mut coefficients: Vec<i128> = Vec::new();
-        for product in &task.products {
-            let alignment = product.alignment;
-            let is_plain = alignment.dropped == 0 && product.second.is_none();
-            if product.first.signal != 0 || !is_plain {
-                return Err(refused());
-            }
-            let age = product.first.age;
-            if coefficients.len() <= age {
-                coefficients.resize(age + 1, 0);
-            }
-            // What differs in shift is brought to one.
-            coefficients[age] += product.coefficient << (alignment.shift.saturating_sub(shift));
-            if alignment.shift < shift {
-                return Err(refused());
+        let (coefficients, shift) = taps_of(flow, resources)?;
+        let task = &flow.tasks[0];
+        let mut products: Vec<i128> = Vec::new();
+        for value in coefficients.iter().filter(|value| **value != 0) {
+            let size = value.abs() << shift;
+            if !products.contains(&size) {
+                products.push(size);
             }
         }
-        let mut products: Vec<i128> = Vec::new();
-        let scaled = |value: i128| value << shift;
+        let samples = resources.samples_per_clock;
         let ending = Ending::of(&task.ending, task.range);
         let input = (flow.input.minimum(), flow.input.maximum());
-        let mut range = (ending.preload, ending.preload);
-        let mut taps: Vec<ChainTap> = Vec::new();
-        for value in coefficients.iter().rev() {
-            let ends = [scaled(*value) * input.0, scaled(*value) * input.1];
-            range = (range.0 + ends[0].min(ends[1]), range.1 + ends[0].max(ends[1]));
-            let size = scaled(value.abs());
-            let known = products.iter().position(|one| *one == size);
-            let product = (*value != 0).then(|| {
-                let index = known.unwrap_or_else(|| {
-                    products.push(size);
-                    products.len() - 1
-                });
-                (index, *value < 0)
-            });
-            taps.push(ChainTap { product, range });
-        }
-        taps.reverse();
+        // h[Lj+p-q] meets sample q.
+        let tap = |chain: usize, at: usize, sample: usize| {
+            let index = (samples * at + chain).checked_sub(sample)?;
+            coefficients.get(index).copied().filter(|value| *value != 0)
+        };
+        let chain = |chain: usize| {
+            let count = (coefficients.len() + samples - 1 - chain).div_ceil(samples);
+            let mut range = (ending.preload, ending.preload);
+            let mut taps: Vec<ChainTap> = Vec::new();
+            for at in (0..count).rev() {
+                let mut all = Vec::new();
+                for sample in 0..samples {
+                    let Some(value) = tap(chain, at, sample) else { continue };
+                    let ends = [(value << shift) * input.0, (value << shift) * input.1];
+                    range = (range.0 + ends[0].min(ends[1]), range.1 + ends[0].max(ends[1]));
+                    let size = products.iter().position(|one| *one == value.abs() << shift);
+                    let size = size.expect("it is one of them");
+                    all.push(ChainProduct { sample, size, is_minus: value < 0 });
+                }
+                taps.push(ChainTap { products: all, range });
+            }
+            taps.reverse();
+            taps
+        };
+        let chains = (0..samples).map(chain).collect();
         let sum_bits = ending.sum_bits();
         let most = super::UnitProgram::MOST_BITS;
         if sum_bits > most {
             return Err(HardwareError::Width { needed: sum_bits, most });
         }
-        Ok(Parallel { flow, resources, products, taps, ending })
+        Ok(Parallel { flow: flow.clone(), resources, products, chains, ending })
     }
 
-    /// The taps, h\[0\] first.
-    pub fn taps(&self) -> &[ChainTap] {
-        &self.taps
+    /// For each sample of a clock, the oldest first, the sums of its chain, the last of which gives the
+    /// output first. Of one sample a clock they are the taps, h\[0\] first.
+    pub fn chains(&self) -> &[Vec<ChainTap>] {
+        &self.chains
     }
 
-    /// The sizes of the products, none of them zero.
+    /// Samples that are taken in a clock.
+    pub fn samples(&self) -> usize {
+        self.chains.len()
+    }
+
+    /// The sizes of the products, none of them zero; every sample of a clock has one of each.
     pub fn products(&self) -> &[i128] {
         &self.products
+    }
+
+    /// Multipliers: of each size one for every sample of a clock.
+    pub fn multipliers(&self) -> usize {
+        self.products.len() * self.samples()
+    }
+
+    /// Levels of sums of two between the products and the chains.
+    pub fn levels(&self) -> usize {
+        let most = self.chains.iter().flatten().map(|tap| tap.products.len()).max();
+        most.unwrap_or(1).next_power_of_two().trailing_zeros() as usize
+    }
+
+    /// How the products of a tap are added, level by level, and whether their sum is subtracted from the
+    /// chain at last.
+    pub fn joints(&self, chain: usize, tap: usize) -> (Vec<Vec<Joint>>, bool) {
+        let input = (self.flow.input.minimum(), self.flow.input.maximum());
+        let products = self.chains[chain][tap].products.iter().map(|product| {
+            let size = self.products[product.size];
+            (product.is_minus, (size * input.0, size * input.1))
+        });
+        let mut front: Vec<Term> = products.collect();
+        let mut levels = Vec::new();
+        for _ in 0..self.levels() {
+            let pairs = front.chunks(2).enumerate();
+            let (joints, behind) = pairs.map(|(index, pair)| joint(2 * index, pair)).unzip();
+            levels.push(joints);
+            front = behind;
+        }
+        (levels, front.first().is_some_and(|(is_minus, _)| *is_minus))
     }
 
     /// How the sums end.
@@ -126,19 +186,20 @@ impl Parallel {
     }
 
     /// Clocks from a sample that is taken to its output: input, product, sum, result, and registers in front
-    /// of the multipliers.
+    /// of the multipliers and behind sums of products.
     pub fn latency(&self) -> usize {
-        3 + self.resources.multiplier_stages
+        3 + self.resources.multiplier_stages + self.levels()
     }
 
-    /// Bits of a product: those of a sample and of the size, with their signs.
+    /// Bits of a product of this size: no more than its range needs.
     pub fn product_bits(&self, product: usize) -> u32 {
-        self.flow.word_bits(0) + signed_bits((self.products[product], 0))
+        let size = self.products[product];
+        signed_bits((size * self.flow.input.minimum(), size * self.flow.input.maximum()))
     }
 
     /// Bits of the sum behind a tap: no more than its range needs, and no more than the ending looks at.
-    pub fn sum_bits(&self, tap: usize) -> u32 {
-        signed_bits(self.taps[tap].range).min(self.ending.sum_bits())
+    pub fn sum_bits(&self, chain: usize, tap: usize) -> u32 {
+        signed_bits(self.chains[chain][tap].range).min(self.ending.sum_bits())
     }
 
     /// Registers behind the sum of a tap: one for each channel, which comes to the next tap in its turn; the
@@ -148,68 +209,146 @@ impl Parallel {
     }
 }
 
-/// The chain as registers, stepped clock by clock.
+/// What is added: whether it counts as less than nothing, and its range without that.
+type Term = (bool, (i128, i128));
+
+/// One or two terms as a joint, the first of them number `left`, with what it is.
+fn joint(left: usize, terms: &[Term]) -> (Joint, Term) {
+    let [one, other] = terms else {
+        let bits = signed_bits(terms[0].1);
+        return (Joint { left, right: None, is_minus: false, bits }, terms[0]);
+    };
+    let (a, b) = (one.1, other.1);
+    let is_minus = one.0 != other.0;
+    // What is less than nothing is subtracted from the other.
+    let (range, left, right) = match (is_minus, one.0) {
+        (false, _) => ((a.0 + b.0, a.1 + b.1), left, left + 1),
+        (true, false) => ((a.0 - b.1, a.1 - b.0), left, left + 1),
+        (true, true) => ((b.0 - a.1, b.1 - a.0), left + 1, left),
+    };
+    let joint = Joint { left, right: Some(right), is_minus, bits: signed_bits(range) };
+    (joint, (one.0 && other.0, range))
+}
+
+/// The taps of a flow that is one sum of products with the input, and how many zeros are behind each product.
+fn taps_of(flow: &SignalFlow, resources: Resources) -> Result<(Vec<i128>, u32), HardwareError> {
+    let mut flow = flow.clone();
+    flow.unfold();
+    let refused = || match flow.slowest_loop(resources) {
+        Some(found) if resources.samples_per_clock > 1 => HardwareError::Loop {
+            samples: resources.samples_per_clock,
+            clocks: found.clocks,
+            delay: found.delay,
+            remedy: String::new(),
+        },
+        _ => HardwareError::Recursion { tasks: flow.tasks.len() },
+    };
+    let [task] = &flow.tasks[..] else { return Err(refused()) };
+    let shift = task.products.first().map_or(0, |product| product.alignment.shift);
+    let mut coefficients: Vec<i128> = Vec::new();
+    for product in &task.products {
+        let alignment = product.alignment;
+        let is_plain = alignment.dropped == 0 && product.second.is_none();
+        if product.first.signal != 0 || !is_plain || alignment.shift < shift {
+            return Err(refused());
+        }
+        let age = product.first.age;
+        if coefficients.len() <= age {
+            coefficients.resize(age + 1, 0);
+        }
+        // What differs in shift is brought to one.
+        coefficients[age] += product.coefficient << (alignment.shift - shift);
+    }
+    Ok((coefficients, shift))
+}
+
+/// The chains as registers, stepped clock by clock.
 #[derive(Debug)]
 pub struct ParallelMachine<'a> {
     chain: &'a Parallel,
-    /// Samples on their way to the products, the last behind the input register.
-    inputs: VecDeque<Option<i128>>,
-    /// The sample that the products are of.
-    product: Option<i128>,
-    /// For each tap its sums, of each channel one, the newest first.
-    sums: Vec<VecDeque<i128>>,
+    /// Samples on their way to the products, and what is made of them on its way to the sums; the last behind
+    /// the input register.
+    inputs: VecDeque<Option<Vec<i128>>>,
+    /// For each sum of each chain its registers, of each channel one, the newest first.
+    sums: Vec<Vec<VecDeque<i128>>>,
     is_summed: bool,
-    output: Option<i128>,
+    output: Option<Vec<i128>>,
 }
 
 impl<'a> ParallelMachine<'a> {
     /// Behind a reset.
     pub fn new(chain: &'a Parallel) -> Self {
-        let sums = |tap| VecDeque::from(vec![chain.ending.preload; chain.delay(tap)]);
+        let registers = |tap| VecDeque::from(vec![chain.ending.preload; chain.delay(tap)]);
+        let sums = |taps: &Vec<ChainTap>| (0..taps.len()).map(registers).collect();
+        // The registers of the multipliers, that of the products, and those of the levels behind them.
+        let way = chain.resources.multiplier_stages + 1 + chain.levels();
         ParallelMachine {
             chain,
-            inputs: VecDeque::from(vec![None; chain.resources.multiplier_stages]),
-            product: None,
-            sums: (0..chain.taps.len()).map(sums).collect(),
+            inputs: VecDeque::from(vec![None; way]),
+            sums: chain.chains.iter().map(sums).collect(),
             is_summed: false,
             output: None,
         }
     }
 
-    /// What the outputs are in this clock, and what the registers become at its end.
+    /// What the outputs are in this clock, and what the registers become at its end; of several samples a
+    /// clock those after the first are zero, and what they give is not told.
     pub fn clock(&mut self, input: super::ClockInput) -> super::ClockOutput {
+        let mut words = vec![0; self.chain.samples()];
+        words[0] = input.in_data;
+        self.clock_with(input, &words).0
+    }
+
+    /// The same with all samples of the clock, the oldest first, in place of `in_data`, and with all that
+    /// come out.
+    pub fn clock_with(
+        &mut self,
+        input: super::ClockInput,
+        words: &[i64],
+    ) -> (super::ClockOutput, Vec<i64>) {
         let waits = self.chain.resources.interface.waits();
         let advances = !waits || self.output.is_none() || input.out_ready;
+        let given = self.output.clone().unwrap_or_else(|| vec![0; self.chain.samples()]);
+        let given: Vec<i64> = given.into_iter().map(|word| word as i64).collect();
         let seen = super::ClockOutput {
             in_ready: advances,
             out_valid: self.output.is_some(),
-            out_data: self.output.unwrap_or(0) as i64,
+            out_data: given[0],
             load_pending: false,
         };
         if input.rst {
             *self = ParallelMachine::new(self.chain);
         } else if advances {
-            let newest = self.sums[0][0];
-            self.output = self.is_summed.then(|| self.chain.ending.result(newest));
-            self.is_summed = self.product.is_some();
-            if let Some(sample) = self.product {
-                for tap in 0..self.sums.len() {
-                    let ChainTap { product, .. } = self.chain.taps[tap];
-                    let product = product.map_or(0, |(index, is_minus)| {
-                        let product = self.chain.products[index] * sample;
-                        if is_minus { -product } else { product }
-                    });
-                    let next = self.sums.get(tap + 1).and_then(|sums| sums.back());
-                    let sum = next.copied().unwrap_or(self.chain.ending.preload) + product;
-                    let free = 128 - self.chain.sum_bits(tap);
-                    self.sums[tap].push_front(sum << free >> free);
-                    // The sum in front of it has taken what was oldest.
-                    self.sums[tap].pop_back();
+            let result = |sums: &Vec<VecDeque<i128>>| self.chain.ending.result(sums[0][0]);
+            self.output = self.is_summed.then(|| self.sums.iter().map(result).collect());
+            let come = self.inputs.pop_back().flatten();
+            self.is_summed = come.is_some();
+            if let Some(samples) = come {
+                for chain in 0..self.sums.len() {
+                    self.add(chain, &samples);
                 }
             }
-            self.product = self.inputs.pop_back().flatten();
-            self.inputs.push_front(input.in_valid.then(|| input.in_data.into()));
+            let taken = || words.iter().map(|word| i128::from(*word)).collect();
+            self.inputs.push_front(input.in_valid.then(taken));
         }
-        seen
+        (seen, given)
+    }
+
+    /// One step of the sums of a chain.
+    fn add(&mut self, chain: usize, samples: &[i128]) {
+        let sums = &mut self.sums[chain];
+        for tap in 0..sums.len() {
+            let product = |one: &ChainProduct| {
+                let product = self.chain.products[one.size] * samples[one.sample];
+                if one.is_minus { -product } else { product }
+            };
+            let products: i128 = self.chain.chains[chain][tap].products.iter().map(product).sum();
+            let next = sums.get(tap + 1).and_then(|sums| sums.back());
+            let sum = next.copied().unwrap_or(self.chain.ending.preload) + products;
+            let free = 128 - self.chain.sum_bits(chain, tap);
+            sums[tap].push_front(sum << free >> free);
+            // The sum in front of it has taken what was oldest.
+            sums[tap].pop_back();
+        }
     }
 }

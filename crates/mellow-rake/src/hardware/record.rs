@@ -70,10 +70,12 @@ pub struct HardwareRecord {
     pub architecture: Architecture,
     /// The clock in hertz, if it was stated.
     pub clock_hz: Option<f64>,
-    /// Clocks that it leaves for a sample.
+    /// Clocks that it leaves for a sample, or for several that are taken in one clock.
     pub clocks_available: Option<u64>,
     /// Channels that take turns.
     pub channels: usize,
+    /// Samples that are taken in one clock.
+    pub samples_per_clock: usize,
     /// Registers of each multiplier.
     pub multiplier_stages: usize,
     /// How samples come and go.
@@ -118,6 +120,7 @@ impl HardwareRecord {
             clock_hz: choice.clock,
             clocks_available: choice.available,
             channels: resources.channels,
+            samples_per_clock: resources.samples_per_clock,
             multiplier_stages: resources.multiplier_stages,
             interface: resources.interface,
             chosen: choice.reasons.clone(),

@@ -13,6 +13,8 @@ pub struct Resources {
     pub multiplier_stages: usize,
     /// Channels that take turns, 1 to [`Hardware::MOST_CHANNELS`].
     pub channels: usize,
+    /// Samples that are taken in one clock, 1 to [`Hardware::MOST_SAMPLES`].
+    pub samples_per_clock: usize,
     /// Whether words that share a coefficient are added before they meet it, in sums of eight products or
     /// more.
     pub folds: bool,
@@ -38,6 +40,7 @@ impl Resources {
             multipliers: wish.multipliers.unwrap_or(1),
             multiplier_stages: wish.multiplier_stages,
             channels: wish.channels,
+            samples_per_clock: wish.samples_per_clock,
             folds: wish.pre_adder.unwrap_or(false),
             interface: wish.interface,
             clears_memory: wish.clears_memory,
@@ -52,7 +55,12 @@ impl Resources {
         };
         range("multipliers", self.multipliers, Hardware::MOST_MULTIPLIERS)?;
         range("stages of a multiplier", self.multiplier_stages, Hardware::MOST_STAGES)?;
-        range("channels", self.channels, Hardware::MOST_CHANNELS)
+        range("channels", self.channels, Hardware::MOST_CHANNELS)?;
+        range("samples per clock", self.samples_per_clock, Hardware::MOST_SAMPLES)?;
+        match self.channels > 1 && self.samples_per_clock > 1 {
+            true => Err(HardwareError::Turns { channels: self.channels }),
+            false => Ok(()),
+        }
     }
 }
 

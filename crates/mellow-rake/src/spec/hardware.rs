@@ -56,7 +56,7 @@ impl Interface {
 pub enum Architecture {
     /// Multipliers that are shared: some clocks for a sample, words and coefficients in memories.
     Serial,
-    /// A multiplier for each size of a tap, a sample a clock.
+    /// A multiplier for each size of a tap, a sample a clock, or several.
     Parallel,
 }
 
@@ -89,6 +89,8 @@ pub struct Hardware {
     pub multiplier_stages: usize,
     /// Channels that take turns.
     pub channels: usize,
+    /// Samples that are taken in one clock; more than one of taps alone.
+    pub samples_per_clock: usize,
     /// How samples come and go.
     pub interface: Interface,
     /// Whether a reset clears the memory.
@@ -109,6 +111,7 @@ impl Default for Hardware {
             pre_adder: None,
             multiplier_stages: 1,
             channels: 1,
+            samples_per_clock: 1,
             interface: Interface::Valid,
             clears_memory: true,
             block_ram_bits: 256,
@@ -124,4 +127,6 @@ impl Hardware {
     pub const MOST_STAGES: usize = 3;
     /// The most channels.
     pub const MOST_CHANNELS: usize = 256;
+    /// The most samples in a clock.
+    pub const MOST_SAMPLES: usize = 16;
 }

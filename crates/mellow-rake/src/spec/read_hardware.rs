@@ -6,13 +6,14 @@ use super::read::Keys;
 use super::{Fixed, SpecError};
 use crate::units::{Frequency, SampleRate};
 
-const KNOWN: [&str; 10] = [
+const KNOWN: [&str; 11] = [
     "clock",
     "architecture",
     "multipliers",
     "pre_adder",
     "multiplier_stages",
     "channels",
+    "samples_per_clock",
     "interface",
     "memory_reset",
     "block_ram_bits",
@@ -31,15 +32,6 @@ pub(super) fn hardware(
         return Err(found.error(without_words()));
     }
     let mut hardware = Hardware::default();
-    if let Some(found) = keys.find("clock") {
-        let forms = "a frequency with its unit in quotes, as \"12 MHz\" or \"64 fs\"";
-        let clock = found.parse::<Frequency>(forms)?.hertz(rate);
-        if !(clock >= rate.hertz() && clock <= 1e12) {
-            let accepted = format!("from the sample rate, {} Hz, to 1 THz", rate.hertz());
-            return Err(found.error(Problem::Range { found: format!("{clock} Hz"), accepted }));
-        }
-        hardware.clock = Some(clock);
-    }
     let count = |key: &'static str, most: usize| match keys.find(key) {
         Some(found) => found.integer(1..most as i64 + 1).map(|count| Some(count as usize)),
         None => Ok(None),
@@ -50,6 +42,22 @@ pub(super) fn hardware(
     }
     if let Some(channels) = count("channels", Hardware::MOST_CHANNELS)? {
         hardware.channels = channels;
+    }
+    if let Some(samples) = count("samples_per_clock", Hardware::MOST_SAMPLES)? {
+        hardware.samples_per_clock = samples;
+    }
+    if let Some(found) = keys.find("clock") {
+        let forms = "a frequency with its unit in quotes, as \"12 MHz\" or \"64 fs\"";
+        let clock = found.parse::<Frequency>(forms)?.hertz(rate);
+        let (least, of) = match hardware.samples_per_clock {
+            1 => (rate.hertz(), "the sample rate".to_owned()),
+            samples => (rate.hertz() / samples as f64, format!("the sample rate over {samples}")),
+        };
+        if !(clock >= least && clock <= 1e12) {
+            let accepted = format!("from {of}, {least} Hz, to 1 THz");
+            return Err(found.error(Problem::Range { found: format!("{clock} Hz"), accepted }));
+        }
+        hardware.clock = Some(clock);
     }
     if let Some(found) = keys.find("architecture") {
         let choices = Architecture::ALL.map(|one| (one.as_str(), one));

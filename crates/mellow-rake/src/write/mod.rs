@@ -61,6 +61,11 @@ impl Language {
         (Language::Vhdl, "vhdl", "IEEE 1076-2008: NAME.vhd and its test bench NAME_tb.vhd"),
     ];
 
+    /// Whether it is of hardware, which has a clock.
+    pub fn is_hardware(self) -> bool {
+        self.latency_clocks().is_some()
+    }
+
     /// Clocks from a word that goes in to the word that comes out; `None` of programs, which have none.
     pub fn latency_clocks(self) -> Option<u32> {
         match self {

@@ -78,6 +78,14 @@ pub(crate) fn any_word(noise: &mut NoiseSource, format: WordFormat, beyond: bool
     }
 }
 
+/// The same for taps in parallel, sometimes several samples a clock.
+pub(crate) fn any_parallel_resources(noise: &mut NoiseSource) -> Resources {
+    let samples_per_clock = one_of(noise, &[1, 2, 2, 3, 4, 5, 8, 16]);
+    let resources = any_resources(noise);
+    let channels = if samples_per_clock > 1 { 1 } else { resources.channels };
+    Resources { samples_per_clock, channels, ..resources }
+}
+
 /// What a unit of hardware may use.
 pub(crate) fn any_resources(noise: &mut NoiseSource) -> Resources {
     Resources {

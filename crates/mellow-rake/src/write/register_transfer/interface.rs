@@ -3,6 +3,7 @@
 use super::value::{Kind, Signal, Value};
 use super::{Direction, Item, Items, Port};
 use crate::datapath::{Checked, dump};
+use crate::fixed::WordFormat;
 use crate::hardware::LoadMap;
 use crate::spec::Interface;
 use crate::write::ORIGIN;
@@ -42,16 +43,18 @@ pub(in crate::write) fn byte_bits(width: u32) -> u32 {
     width.div_ceil(8) * 8
 }
 
-/// The ports of a unit, and its items with what connects them to the ports.
+/// The ports of a unit that takes so many samples a clock, and its items with what connects them to the
+/// ports.
 pub(super) fn connect(
     items: Items,
     checked: &Checked,
-    interface: Interface,
+    (interface, samples): (Interface, usize),
     map: Option<&LoadMap>,
 ) -> (Vec<Port>, Vec<Item>) {
+    let sides = [checked.input(), checked.output()].map(|format| Side { format, samples });
     let (mut ports, items) = match interface {
-        Interface::Valid | Interface::ValidReady => (ports(checked, interface), items.0),
-        Interface::AxiStream => (stream_ports(checked), streamed(items, checked)),
+        Interface::Valid | Interface::ValidReady => (ports(sides, interface), items.0),
+        Interface::AxiStream => (stream_ports(sides), streamed(items, sides)),
     };
     if let Some(map) = map {
         ports.extend(load_ports(map));
@@ -80,8 +83,39 @@ fn data(name: &str, width: u32) -> Signal {
     Signal::new(name, Kind::Port(width))
 }
 
-fn ports(checked: &Checked, interface: Interface) -> Vec<Port> {
-    let (input, output) = (checked.input(), checked.output());
+/// What is handed over in a clock: words of a format side by side.
+#[derive(Clone, Copy)]
+struct Side {
+    format: WordFormat,
+    samples: usize,
+}
+
+impl Side {
+    /// Bits of the words side by side.
+    fn width(self) -> u32 {
+        self.format.width() * self.samples as u32
+    }
+
+    /// Bits of them where each fills whole bytes.
+    fn all_bytes(self) -> u32 {
+        byte_bits(self.format.width()) * self.samples as u32
+    }
+
+    fn remark(self) -> String {
+        match self.samples {
+            1 => self.format.to_string(),
+            samples => format!("{samples} x {}", self.format),
+        }
+    }
+
+    /// Of each word the highest and lowest bit, where words are so many bits apart.
+    fn places(self, apart: u32) -> Vec<(u32, u32)> {
+        let place = |sample: u32| (sample * apart + self.format.width() - 1, sample * apart);
+        (0..self.samples as u32).map(place).collect()
+    }
+}
+
+fn ports([input, output]: [Side; 2], interface: Interface) -> Vec<Port> {
     let in_data = port(data("in_data", input.width()), Direction::Input);
     let out_data = port(data("out_data", output.width()), Direction::OutputRegister);
     let mut ports = vec![
@@ -89,67 +123,56 @@ fn ports(checked: &Checked, interface: Interface) -> Vec<Port> {
         port(Signal::bit("rst"), Direction::Input),
         port(Signal::bit("in_valid"), Direction::Input),
         port(Signal::bit("in_ready"), Direction::Output),
-        Port { remark: input.to_string(), ..in_data },
+        Port { remark: input.remark(), ..in_data },
         port(Signal::bit("out_valid"), Direction::OutputRegister),
     ];
     if interface.waits() {
         ports.push(port(Signal::bit("out_ready"), Direction::Input));
     }
-    ports.push(Port { remark: output.to_string(), ..out_data });
+    ports.push(Port { remark: output.remark(), ..out_data });
     ports
 }
 
-fn stream_ports(checked: &Checked) -> Vec<Port> {
-    let (input, output) = (checked.input(), checked.output());
-    let in_data = port(data("in_tdata", byte_bits(input.width())), Direction::Input);
-    let out_data = port(data("out_tdata", byte_bits(output.width())), Direction::Output);
+fn stream_ports([input, output]: [Side; 2]) -> Vec<Port> {
+    let in_data = port(data("in_tdata", input.all_bytes()), Direction::Input);
+    let out_data = port(data("out_tdata", output.all_bytes()), Direction::Output);
     vec![
         port(Signal::bit("aclk"), Direction::Input),
         port(Signal::bit("aresetn"), Direction::Input),
         port(Signal::bit("in_tvalid"), Direction::Input),
         port(Signal::bit("in_tready"), Direction::Output),
         Port {
-            remark: input.to_string(),
+            remark: input.remark(),
             is_partly_read: in_data.signal.width() > input.width(),
             ..in_data
         },
         port(Signal::bit("out_tvalid"), Direction::Output),
         port(Signal::bit("out_tready"), Direction::Input),
-        Port { remark: output.to_string(), ..out_data },
+        Port { remark: output.remark(), ..out_data },
     ]
 }
 
 /// The items with the signals of a stream around them: within, all have the names of the other interfaces.
-fn streamed(items: Items, checked: &Checked) -> Vec<Item> {
-    let (input, output) = (checked.input(), checked.output());
+fn streamed(items: Items, [input, output]: [Side; 2]) -> Vec<Item> {
     let mut all = Items::default();
     all.comment("The signals of the stream.");
     all.unused(true);
     all.wire("rst", Signal::bit("aresetn").whole().not());
     all.wire("in_valid", Signal::bit("in_tvalid").whole());
-    let bytes = data("in_tdata", byte_bits(input.width()));
-    all.wire("in_data", bytes.part(input.width() - 1, 0));
+    let bytes = data("in_tdata", input.all_bytes());
+    let places = input.places(byte_bits(input.format.width()));
+    let words = places.iter().rev().map(|(high, low)| bytes.part(*high, *low)).collect();
+    let signal = data("in_data", input.width());
+    let remark = String::new();
+    all.0.push(Item::Wire { signal, value: side_by_side(words), remark });
     all.wire("out_ready", Signal::bit("out_tready").whole());
     all.unused(false);
     let valid = all.register(Signal::bit("out_valid"));
     let word = all.register(data("out_data", output.width()));
-    let mut give = |name: &str, kind, value| {
-        all.0.push(Item::Output { signal: Signal::new(name, kind), value });
-    };
-    give("out_tvalid", Kind::Bit, valid.whole());
-    // Filled up as its format says.
-    let kind = Kind::Port(byte_bits(output.width()));
-    let filled = match word.width() == kind.width() {
-        true => word.whole(),
-        false => {
-            let kind = match output.is_signed() {
-                true => Kind::Signed(kind.width()),
-                false => Kind::Unsigned(kind.width()),
-            };
-            Value::Resized { of: word, kind }
-        }
-    };
-    give("out_tdata", kind, filled);
+    let give = |name: &str, kind, value| Item::Output { signal: Signal::new(name, kind), value };
+    all.0.push(give("out_tvalid", Kind::Bit, valid.whole()));
+    let filled = filled(&word, output, &mut all);
+    all.0.push(give("out_tdata", Kind::Port(output.all_bytes()), filled));
     all.gap();
     for item in items.0 {
         match item {
@@ -162,4 +185,34 @@ fn streamed(items: Items, checked: &Checked) -> Vec<Item> {
         }
     }
     all.0
+}
+
+/// The words that go out, each filled up to bytes as its format says.
+fn filled(words: &Signal, side: Side, items: &mut Items) -> Value {
+    let (width, bytes) = (side.format.width(), byte_bits(side.format.width()));
+    if width == bytes {
+        return words.whole();
+    }
+    let kind = |width| match side.format.is_signed() {
+        true => Kind::Signed(width),
+        false => Kind::Unsigned(width),
+    };
+    if side.samples == 1 {
+        return Value::Resized { of: words.clone(), kind: kind(bytes) };
+    }
+    let mut parts = Vec::new();
+    for (number, (high, low)) in side.places(width).into_iter().enumerate() {
+        let (remark, value) = (String::new(), words.part(high, low));
+        let word = Signal::new(format!("out_data_{number}"), kind(width));
+        items.0.push(Item::Wire { signal: word.clone(), value, remark });
+        let value = Value::Resized { of: word, kind: kind(bytes) };
+        parts.push(items.wire(format!("out_bytes_{number}"), value).whole());
+    }
+    parts.reverse();
+    side_by_side(parts)
+}
+
+/// One behind the other, the first highest.
+fn side_by_side(mut words: Vec<Value>) -> Value {
+    if words.len() == 1 { words.remove(0) } else { Value::Joined(words) }
 }

@@ -36,6 +36,8 @@ pub(super) struct Design {
 pub(super) struct Traffic {
     /// How samples are handed over; `None` where one is taken in every clock.
     pub interface: Option<crate::spec::Interface>,
+    /// Samples that are handed over in a clock, the oldest lowest.
+    pub samples: usize,
     /// Clocks from a sample to its output.
     pub latency: usize,
     /// The most clocks that a sample may have to wait.

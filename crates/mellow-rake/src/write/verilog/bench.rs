@@ -9,7 +9,8 @@ use crate::spec::Interface;
 /// between samples, every output compared, and all outputs written to a third file. Samples stay until they
 /// are taken; where they can wait, outputs are left standing for some clocks.
 pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
-    let Traffic { interface, latency, patience, load_bits } = traffic;
+    let Traffic { interface, samples, latency, patience, load_bits } = traffic;
+    let [input, output] = [checked.input(), checked.output()].map(|one| one.width());
     let ports = match interface {
         None => "",
         Some(Interface::Valid) => "`define FILTER_READY\n",
@@ -18,11 +19,13 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
             "`define FILTER_READY\n`define FILTER_WAITS\n`define FILTER_STREAM\n"
         }
     };
-    let [in_bits, out_bits] = [checked.input(), checked.output()].map(|one| byte_bits(one.width()));
     let bytes = match interface {
         Some(Interface::AxiStream) => format!(
-            "`define FILTER_INPUT_BYTES {in_bits}\n`define FILTER_OUTPUT_BYTES {out_bits}\n\
-             `define FILTER_OUTPUT_SIGNED {}\n",
+            "`define FILTER_SAMPLES {samples}\n`define FILTER_INPUT_WORD {input}\n\
+             `define FILTER_OUTPUT_WORD {output}\n`define FILTER_INPUT_BYTES {}\n\
+             `define FILTER_OUTPUT_BYTES {}\n`define FILTER_OUTPUT_SIGNED {}\n",
+            byte_bits(input),
+            byte_bits(output),
             u8::from(checked.output().is_signed())
         ),
         _ => String::new(),
@@ -33,6 +36,10 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
              `define FILTER_LOAD_WIDTH {data}\n"
         )
     });
+    let of_a_clock = match samples {
+        1 => String::new(),
+        _ => format!(": the {samples} samples of a clock as one word, the oldest lowest"),
+    };
     let load_note = match load_bits {
         Some(_) => {
             "// +load=FILE      address and word of coefficients in hex, written first (optional)\n"
@@ -41,7 +48,7 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
     };
     format!(
         "// {ORIGIN}\n//\n\
-         // +stimulus=FILE  input words in hex, one a line\n\
+         // +stimulus=FILE  input words in hex, one a line{of_a_clock}\n\
          // +expected=FILE  the output words that belong to them\n\
          // +observed=FILE  where the words that came out are written (optional)\n{load_note}\
          // The last lines printed are INTERVAL, the fewest clocks between two samples that were taken, and\n\
@@ -50,8 +57,8 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
          `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n\
          `define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{ports}{bytes}{loads}\n\
          module {name}_tb;\n{}",
-        checked.input().width(),
-        checked.output().width(),
+        input as usize * samples,
+        output as usize * samples,
         include_str!("bench.v"),
     )
 }

@@ -43,13 +43,24 @@
 `endif
 
 `ifdef FILTER_STREAM
-    // What fills up the bytes must not be read.
-    wire [`FILTER_INPUT_BYTES + 7:0] in_bytes = {{8{~in_data[`FILTER_INPUT_WIDTH - 1]}}, in_data};
-    wire [`FILTER_OUTPUT_BYTES - 1:0] out_bytes;
-    wire filled = `FILTER_OUTPUT_SIGNED != 0 && out_bytes[`FILTER_OUTPUT_WIDTH - 1];
-    wire [`FILTER_OUTPUT_BYTES - 1:0] all_bits = {`FILTER_OUTPUT_BYTES{1'b1}};
-    wire [`FILTER_OUTPUT_BYTES - 1:0] beyond = out_bytes ^ {`FILTER_OUTPUT_BYTES{filled}};
-    assign out_data = out_bytes[`FILTER_OUTPUT_WIDTH - 1:0];
+    // Each word fills whole bytes; what fills them up must not be read.
+    wire [`FILTER_SAMPLES * `FILTER_INPUT_BYTES - 1:0] in_bytes;
+    wire [`FILTER_SAMPLES * `FILTER_OUTPUT_BYTES - 1:0] out_bytes;
+    // What is not as it should be of what fills up the words that come out.
+    wire [`FILTER_SAMPLES * `FILTER_OUTPUT_BYTES - 1:0] beyond;
+    genvar word;
+    generate
+        for (word = 0; word < `FILTER_SAMPLES; word = word + 1) begin : words
+            wire [`FILTER_INPUT_WORD - 1:0] taken = in_data[word * `FILTER_INPUT_WORD +: `FILTER_INPUT_WORD];
+            wire [`FILTER_INPUT_WORD + 7:0] longer = {{8{~taken[`FILTER_INPUT_WORD - 1]}}, taken};
+            wire [`FILTER_OUTPUT_BYTES - 1:0] given = out_bytes[word * `FILTER_OUTPUT_BYTES +: `FILTER_OUTPUT_BYTES];
+            wire filled = `FILTER_OUTPUT_SIGNED != 0 && given[`FILTER_OUTPUT_WORD - 1];
+            assign in_bytes[word * `FILTER_INPUT_BYTES +: `FILTER_INPUT_BYTES] = longer[`FILTER_INPUT_BYTES - 1:0];
+            assign out_data[word * `FILTER_OUTPUT_WORD +: `FILTER_OUTPUT_WORD] = given[`FILTER_OUTPUT_WORD - 1:0];
+            assign beyond[word * `FILTER_OUTPUT_BYTES +: `FILTER_OUTPUT_BYTES] =
+                (given ^ {`FILTER_OUTPUT_BYTES{filled}}) & ({`FILTER_OUTPUT_BYTES{1'b1}} << `FILTER_OUTPUT_WORD);
+        end
+    endgenerate
 `endif
 
     `FILTER_MODULE filter (
@@ -64,7 +75,7 @@
         .aresetn(~rst),
         .in_tvalid(in_valid),
         .in_tready(in_ready),
-        .in_tdata(in_bytes[`FILTER_INPUT_BYTES - 1:0]),
+        .in_tdata(in_bytes),
         .out_tvalid(out_valid),
         .out_tready(out_ready),
         .out_tdata(out_bytes)
@@ -185,7 +196,7 @@
                 end
             end
 `ifdef FILTER_STREAM
-            if ((beyond & (all_bits << `FILTER_OUTPUT_WIDTH)) != {`FILTER_OUTPUT_BYTES{1'b0}}) begin
+            if (|beyond) begin
                 mismatches = mismatches + 1;
             end
 `endif

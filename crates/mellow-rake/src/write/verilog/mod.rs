@@ -49,8 +49,13 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
         text,
     };
     per_sample("Verilog", checked)?;
-    let traffic =
-        Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1, load_bits: None };
+    let traffic = Traffic {
+        interface: None,
+        samples: 1,
+        latency: LATENCY_CLOCKS as usize,
+        patience: 1,
+        load_bits: None,
+    };
     Ok(vec![
         file(".v", module(checked, symbols.base())),
         file("_tb.v", bench::text(checked, &traffic, symbols.base())),

@@ -1,6 +1,6 @@
 -- ORIGIN
 --
--- stimulus: file of input words in hex, one a line
+-- stimulus: file of input words in hex, one a lineOF_A_CLOCK
 -- expected: file of the output words that belong to them
 -- observed: file for the words that came out
 -- load: file of addresses and words of coefficients in hex, written first; none if it has no name --LOADS
@@ -31,8 +31,8 @@ architecture bench of FILTER_tb is
     signal out_ready : std_logic := '1';
     signal out_data : std_logic_vector(OUTPUT_HIGH downto 0);
     signal aresetn : std_logic; --STREAM
-    signal in_bytes : std_logic_vector(INPUT_BYTES downto 0); --STREAM
-    signal out_bytes : std_logic_vector(OUTPUT_BYTES downto 0); --STREAM
+    signal in_bytes : std_logic_vector(SAMPLES * INPUT_BYTES - 1 downto 0); --STREAM
+    signal out_bytes : std_logic_vector(SAMPLES * OUTPUT_BYTES - 1 downto 0); --STREAM
     signal load_write : std_logic := '0'; --LOADS
     signal load_address : std_logic_vector(ADDRESS_HIGH downto 0) := (others => '0'); --LOADS
     signal load_data : std_logic_vector(COEFFICIENT_HIGH downto 0) := (others => '0'); --LOADS
@@ -67,13 +67,18 @@ begin
         );
 
     aresetn <= not rst; --STREAM
-    -- What fills up the bytes must not be read. --STREAM
-    fill : process (in_data) --STREAM
-    begin --STREAM
-        in_bytes <= (others => not in_data(in_data'high)); --STREAM
-        in_bytes(in_data'range) <= in_data; --STREAM
-    end process; --STREAM
-    out_data <= out_bytes(out_data'range); --STREAM
+    -- Each word fills whole bytes; what fills them up must not be read. --STREAM
+    lanes : for lane in 0 to SAMPLES - 1 generate --STREAM
+        fill : process (in_data) --STREAM
+        begin --STREAM
+            in_bytes((lane + 1) * INPUT_BYTES - 1 downto lane * INPUT_BYTES) --STREAM
+                <= (others => not in_data((lane + 1) * INPUT_WORD - 1)); --STREAM
+            in_bytes(lane * INPUT_BYTES + INPUT_WORD - 1 downto lane * INPUT_BYTES) --STREAM
+                <= in_data((lane + 1) * INPUT_WORD - 1 downto lane * INPUT_WORD); --STREAM
+        end process; --STREAM
+        out_data((lane + 1) * OUTPUT_WORD - 1 downto lane * OUTPUT_WORD) --STREAM
+            <= out_bytes(lane * OUTPUT_BYTES + OUTPUT_WORD - 1 downto lane * OUTPUT_BYTES); --STREAM
+    end generate; --STREAM
 
     clk <= not clk after 5 ns;
 
@@ -191,10 +196,12 @@ begin
                         end if;
                     end if;
                 end if;
-                for k in OUTPUT_HIGH + 1 to OUTPUT_BYTES loop --STREAM
-                    if out_bytes(k) /= FILLED then --STREAM
-                        mismatches := mismatches + 1; --STREAM
-                    end if; --STREAM
+                for lane in 0 to SAMPLES - 1 loop --STREAM
+                    for k in OUTPUT_WORD to OUTPUT_BYTES - 1 loop --STREAM
+                        if out_bytes(lane * OUTPUT_BYTES + k) /= FILLED then --STREAM
+                            mismatches := mismatches + 1; --STREAM
+                        end if; --STREAM
+                    end loop; --STREAM
                 end loop; --STREAM
                 samples := samples + 1;
             end if;

@@ -52,8 +52,13 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
     per_sample("VHDL", checked)?;
     let lowered = lower(checked);
     let name = symbols.base();
-    let traffic =
-        Traffic { interface: None, latency: LATENCY_CLOCKS as usize, patience: 1, load_bits: None };
+    let traffic = Traffic {
+        interface: None,
+        samples: 1,
+        latency: LATENCY_CLOCKS as usize,
+        patience: 1,
+        load_bits: None,
+    };
     Ok(vec![
         file(".vhd", design(checked, &lowered, name)),
         file("_tb.vhd", bench(checked, &traffic, name)),
@@ -248,6 +253,13 @@ fn exponents(table: &Table) -> String {
 fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
     let has_ready = traffic.interface.is_some();
     let waits = traffic.interface.is_some_and(Interface::waits);
+    let samples = traffic.samples as u32;
+    let [input, output] = [checked.input(), checked.output()].map(|one| one.width());
+    let sign = format!("out_data((lane + 1) * {output} - 1)");
+    let of_a_clock = match samples {
+        1 => String::new(),
+        _ => format!(": the {samples} samples of a clock as one word, the\n-- oldest lowest"),
+    };
     let (address_bits, data_bits) = traffic.load_bits.unwrap_or((1, 1));
     let is_stream = traffic.interface == Some(Interface::AxiStream);
     // What is at the end of a line says where it is written.
@@ -267,16 +279,17 @@ fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
     };
     let text: String = include_str!("bench.vhd").lines().filter(kept).map(line).collect();
     text.replace("ORIGIN", ORIGIN)
-        .replace("INPUT_HIGH", &(checked.input().width() - 1).to_string())
-        .replace("OUTPUT_HIGH", &(checked.output().width() - 1).to_string())
+        .replace("OF_A_CLOCK", &of_a_clock)
+        .replace("INPUT_HIGH", &(input * samples - 1).to_string())
+        .replace("OUTPUT_HIGH", &(output * samples - 1).to_string())
         .replace("ADDRESS_HIGH", &(address_bits - 1).to_string())
         .replace("COEFFICIENT_HIGH", &(data_bits - 1).to_string())
-        .replace("INPUT_BYTES", &(byte_bits(checked.input().width()) - 1).to_string())
-        .replace("OUTPUT_BYTES", &(byte_bits(checked.output().width()) - 1).to_string())
-        .replace(
-            "FILLED",
-            if checked.output().is_signed() { "out_data(out_data'high)" } else { "'0'" },
-        )
+        .replace("INPUT_BYTES", &byte_bits(input).to_string())
+        .replace("OUTPUT_BYTES", &byte_bits(output).to_string())
+        .replace("INPUT_WORD", &input.to_string())
+        .replace("OUTPUT_WORD", &output.to_string())
+        .replace("SAMPLES", &samples.to_string())
+        .replace("FILLED", if checked.output().is_signed() { &sign } else { "'0'" })
         .replace("LATENCY", &traffic.latency.to_string())
         .replace("PATIENCE", &traffic.patience.to_string())
         .replace("FILTER", name)

@@ -37,7 +37,7 @@ pub(in crate::write) fn design(
     let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
     let interface = scheduled.resources().interface;
     let map = scheduled.flow().load_map.as_ref();
-    let (ports, items) = connect(items, checked, interface, map);
+    let (ports, items) = connect(items, checked, (interface, 1), map);
     Ok(Design {
         name: name.to_owned(),
         about: about_program(checked, &unit.about(), interface),
@@ -45,6 +45,7 @@ pub(in crate::write) fn design(
         items,
         traffic: Traffic {
             interface: Some(interface),
+            samples: 1,
             latency: scheduled.latency(),
             patience: scheduled.interval() + words + 1_000,
             load_bits: map.map(|map| (map.address_bits, map.data_bits)),
