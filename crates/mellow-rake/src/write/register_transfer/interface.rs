@@ -12,7 +12,7 @@ use crate::write::ORIGIN;
 pub(super) fn about_program(
     checked: &Checked,
     about: &[String],
-    interface: Interface,
+    (interface, samples): (Interface, usize),
 ) -> Vec<String> {
     let mut lines = vec![ORIGIN.to_owned(), String::new()];
     lines.push("The program, in the terms of the comments below:".to_owned());
@@ -20,21 +20,32 @@ pub(super) fn about_program(
     lines.extend(dump(checked).lines().map(|line| format!("  {line}")));
     lines.push(String::new());
     lines.extend_from_slice(about);
+    let what = if samples == 1 { "A sample is" } else { "They are" };
     let handed_over = match interface {
         Interface::Valid => [
-            "A sample is taken at each rising clock edge with in_valid and in_ready high, and given at each",
-            "with out_valid high.",
+            format!(
+                "{what} taken at each rising clock edge with in_valid and in_ready high, and given at each"
+            ),
+            "with out_valid high.".to_owned(),
         ],
         Interface::ValidReady => [
-            "A sample is taken at each rising clock edge with in_valid and in_ready high, and given at each",
-            "with out_valid and out_ready high.",
+            format!(
+                "{what} taken at each rising clock edge with in_valid and in_ready high, and given at each"
+            ),
+            "with out_valid and out_ready high.".to_owned(),
         ],
-        Interface::AxiStream => [
-            "Samples come and go as AXI-Stream, the lowest bits of TDATA; aresetn is the inverse of rst, and",
-            "is sampled at the clock.",
-        ],
+        Interface::AxiStream => {
+            let place =
+                if samples == 1 { "the lowest bits of TDATA" } else { "each in bytes of its own" };
+            [
+                format!(
+                    "Samples come and go as AXI-Stream, {place}; aresetn is the inverse of rst, and"
+                ),
+                "is sampled at the clock.".to_owned(),
+            ]
+        }
     };
-    lines.extend(handed_over.map(str::to_owned));
+    lines.extend(handed_over);
     lines
 }
 

@@ -27,7 +27,7 @@ pub(in crate::write) fn design(chain: &Parallel, checked: &Checked, name: &str) 
     let (ports, items) = connect(items, checked, (interface, chain.samples()), None);
     Design {
         name: name.to_owned(),
-        about: about_program(checked, &about(chain), interface),
+        about: about_program(checked, &about(chain), (interface, chain.samples())),
         ports,
         items,
         traffic: Traffic {

@@ -40,7 +40,7 @@ pub(in crate::write) fn design(
     let (ports, items) = connect(items, checked, (interface, 1), map);
     Ok(Design {
         name: name.to_owned(),
-        about: about_program(checked, &unit.about(), interface),
+        about: about_program(checked, &unit.about(), (interface, 1)),
         ports,
         items,
         traffic: Traffic {
