@@ -63,7 +63,8 @@ fn dot(mut text: &str, sign: &str) -> Value {
     put("table_row", row(between(&mut text, "", "][")));
     let column = number(between(&mut text, "", ".."));
     let count = number(between(&mut text, "", "], ")) - column;
-    (put("column", json!(column)), put("count", json!(count)));
+    put("column", json!(column));
+    put("count", json!(count));
     put("line", json!(between(&mut text, "", "[")));
     put("line_row", row(between(&mut text, "", "] ages ")));
     let (inner, outer) = text.split_once(')').unwrap();
@@ -167,7 +168,8 @@ fn action(
         "store" => {
             let from = node(between(&mut text, "store ", " in "));
             let line = between(&mut text, "", "[");
-            json!({ "operation": "store", "word": from, "line": line, "row": row(between(&mut text, "", "]")) })
+            let place = row(between(&mut text, "", "]"));
+            json!({ "operation": "store", "word": from, "line": line, "row": place })
         }
         "repeat" => {
             let passes = number(between(&mut text, "repeat ", " passes from "));

@@ -37,6 +37,7 @@ mod signals;
 mod simulator;
 mod sources;
 mod spec_keys;
+mod spec_order;
 mod specs;
 mod stranger;
 mod structures;
