@@ -16,7 +16,7 @@ pub enum CoefficientError {
     #[error(
         "found the columns {}; accepted: b0, b1, b2, a1, a2 (a0 beside them if it is not 1), one section a \
          line; or h, one tap a line",
-        .found.join(", ")
+        crate::limits::listed(.found)
     )]
     Columns {
         /// The columns found.
@@ -24,8 +24,9 @@ pub enum CoefficientError {
     },
     /// The JSON file cannot be read.
     #[error(
-        "{0}; accepted: an object with sections ([{{\"b\": [b0, b1, b2], \"a\": [a0, a1, a2]}}]), taps ([h0, \
-         ...]), b and a, or zeros, poles ([[re, im], ...]) and gain"
+        "{}; accepted: an object with sections ([{{\"b\": [b0, b1, b2], \"a\": [a0, a1, a2]}}]), taps ([h0, \
+         ...]), b and a, or zeros, poles ([[re, im], ...]) and gain",
+        crate::limits::shortened(&.0.to_string(), 200)
     )]
     Json(#[from] serde_json::Error),
     /// The JSON object holds none of the forms.

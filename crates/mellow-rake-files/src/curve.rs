@@ -10,7 +10,7 @@ pub enum CurveError {
     #[error(transparent)]
     Csv(#[from] CsvError),
     /// A column is not there.
-    #[error("a curve needs a column {}; found: {}", .accepted.join(" or "), .found.join(", "))]
+    #[error("a curve needs a column {}; found: {}", .accepted.join(" or "), crate::limits::listed(.found))]
     NoColumn {
         /// The names that would do.
         accepted: &'static [&'static str],

@@ -44,6 +44,23 @@ pub(crate) fn all_of(input: impl Read, most: u64) -> io::Result<Vec<u8>> {
     Ok(bytes)
 }
 
+/// Names in a message: the first dozen, each as far as it is read at a glance, and how many more there are.
+pub(crate) fn listed(names: &[String]) -> String {
+    let mut shown: Vec<String> = names.iter().take(12).map(|name| shortened(name, 40)).collect();
+    if names.len() > shown.len() {
+        shown.push(format!("and {} more", names.len() - shown.len()));
+    }
+    shown.join(", ")
+}
+
+/// The beginning of a text.
+pub(crate) fn shortened(text: &str, most: usize) -> String {
+    match text.char_indices().nth(most) {
+        Some((end, _)) => format!("{}...", &text[..end]),
+        None => text.to_owned(),
+    }
+}
+
 /// Where a byte stands within a line of text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Place {

@@ -73,6 +73,27 @@ fn a_header_is_as_long_as_that_of_numbers() {
     assert!(whole(records).unwrap_err().contains("it holds records"));
 }
 
+/// A file of thousands of columns, or of one long word, is refused in a line or two.
+#[test]
+fn refusals_are_short_whatever_the_file_holds() {
+    use mellow_rake_files::{coefficients_from_csv, coefficients_from_json, curve_from_csv};
+    let names: Vec<String> = (0..20_000).map(|k| format!("column{k}{}", "x".repeat(30))).collect();
+    let wide = format!("{}\n{}\n", names.join(","), vec!["1"; names.len()].join(","));
+    let word = format!("{{\"taps\": \"{}\"}}", "y".repeat(1 << 20));
+    for said in [
+        coefficients_from_csv(wide.as_bytes()).unwrap_err().to_string(),
+        curve_from_csv(wide.as_bytes()).unwrap_err().to_string(),
+        coefficients_from_json(word.as_bytes()).unwrap_err().to_string(),
+        RecordingReader::bytes(Path::new("a.csv"), wide.into_bytes(), &ReadingChoice::default())
+            .and_then(|reader| reader.choose(None))
+            .unwrap_err()
+            .to_string(),
+    ] {
+        assert!(said.len() < 1_200, "{} bytes: {}", said.len(), &said[..200]);
+        assert!(said.contains("accepted") || said.contains("and 19988 more"), "{said}");
+    }
+}
+
 #[test]
 fn names_can_be_told_apart() {
     let error = CsvTable::parse(b"t,a,b,a\n0,1,2,3\n").unwrap_err().to_string();

@@ -52,12 +52,24 @@ fn in_hardware(filter: &Implementation, spec: &Spec, input: &[i64], text: &str) 
         assert_eq!(tasks.step(*word), simulator.step(*word), "{text}");
     }
     let Ok(choice) = choose(&flow, &wish, spec.sample_rate) else { return };
-    let HardwareUnit::Serial(scheduled) = &choice.unit else { return };
     let symbols = Symbols::new(&spec.name);
     let write = || {
-        let mut files = verilog::write_scheduled(scheduled, &filter.checked, &symbols)?;
-        files.extend(vhdl::write_scheduled(scheduled, &filter.checked, &symbols)?);
-        Ok::<_, HardwareError>(files)
+        let checked = &filter.checked;
+        let both = match &choice.unit {
+            HardwareUnit::Serial(unit) => [
+                verilog::write_scheduled(unit, checked, &symbols)?,
+                vhdl::write_scheduled(unit, checked, &symbols)?,
+            ],
+            HardwareUnit::Staged(staged) => [
+                verilog::write_staged(staged, checked, &symbols)?,
+                vhdl::write_staged(staged, checked, &symbols)?,
+            ],
+            HardwareUnit::Parallel(chain) => [
+                verilog::write_parallel(chain, checked, &symbols),
+                vhdl::write_parallel(chain, checked, &symbols),
+            ],
+        };
+        Ok::<_, HardwareError>(both.concat())
     };
     if let (Ok(files), Ok(again)) = (write(), write()) {
         held(&files, &again, text);

@@ -60,6 +60,7 @@ fn main() -> Result<(), Box<dyn Error>> {
             "4 sections, 4 channels",
             sections(8, direct, "s16f15", Hardware { channels: 4, ..serial })?,
         ),
+        ("4 sections, 4 multipliers", sections(8, direct, "s16f15", several(4))?),
         ("4 sections, loadable", sections(8, direct, "s16f15", loadable)?),
         ("4 sections, 24-bit words", sections(8, direct, "s24f23", serial)?),
         (
@@ -89,6 +90,7 @@ fn main() -> Result<(), Box<dyn Error>> {
         let choice = study.hardware()?.ok_or("no hardware")?;
         let estimate = match &choice.unit {
             HardwareUnit::Serial(scheduled) => Estimate::of(scheduled)?,
+            HardwareUnit::Staged(staged) => Estimate::of_staged(staged)?,
             HardwareUnit::Parallel(chain) => Estimate::of_parallel(chain),
         };
         let files = study.files(&[Language::Verilog])?;

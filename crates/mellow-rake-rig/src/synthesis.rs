@@ -50,7 +50,7 @@ impl Family {
         match self {
             Family::Ice40 => "synth_ice40 -dsp",
             Family::Ecp5 => "synth_ecp5",
-            Family::Xilinx7 => "synth_xilinx -family xc7 -noiopad",
+            Family::Xilinx7 => "synth_xilinx -family xc7 -noiopad -flatten",
         }
     }
 
@@ -105,11 +105,14 @@ pub fn synthesize(
 ) -> Result<Built, RigError> {
     let yosys = ToolName::YOSYS.find()?;
     let (folder, names) = sources(files, ".v")?;
-    let module = names.iter().find(|name| !name.ends_with("_tb.v"));
-    let top = module.map_or("", |name| name.trim_end_matches(".v"));
+    // The test bench has the name of what it is of, which may have instances of others.
+    let top = names.iter().find_map(|name| name.strip_suffix("_tb.v")).unwrap_or_default();
+    let modules: Vec<&str> =
+        names.iter().map(|name| name.as_str()).filter(|name| !name.ends_with("_tb.v")).collect();
+    let modules = modules.join(" ");
     let mut command = yosys.command(folder.path());
     command.args(["-q", "-p"]).arg(format!(
-        "read_verilog {top}.v; {} -top {top}; tee -q -o cells.txt stat",
+        "read_verilog {modules}; {} -top {top}; tee -q -o cells.txt stat",
         family.synthesis()
     ));
     run(&mut command, b"", LIMIT)?;
@@ -151,7 +154,7 @@ pub fn synthesize(
         cells.not_placed = Some("does not fit the UP5K".to_owned());
         return Ok(cells);
     }
-    match place(folder.path(), top, files, clock_hz) {
+    match place(folder.path(), (top, &modules), files, clock_hz) {
         Ok(clock) => cells.clock_hz = Some(clock),
         Err(error @ RigError::Missing { .. }) => cells.not_placed = Some(error.to_string()),
         Err(error) => return Err(error),
@@ -162,7 +165,7 @@ pub fn synthesize(
 /// The fastest clock in hertz that is found.
 fn place(
     folder: &std::path::Path,
-    top: &str,
+    (top, modules): (&str, &str),
     files: &[GeneratedFile],
     clock_hz: Option<f64>,
 ) -> Result<f64, RigError> {
@@ -175,7 +178,7 @@ fn place(
         .map_err(at(&pins))?;
     let mut command = yosys.command(folder);
     command.args(["-q", "-p"]).arg(format!(
-        "read_verilog {top}.v pins.v; synth_ice40 -dsp -top pins_of_design -json pins.json"
+        "read_verilog {modules} pins.v; synth_ice40 -dsp -top pins_of_design -json pins.json"
     ));
     run(&mut command, b"", LIMIT)?;
     let megahertz = clock_hz.unwrap_or(100e6).min(100e6) / 1e6;

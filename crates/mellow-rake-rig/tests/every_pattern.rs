@@ -101,6 +101,11 @@ fn small(structure: Structure, hardware: Hardware) -> Study {
     words.overflow = Overflow::Saturate;
     let wish = match structure {
         Structure::FirDirect => Wish::taps("1 kHz", [0.25, 0.5, -0.375]),
+        // Each section on a multiplier of its own.
+        _ if hardware.multipliers == Some(2) => Wish::sections(
+            "1 kHz",
+            [[0.5, 0.0, 0.0, 1.0, -0.5, 0.0], [0.75, 0.0, 0.0, 1.0, 0.25, 0.0]],
+        ),
         _ => Wish::lowpass("1 kHz").cutoff("200 Hz").butterworth(2),
     };
     wish.words(words).hardware(hardware).study().unwrap()
@@ -117,6 +122,9 @@ fn hold(structure: Structure, hardware: Hardware, clocks: usize) {
         HardwareUnit::Serial(unit) => {
             verilog::write_scheduled(unit, checked, &name("device")).unwrap()
         }
+        HardwareUnit::Staged(staged) => {
+            verilog::write_staged(staged, checked, &name("device")).unwrap()
+        }
         HardwareUnit::Parallel(chain) => verilog::write_parallel(chain, checked, &name("device")),
     });
     // While the memory is cleared, while a sample is worked on, until its result has gone.
@@ -127,7 +135,8 @@ fn hold(structure: Structure, hardware: Hardware, clocks: usize) {
     let tail = &said[said.len().saturating_sub(3_000)..];
     assert!(said.contains(&proved), "{structure:?} {hardware:?}\n{miter}\n{tail}");
     // A unit that takes another sample than it was given is found out.
-    let text = &mut files[2].text;
+    let is_device = |file: &&mut GeneratedFile| file.name.starts_with("device");
+    let text = &mut files.iter_mut().find(is_device).unwrap().text;
     let damaged = text.replacen("<= in_data;", "<= ~in_data;", 1);
     assert_ne!(*text, damaged, "{text}");
     *text = damaged;
@@ -142,6 +151,12 @@ fn sections_give_what_is_owed_whatever_the_traffic() {
     let waiting = Hardware { interface: WAITING, ..Hardware::default() };
     hold(Structure::DirectForm1, waiting, 24);
     hold(Structure::DirectForm1, Hardware { clears_memory: false, ..waiting }, 17);
+}
+
+#[test]
+fn units_one_behind_the_other_give_what_is_owed_whatever_the_traffic() {
+    let keeps = Hardware { clears_memory: false, interface: WAITING, ..Hardware::default() };
+    hold(Structure::DirectForm1, Hardware { multipliers: Some(2), ..keeps }, 26);
 }
 
 #[test]

@@ -3,7 +3,9 @@
 use crate::filters::{any_filter, any_parallel_resources, any_resources, any_word};
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
-use mellow_rake::hardware::{Estimate, HardwareUnit, Parallel, SignalFlow, schedule};
+use mellow_rake::hardware::{
+    Estimate, HardwareUnit, Parallel, Resources, SignalFlow, Staged, schedule,
+};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Name, Structure};
 use mellow_rake::write::{Language, Symbols, verilog, vhdl};
@@ -25,7 +27,7 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
     let times: usize =
         std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
     let mut noise = NoiseSource::new(281);
-    let (mut parallel, mut wide) = (0, 0);
+    let (mut parallel, mut wide, mut staged) = (0, 0, 0);
     let symbols = Symbols::new(&Name::new("swell").unwrap());
     for (number, structure) in Structure::ALL.into_iter().enumerate() {
         let mut held = 0;
@@ -38,6 +40,16 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
             let mut serial = verilog::write_scheduled(&scheduled, checked, &symbols).unwrap();
             serial.extend(vhdl::write_scheduled(&scheduled, checked, &symbols).unwrap());
             let mut texts = vec![(serial, scheduled.interval(), resources)];
+            let several = Resources {
+                multipliers: noise.integer(2, 5) as usize,
+                ..any_resources(&mut noise)
+            };
+            if let Some(cut) = Staged::of(&flow, several).unwrap() {
+                let mut text = verilog::write_staged(&cut, checked, &symbols).unwrap();
+                text.extend(vhdl::write_staged(&cut, checked, &symbols).unwrap());
+                texts.push((text, cut.interval(), several));
+                staged += 1;
+            }
             for own in [resources, any_parallel_resources(&mut noise)] {
                 let Ok(chain) = Parallel::of(&flow, own) else { continue };
                 let mut chained = verilog::write_parallel(&chain, checked, &symbols);
@@ -79,6 +91,8 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
         }
         assert!(held > 0, "{structure:?}: {held}");
     }
+    println!("{staged} one behind the other");
+    assert!(staged > 5, "{staged}");
     println!("{parallel} in parallel, {wide} of them several samples a clock");
     assert!(parallel > wide + 3 && wide > 2, "{parallel} {wide}");
 }

@@ -5,7 +5,7 @@ use mellow_rake::datapath::{Checked, Simulator, dump};
 use mellow_rake::hardware::{
     ClockInput, ClockOutput, Estimate, FlowSimulator, HardwareError, HardwareUnit, Issue, Load,
     LoadMap, LoadedTable, Machine, Parallel, ParallelMachine, Resources, Schedule, ScheduleError,
-    Scheduled, SignalFlow, choose, schedule,
+    Scheduled, SignalFlow, Staged, StagedMachine, choose, schedule,
 };
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Spec, Structure};
@@ -25,6 +25,7 @@ struct Traffic {
 /// Either machine.
 enum AnyMachine<'a> {
     Serial(Box<Machine<'a>>),
+    Staged(StagedMachine<'a>),
     Parallel(ParallelMachine<'a>),
 }
 
@@ -34,6 +35,7 @@ impl<'a> AnyMachine<'a> {
             HardwareUnit::Serial(scheduled) => {
                 AnyMachine::Serial(Box::new(Machine::new(scheduled).unwrap()))
             }
+            HardwareUnit::Staged(staged) => AnyMachine::Staged(StagedMachine::new(staged).unwrap()),
             HardwareUnit::Parallel(chain) => AnyMachine::Parallel(ParallelMachine::new(chain)),
         }
     }
@@ -41,6 +43,7 @@ impl<'a> AnyMachine<'a> {
     fn clock(&mut self, input: ClockInput) -> ClockOutput {
         match self {
             AnyMachine::Serial(machine) => machine.clock(input),
+            AnyMachine::Staged(machine) => machine.clock(input),
             AnyMachine::Parallel(machine) => machine.clock(input),
         }
     }
@@ -88,7 +91,7 @@ fn pace(unit: &HardwareUnit) -> (usize, usize) {
     let mut machine = AnyMachine::new(unit);
     let input = ClockInput { in_valid: true, in_data: 1, out_ready: true, ..Default::default() };
     let (mut taken, mut first) = (Vec::new(), None);
-    for clock in 0..10 * unit.interval() + unit.latency() + 1 {
+    for clock in 0..30 * unit.interval() + 2 * unit.latency() {
         let seen = machine.clock(input);
         if seen.out_valid {
             first.get_or_insert(clock);
@@ -113,7 +116,7 @@ fn machines_of_every_structure_give_what_the_simulator_gives() {
     let times: usize =
         std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
     let mut noise = NoiseSource::new(181);
-    let mut parallel = 0;
+    let (mut parallel, mut staged) = (0, 0);
     for structure in Structure::ALL {
         let mut held = 0;
         for index in 0..12 * times {
@@ -124,6 +127,11 @@ fn machines_of_every_structure_give_what_the_simulator_gives() {
             let chain = Parallel::of(&flow, any_resources(&mut noise));
             units.extend(chain.map(HardwareUnit::Parallel));
             parallel += units.len() - 1;
+            let several = Resources { multipliers: 2 + index % 4, ..any_resources(&mut noise) };
+            if let Some(cut) = Staged::of(&flow, several).unwrap() {
+                staged += 1;
+                units.push(HardwareUnit::Staged(cut));
+            }
             for unit in &units {
                 hold(&filter.checked, unit, TRAFFIC[index % 4], &mut noise);
                 assert_eq!(pace(unit), (unit.interval(), unit.latency()));
@@ -132,7 +140,7 @@ fn machines_of_every_structure_give_what_the_simulator_gives() {
         }
         assert!(held > 3, "{structure:?}: {held}");
     }
-    assert!(parallel > 10, "{parallel}");
+    assert!(parallel > 10 && staged > 30, "{parallel} {staged}");
 }
 
 #[test]
@@ -310,7 +318,7 @@ fn every_bad_wish_for_hardware_says_what_would_be_accepted() {
         )
     };
     let wrong = [
-        ("clock = \"10 kHz\"", "hardware.clock", "would do"),
+        ("clock = \"4 kHz\"", "hardware.clock", "5000 Hz would do"),
         ("clock = \"10 Hz\"", "hardware.clock", "from the sample rate"),
         ("clock = 12", "hardware.clock", "12 MHz"),
         ("multipliers = 0", "hardware.multipliers", "1 to 64"),

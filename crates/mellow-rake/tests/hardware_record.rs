@@ -124,38 +124,47 @@ impl<'a> Unit<'a> {
     }
 }
 
-/// Runs the unit of a filter by its JSON; `false` where there is none.
-fn hold(checked: &Checked, wish: &Hardware, noise: &mut NoiseSource) -> bool {
+/// Runs the unit of a filter by its JSON, or its units one behind the other; how many they are, 0 where
+/// there is none.
+fn hold(checked: &Checked, wish: &Hardware, noise: &mut NoiseSource) -> usize {
     let flow = match wish.loads_coefficients {
         true => SignalFlow::loadable(checked),
         false => SignalFlow::of(checked),
     };
     let rate = SampleRate::from_hertz(1000.0).unwrap();
-    let Ok(choice) = flow.and_then(|flow| choose(&flow, wish, rate)) else { return false };
-    let Ok(record) = HardwareRecord::of(&choice) else { return false };
+    let Ok(choice) = flow.and_then(|flow| choose(&flow, wish, rate)) else { return 0 };
+    let Ok(record) = HardwareRecord::of(&choice) else { return 0 };
     let hardware = serde_json::to_value(&record).unwrap();
     let datapath = serde_json::to_value(describe(checked)).unwrap();
-    let mut unit = Unit::new(&hardware, &datapath);
+    // What one unit gives is what the next takes.
+    let stages = list(&hardware, "stages");
+    let all: Vec<&Value> =
+        if stages.is_empty() { vec![&hardware] } else { stages.iter().collect() };
+    let mut units: Vec<Unit> = all.iter().map(|unit| Unit::new(unit, &datapath)).collect();
     let mut simulator = Simulator::new(checked);
     for sample in 0..120 {
         let word = any_word(noise, checked.input(), false);
         let expected = i128::from(simulator.step(word));
-        assert_eq!(unit.step(word), expected, "{sample} {wish:?}\n{datapath:#}\n{hardware:#}");
+        let found = units.iter_mut().fold(i128::from(word), |word, unit| unit.step(word as i64));
+        assert_eq!(found, expected, "{sample} {wish:?}\n{datapath:#}\n{hardware:#}");
     }
     // The schedule is one: no multiplier has two products in a clock, and what is read was written before.
-    let issues = list(&hardware, "schedule");
-    let places: HashSet<_> =
-        issues.iter().map(|one| (number(one, "clock"), number(one, "multiplier"))).collect();
-    let interval = number(&hardware["estimate"], "interval");
-    assert!(places.len() == issues.len() && places.iter().all(|(clock, _)| *clock < interval));
-    assert!(matches!(choice.unit, HardwareUnit::Serial(_)));
-    true
+    for unit in &all {
+        let issues = list(unit, "schedule");
+        let places: HashSet<_> =
+            issues.iter().map(|one| (number(one, "clock"), number(one, "multiplier"))).collect();
+        let interval = number(&unit["estimate"], "interval");
+        assert!(places.len() == issues.len() && places.iter().all(|(clock, _)| *clock < interval));
+        assert_eq!(interval, number(&hardware["estimate"], "interval"));
+    }
+    assert!(!matches!(choice.unit, HardwareUnit::Parallel(_)));
+    units.len()
 }
 
 #[test]
 fn a_stranger_runs_the_unit_of_any_filter_from_its_json() {
     let mut noise = NoiseSource::new(733);
-    let mut held = [0; Structure::ALL.len()];
+    let (mut held, mut staged) = ([0; Structure::ALL.len()], 0);
     for (number, structure) in Structure::ALL.into_iter().enumerate() {
         for _ in 0..40 {
             let Some(filter) = any_filter(&mut noise, structure) else { continue };
@@ -167,8 +176,10 @@ fn a_stranger_runs_the_unit_of_any_filter_from_its_json() {
                 loads_coefficients: one_of(&mut noise, &[false, false, true]),
                 ..Hardware::default()
             };
-            held[number] += usize::from(hold(&filter.checked, &wish, &mut noise));
+            let units = hold(&filter.checked, &wish, &mut noise);
+            held[number] += usize::from(units > 0);
+            staged += usize::from(units > 1);
         }
     }
-    assert!(held.iter().all(|count| *count >= 5), "{held:?}");
+    assert!(held.iter().all(|count| *count >= 5) && staged > 20, "{held:?} {staged}");
 }

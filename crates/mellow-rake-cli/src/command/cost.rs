@@ -93,6 +93,9 @@ pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
             Some(HardwareUnit::Serial(scheduled)) => {
                 Ok(figure::schedule(loaded.study.spec.name.as_str(), scheduled))
             }
+            Some(HardwareUnit::Staged(staged)) => {
+                Ok(figure::staged(loaded.study.spec.name.as_str(), staged))
+            }
             _ => Err(Failure::Call("--figure: taps in parallel have no schedule".to_owned())),
         }
     })?;

@@ -62,7 +62,7 @@ pub enum CsvError {
     )]
     MixedHeader,
     /// There is no such column.
-    #[error("no column `{name}`; there are: {}; or their numbers from 1", .known.join(", "))]
+    #[error("no column `{name}`; there are: {}; or their numbers from 1", crate::limits::listed(.known))]
     NoColumn {
         /// The name asked for.
         name: String,
@@ -184,7 +184,7 @@ pub enum RecordingError {
         said: SampleRate,
     },
     /// Several columns could be meant.
-    #[error("{}: several columns could be meant; choose one of: {}", .path.display(), .known.join(", "))]
+    #[error("{}: several columns could be meant; choose one of: {}", .path.display(), crate::limits::listed(.known))]
     Ambiguous {
         /// The file.
         path: PathBuf,

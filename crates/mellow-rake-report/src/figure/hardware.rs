@@ -1,10 +1,13 @@
 //! The figure of a schedule, and that of several units side by side.
 
-use mellow_rake::hardware::{FlowWord, Scheduled};
+use mellow_rake::hardware::{FlowWord, Scheduled, Staged};
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet};
 
 /// Rows of multipliers that are drawn.
 const MOST_MULTIPLIERS: usize = 8;
+
+/// Units that are drawn.
+const MOST_PANELS: usize = 8;
 
 /// What is where in which clock of a sample: tasks on their way through the unit, and the places of the
 /// memory that are read and written.
@@ -15,6 +18,21 @@ pub fn schedule(name: &str, scheduled: &Scheduled) -> Sheet {
         scheduled.latency()
     );
     Sheet { title, panels: vec![tasks(scheduled), memory(scheduled)] }
+}
+
+/// The same of units one behind the other: a panel for each.
+pub fn staged(name: &str, staged: &Staged) -> Sheet {
+    let title = format!(
+        "{name}: a sample every {} clocks, its output {} clocks later",
+        staged.interval(),
+        staged.latency()
+    );
+    let panel = |(index, stage): (usize, &Scheduled)| Panel {
+        title: format!("unit {}", index + 1),
+        ..tasks(stage)
+    };
+    let panels = staged.stages().iter().take(MOST_PANELS).enumerate().map(panel).collect();
+    Sheet { title, panels }
 }
 
 /// The clocks from the first product on that are drawn, and where the next sample begins.

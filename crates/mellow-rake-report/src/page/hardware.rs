@@ -21,6 +21,9 @@ pub fn hardware(
 ) -> Document {
     let estimate = &record.estimate;
     let mut page = Document::of(&match record.architecture {
+        Architecture::Serial if record.stages.len() > 1 => {
+            format!("{name} on {} one behind the other", counted(record.stages.len(), "unit"))
+        }
         Architecture::Serial => {
             format!("{name} on {}", counted(estimate.multipliers, "shared multiplier"))
         }
@@ -91,6 +94,17 @@ pub fn hardware(
     if let HardwareUnit::Serial(scheduled) = &choice.unit {
         page.gap();
         schedule(scheduled, record, &mut page);
+    }
+    if let HardwareUnit::Staged(staged) = &choice.unit {
+        for (index, (stage, record)) in staged.stages().iter().zip(&record.stages).enumerate() {
+            page.gap();
+            page.lines(&format!(
+                "unit {}: a sample every {}",
+                index + 1,
+                counted(record.estimate.interval, "clock")
+            ));
+            schedule(stage, record, &mut page);
+        }
     }
     if let Some(map) = &record.load_map {
         page.gap();

@@ -26,6 +26,15 @@ use super::{FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, Sign
 /// # Errors
 /// [`HardwareError::Range`] for resources that there cannot be.
 pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, HardwareError> {
+    schedule_from(flow, resources, 1)
+}
+
+/// The same of no fewer clocks than these.
+pub(super) fn schedule_from(
+    flow: &SignalFlow,
+    resources: Resources,
+    clocks: usize,
+) -> Result<Scheduled, HardwareError> {
     resources.check()?;
     if resources.samples_per_clock > 1 {
         return Err(HardwareError::Shared);
@@ -34,7 +43,7 @@ pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, Ha
     let mut schedule = Schedule { flow, resources, interval: 0, issues: Vec::new() };
     let depth = schedule.depth();
     let tasks = &schedule.flow.tasks;
-    let least = issue_clocks(&schedule.flow, resources);
+    let least = issue_clocks(&schedule.flow, resources).max(clocks);
     // One task after the other, each when the one before has been written, is always right.
     let most = least + (tasks.len() + 1) * (depth + 1);
     let mut ends = vec![0; tasks.len()];

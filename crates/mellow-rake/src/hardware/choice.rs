@@ -1,7 +1,10 @@
 //! From what is wished for to a schedule: what is not stated is chosen, with the reason.
 
 use super::assign::least_interval;
-use super::{HardwareError, Parallel, Resources, Scheduled, SignalFlow, UnitProgram, schedule};
+use super::staged::largest_part;
+use super::{
+    HardwareError, Parallel, Resources, Scheduled, SignalFlow, Staged, UnitProgram, schedule,
+};
 use crate::spec::{Architecture, Hardware};
 use crate::units::SampleRate;
 
@@ -10,6 +13,8 @@ use crate::units::SampleRate;
 pub enum HardwareUnit {
     /// On shared multipliers, some clocks for a sample.
     Serial(Scheduled),
+    /// The same for each of the parts that a flow can be cut into, one behind the other.
+    Staged(Staged),
     /// Taps, a sample a clock, or several.
     Parallel(Parallel),
 }
@@ -19,6 +24,7 @@ impl HardwareUnit {
     pub fn flow(&self) -> &SignalFlow {
         match self {
             HardwareUnit::Serial(scheduled) => scheduled.flow(),
+            HardwareUnit::Staged(staged) => staged.flow(),
             HardwareUnit::Parallel(chain) => chain.flow(),
         }
     }
@@ -27,6 +33,7 @@ impl HardwareUnit {
     pub fn interval(&self) -> usize {
         match self {
             HardwareUnit::Serial(scheduled) => scheduled.interval(),
+            HardwareUnit::Staged(staged) => staged.interval(),
             HardwareUnit::Parallel(_) => 1,
         }
     }
@@ -35,6 +42,7 @@ impl HardwareUnit {
     pub fn latency(&self) -> usize {
         match self {
             HardwareUnit::Serial(scheduled) => scheduled.latency(),
+            HardwareUnit::Staged(staged) => staged.latency(),
             HardwareUnit::Parallel(chain) => chain.latency(),
         }
     }
@@ -43,6 +51,7 @@ impl HardwareUnit {
     pub fn resources(&self) -> Resources {
         match self {
             HardwareUnit::Serial(scheduled) => scheduled.resources(),
+            HardwareUnit::Staged(staged) => staged.resources(),
             HardwareUnit::Parallel(chain) => chain.resources(),
         }
     }
@@ -106,9 +115,7 @@ pub fn choose(
         return Ok(made(HardwareUnit::Parallel(chain), reasons));
     }
     let slow = match serial(flow, wish, available, per_second)? {
-        Ok((scheduled, reasons)) => {
-            return Ok(made(HardwareUnit::Serial(scheduled), reasons));
-        }
+        Ok((unit, reasons)) => return Ok(made(unit, reasons)),
         Err(slow) => slow,
     };
     if wish.architecture.is_none()
@@ -124,10 +131,10 @@ pub fn choose(
     };
     if wish.multipliers.is_some() {
         let more = Hardware { multipliers: None, ..*wish };
-        if let Ok(HardwareChoice { unit: HardwareUnit::Serial(more), .. }) =
-            choose(flow, &more, rate)
+        if let Ok(HardwareChoice { unit, .. }) = choose(flow, &more, rate)
+            && !matches!(unit, HardwareUnit::Parallel(_))
         {
-            let number = more.resources().multipliers;
+            let number = unit.resources().multipliers;
             remedy = format!("{number} multipliers would do, or {remedy}");
         }
     }
@@ -179,10 +186,10 @@ fn parallel(
 /// So many multipliers that make nothing faster are enough to see that more will not.
 const MOST_IDLE: usize = 4;
 
-/// A schedule with the reasons for it; inside, that the clock is too slow.
-type Tried = Result<(Scheduled, Vec<String>), HardwareError>;
+/// A unit with the reasons for it; inside, that the clock is too slow.
+type Tried = Result<(HardwareUnit, Vec<String>), HardwareError>;
 
-/// The schedule of the fewest multipliers that is fast enough.
+/// The unit, or the units one behind the other, of the fewest multipliers that are fast enough.
 fn serial(
     flow: &SignalFlow,
     wish: &Hardware,
@@ -195,7 +202,7 @@ fn serial(
         (None, None) => vec![1],
     };
     let adders = wish.pre_adder.map_or(vec![false, true], |stated| vec![stated]);
-    let mut fastest: Option<Scheduled> = None;
+    let mut fastest: Option<HardwareUnit> = None;
     // Multipliers that were added since one made it faster.
     let mut idle = 0;
     let last = multipliers.last().copied();
@@ -205,22 +212,21 @@ fn serial(
             let resources = Resources { multipliers, folds: *folds, ..Resources::of(wish) };
             resources.check()?;
             // Not worth a try, unless it is the last that could tell what is needed.
-            let least = least_interval(flow, resources) as u64;
+            let least = least_interval(flow, resources).min(largest_part(flow, multipliers)) as u64;
             let is_hopeless = available.is_some_and(|available| least > available);
             if is_hopeless && Some(multipliers) != last {
                 is_faster = true;
                 continue;
             }
-            let scheduled = schedule(flow, resources)?;
-            UnitProgram::of(&scheduled)?;
-            let interval = scheduled.interval();
+            let unit = faster(flow, resources, available)?;
+            let interval = unit.interval();
             if available.is_none_or(|available| interval as u64 <= available) {
-                let reasons = reasons(wish, available, &scheduled);
-                return Ok(Ok((scheduled, reasons)));
+                let reasons = reasons(wish, available, &unit);
+                return Ok(Ok((unit, reasons)));
             }
             if fastest.as_ref().is_none_or(|fastest| interval < fastest.interval()) {
                 is_faster = true;
-                fastest = Some(scheduled);
+                fastest = Some(unit);
             }
         }
         idle = if is_faster { 0 } else { idle + 1 };
@@ -237,11 +243,29 @@ fn serial(
     Ok(Err(HardwareError::Clock { available, needed, multipliers, remedy }))
 }
 
+/// One unit, where that is fast enough or as fast as several one behind the other.
+fn faster(
+    flow: &SignalFlow,
+    resources: Resources,
+    available: Option<u64>,
+) -> Result<HardwareUnit, HardwareError> {
+    let scheduled = schedule(flow, resources)?;
+    UnitProgram::of(&scheduled)?;
+    let is_enough = available.is_some_and(|available| scheduled.interval() as u64 <= available);
+    if is_enough || resources.multipliers == 1 {
+        return Ok(HardwareUnit::Serial(scheduled));
+    }
+    Ok(match Staged::of(flow, resources)? {
+        Some(staged) if staged.interval() < scheduled.interval() => HardwareUnit::Staged(staged),
+        _ => HardwareUnit::Serial(scheduled),
+    })
+}
+
 /// Why a schedule is as it is, where nothing was stated.
-fn reasons(wish: &Hardware, available: Option<u64>, scheduled: &Scheduled) -> Vec<String> {
+fn reasons(wish: &Hardware, available: Option<u64>, unit: &HardwareUnit) -> Vec<String> {
     let mut reasons = Vec::new();
     if wish.multipliers.is_none() {
-        let multipliers = scheduled.resources().multipliers;
+        let multipliers = unit.resources().multipliers;
         let number = if multipliers == 1 { "" } else { "s" };
         reasons.push(match available {
             None => "1 multiplier: no clock is stated, so as few cells as can be".to_owned(),
@@ -251,7 +275,20 @@ fn reasons(wish: &Hardware, available: Option<u64>, scheduled: &Scheduled) -> Ve
             ),
         });
     }
-    if wish.pre_adder.is_none() && scheduled.schedule().has_pairs() {
+    let has_pairs = match unit {
+        HardwareUnit::Serial(scheduled) => scheduled.schedule().has_pairs(),
+        HardwareUnit::Staged(staged) => {
+            staged.stages().iter().any(|stage| stage.schedule().has_pairs())
+        }
+        HardwareUnit::Parallel(_) => false,
+    };
+    if let HardwareUnit::Staged(staged) = unit {
+        reasons.push(format!(
+            "{} units one behind the other: sections that have a multiplier each wait for none",
+            staged.stages().len()
+        ));
+    }
+    if wish.pre_adder.is_none() && has_pairs {
         let reason = "words that share a coefficient are added first: without that the clocks do not suffice";
         reasons.push(reason.to_owned());
     }

@@ -2,6 +2,11 @@
 
 use crate::datapath::AnyCoefficientsError;
 
+/// A number of things in words.
+fn counted(count: usize, what: &str) -> String {
+    format!("{count} {what}{}", if count == 1 { "" } else { "s" })
+}
+
 /// Why there is no schedule for a datapath.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
@@ -37,9 +42,10 @@ pub enum HardwareError {
     },
     /// Something that cannot be done in a clock for each sample with registers in between.
     #[error(
-        "a sample a clock is for one sum of products with the input, and this has {tasks} task(s) that use \
+        "a sample a clock is for one sum of products with the input, and this has {} that use \
          each other's results; it needs a clock of several times the sample rate, or, without the table \
-         [hardware], one that is slow enough for all of it"
+         [hardware], one that is slow enough for all of it",
+        counted(*.tasks, "task")
     )]
     Recursion {
         /// Tasks of its flow.
@@ -47,8 +53,9 @@ pub enum HardwareError {
     },
     /// Several samples a clock of something that comes back into itself.
     #[error(
-        "{samples} samples a clock are for sums of products with the input alone; here a loop of {delay} \
-         sample(s) takes {clocks} clocks, so that a sample takes {} at least; {remedy}",
+        "{samples} samples a clock are for sums of products with the input alone; here a loop of {} \
+         takes {clocks} clocks, so that a sample takes {} at least; {remedy}",
+        counted(*.delay, "sample"),
         .clocks.div_ceil(*.delay)
     )]
     Loop {
@@ -89,8 +96,9 @@ pub enum HardwareError {
     },
     /// The clock leaves too few clocks for each sample.
     #[error(
-        "{available} clocks are there for each sample and {needed} are needed with {multipliers} \
-         multiplier(s); {remedy}"
+        "{available} clocks are there for each sample and {needed} are needed with \
+         {}; {remedy}",
+        counted(*.multipliers, "multiplier")
     )]
     Clock {
         /// Clocks between two samples.

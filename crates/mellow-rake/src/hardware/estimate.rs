@@ -1,7 +1,9 @@
 //! What a scheduled unit is made of, told before it is built.
 
 use super::program::{bits_to, signed_bits};
-use super::{ChainTap, CoefficientWords, HardwareError, Joint, Parallel, Scheduled, UnitProgram};
+use super::{
+    ChainTap, CoefficientWords, HardwareError, Joint, Parallel, Scheduled, Staged, UnitProgram,
+};
 use std::collections::BTreeMap;
 
 /// Something that is built so many times at a width.
@@ -123,6 +125,39 @@ impl Estimate {
             memories,
             adders,
             registers,
+        })
+    }
+
+    /// Of units one behind the other: parts of one kind and width together.
+    ///
+    /// # Errors
+    /// As of [`Estimate::of`].
+    pub fn of_staged(staged: &Staged) -> Result<Self, HardwareError> {
+        let all: Vec<Estimate> =
+            staged.stages().iter().map(Estimate::of).collect::<Result<_, _>>()?;
+        let joined = |pick: &dyn Fn(&Estimate) -> &Vec<Part>| {
+            let mut parts: Vec<Part> = Vec::new();
+            for part in all.iter().flat_map(pick) {
+                let same = |one: &&mut Part| (one.what, one.bits) == (part.what, part.bits);
+                match parts.iter_mut().find(same) {
+                    Some(known) => known.count += part.count,
+                    None => parts.push(*part),
+                }
+            }
+            parts
+        };
+        let widest = |factor: usize| all.iter().map(|one| one.multiplier_bits[factor]).max();
+        let products: usize = staged.stages().iter().map(|stage| stage.flow().products()).sum();
+        let clocks = staged.interval() * all.len();
+        Ok(Estimate {
+            interval: staged.interval(),
+            latency: staged.latency(),
+            multipliers: all.len(),
+            multiplier_bits: [0, 1].map(|factor| widest(factor).unwrap_or(1)),
+            use_of_multipliers: products as f64 / clocks as f64,
+            memories: joined(&|one| &one.memories),
+            adders: joined(&|one| &one.adders),
+            registers: joined(&|one| &one.registers),
         })
     }
 

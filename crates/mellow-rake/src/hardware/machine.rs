@@ -140,8 +140,8 @@ impl<'a> Machine<'a> {
         self.instruction(flight.step).filter(|instruction| instruction.ends)
     }
 
-    /// What the outputs are in this clock, and what the registers become at its end.
-    pub fn clock(&mut self, input: ClockInput) -> ClockOutput {
+    /// What the outputs are in this clock: they follow from registers alone.
+    pub fn outputs(&self) -> ClockOutput {
         let depth = self.flights.len();
         let is_free = self.step.is_none_or(|step| step + 1 == self.scheduled.interval());
         // A sample is written in its first clock; the memory has one port for that.
@@ -149,15 +149,20 @@ impl<'a> Machine<'a> {
         let waits = self.scheduled.resources().interface.waits();
         let is_full = waits && self.owed == self.scheduled.output_words();
         let in_ready = self.clearing.is_none() && is_free && !is_taken && !is_full;
-        let seen = ClockOutput {
+        ClockOutput {
             in_ready,
             out_valid: !self.output.is_empty(),
             out_data: self.output.front().map_or(0, |word| *word as i64),
             load_pending: self.is_pending,
-        };
+        }
+    }
+
+    /// The same, and what the registers become at the end of the clock.
+    pub fn clock(&mut self, input: ClockInput) -> ClockOutput {
+        let seen = self.outputs();
         // Read before it is written.
         let used = self.flights[0].as_ref().map(|flight| self.coefficients(flight));
-        let (takes, set) = (in_ready && input.in_valid, self.active);
+        let (takes, set) = (seen.in_ready && input.in_valid, self.active);
         self.load(input, takes && self.channel + 1 == self.scheduled.resources().channels);
         if input.rst {
             self.reset();

@@ -46,6 +46,7 @@ mod parallel;
 mod program;
 mod record;
 mod schedule;
+mod staged;
 mod unroll;
 
 pub use assign::schedule;
@@ -61,3 +62,4 @@ pub use program::{CoefficientWords, Ending, Instruction, Lane, UnitProgram};
 pub(crate) use program::{bits_to, signed_bits};
 pub use record::{HardwareRecord, IssueRecord, TaskRecord, WordRecord};
 pub use schedule::{Issue, Resources, Schedule, Scheduled};
+pub use staged::{Staged, StagedMachine};

@@ -94,6 +94,9 @@ pub struct HardwareRecord {
     pub schedule: Vec<IssueRecord>,
     /// Where coefficients are written, where they can be loaded.
     pub load_map: Option<LoadMap>,
+    /// Units one behind the other, each of which is such a unit and takes what the one before it gives; none
+    /// where there is one.
+    pub stages: Vec<HardwareRecord>,
 }
 
 impl HardwareRecord {
@@ -104,6 +107,10 @@ impl HardwareRecord {
     pub fn of(choice: &HardwareChoice) -> Result<Self, HardwareError> {
         let resources = choice.unit.resources();
         let (estimate, tasks, schedule, words) = match &choice.unit {
+            HardwareUnit::Staged(staged) => {
+                let words = staged.stages().iter().map(Scheduled::used_words).sum();
+                (Estimate::of_staged(staged)?, Vec::new(), Vec::new(), words)
+            }
             HardwareUnit::Serial(scheduled) => {
                 let words = scheduled.used_words();
                 (Estimate::of(scheduled)?, tasks(scheduled), issues(scheduled), words)
@@ -114,7 +121,7 @@ impl HardwareRecord {
         };
         Ok(HardwareRecord {
             architecture: match &choice.unit {
-                HardwareUnit::Serial(_) => Architecture::Serial,
+                HardwareUnit::Serial(_) | HardwareUnit::Staged(_) => Architecture::Serial,
                 HardwareUnit::Parallel(_) => Architecture::Parallel,
             },
             clock_hz: choice.clock,
@@ -129,10 +136,29 @@ impl HardwareRecord {
             tasks,
             output_task: match &choice.unit {
                 HardwareUnit::Serial(scheduled) => Some(scheduled.output_task()),
-                HardwareUnit::Parallel(_) => None,
+                HardwareUnit::Parallel(_) | HardwareUnit::Staged(_) => None,
+            },
+            stages: match &choice.unit {
+                HardwareUnit::Staged(staged) => staged
+                    .stages()
+                    .iter()
+                    .map(|stage| HardwareRecord::of_stage(stage, choice))
+                    .collect::<Result<_, _>>()?,
+                _ => Vec::new(),
             },
             schedule,
             load_map: choice.unit.flow().load_map.clone(),
+        })
+    }
+}
+
+impl HardwareRecord {
+    /// One of several units, each by itself.
+    fn of_stage(stage: &Scheduled, whole: &HardwareChoice) -> Result<Self, HardwareError> {
+        HardwareRecord::of(&HardwareChoice {
+            unit: HardwareUnit::Serial(stage.clone()),
+            reasons: Vec::new(),
+            ..*whole
         })
     }
 }

@@ -280,6 +280,12 @@ impl Study {
                     HardwareUnit::Serial(unit) => {
                         write::verilog::write_scheduled(unit, checked, &symbols)
                     }
+                    HardwareUnit::Staged(staged) if is_vhdl => {
+                        write::vhdl::write_staged(staged, checked, &symbols)
+                    }
+                    HardwareUnit::Staged(staged) => {
+                        write::verilog::write_staged(staged, checked, &symbols)
+                    }
                     HardwareUnit::Parallel(chain) if is_vhdl => {
                         Ok(write::vhdl::write_parallel(chain, checked, &symbols))
                     }

@@ -50,7 +50,7 @@ const UNIT: &str = "running free opens step head sample channel clearing owed gi
     delivers begins adds ending pairs differs aligns passes negates first second result write writes \
     coefficients coefficient pair operand factor product passed chosen rounded aligned products sum \
     beginning end given waits waiting advances has size is from narrow positive paired turned \
-    load loads asks changes set";
+    load loads asks changes set valid ready data stage";
 
 /// What they go on with, besides numbers.
 const UNIT_MORE: &str = "words array late x f slot place step word number multiplied summed write address \

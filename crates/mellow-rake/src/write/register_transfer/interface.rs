@@ -8,20 +8,20 @@ use crate::hardware::LoadMap;
 use crate::spec::Interface;
 use crate::write::ORIGIN;
 
-/// The lines above a unit; `about` says what it is.
-pub(super) fn about_program(
-    checked: &Checked,
-    about: &[String],
-    (interface, samples): (Interface, usize),
-) -> Vec<String> {
+/// The program in comments, above everything that is made of it.
+pub(in crate::write) fn program_lines(checked: &Checked) -> Vec<String> {
     let mut lines = vec![ORIGIN.to_owned(), String::new()];
     lines.push("The program, in the terms of the comments below:".to_owned());
     lines.push(String::new());
     lines.extend(dump(checked).lines().map(|line| format!("  {line}")));
     lines.push(String::new());
-    lines.extend_from_slice(about);
+    lines
+}
+
+/// How samples are handed over.
+pub(super) fn handed_over(interface: Interface, samples: usize) -> Vec<String> {
     let what = if samples == 1 { "A sample is" } else { "They are" };
-    let handed_over = match interface {
+    let lines = match interface {
         Interface::Valid => [
             format!(
                 "{what} taken at each rising clock edge with in_valid and in_ready high, and given at each"
@@ -45,8 +45,7 @@ pub(super) fn about_program(
             ]
         }
     };
-    lines.extend(handed_over);
-    lines
+    lines.to_vec()
 }
 
 /// Bits of the whole bytes that hold a word.
@@ -54,18 +53,31 @@ pub(in crate::write) fn byte_bits(width: u32) -> u32 {
     width.div_ceil(8) * 8
 }
 
-/// The ports of a unit that takes so many samples a clock, and its items with what connects them to the
-/// ports.
+/// What is around the registers of a unit.
+#[derive(Clone, Copy)]
+pub(super) struct Around {
+    /// Of what comes in and of what goes out.
+    pub formats: [WordFormat; 2],
+    /// How samples come and go.
+    pub interface: Interface,
+    /// So many in a clock.
+    pub samples: usize,
+    /// Whether what goes out is driven by parts of the design, not by registers of its own.
+    pub is_driven: bool,
+}
+
+/// The ports of a unit, and its items with what connects them to the ports.
 pub(super) fn connect(
     items: Items,
-    checked: &Checked,
-    (interface, samples): (Interface, usize),
+    around: Around,
     map: Option<&LoadMap>,
 ) -> (Vec<Port>, Vec<Item>) {
-    let sides = [checked.input(), checked.output()].map(|format| Side { format, samples });
-    let (mut ports, items) = match interface {
-        Interface::Valid | Interface::ValidReady => (ports(sides, interface), items.0),
-        Interface::AxiStream => (stream_ports(sides), streamed(items, sides)),
+    let sides = around.formats.map(|format| Side { format, samples: around.samples });
+    let (mut ports, items) = match around.interface {
+        Interface::Valid | Interface::ValidReady => {
+            (ports(sides, around.interface, around.is_driven), items.0)
+        }
+        Interface::AxiStream => (stream_ports(sides), streamed(items, sides, around.is_driven)),
     };
     if let Some(map) = map {
         ports.extend(load_ports(map));
@@ -126,16 +138,17 @@ impl Side {
     }
 }
 
-fn ports([input, output]: [Side; 2], interface: Interface) -> Vec<Port> {
+fn ports([input, output]: [Side; 2], interface: Interface, is_driven: bool) -> Vec<Port> {
+    let given = if is_driven { Direction::Output } else { Direction::OutputRegister };
     let in_data = port(data("in_data", input.width()), Direction::Input);
-    let out_data = port(data("out_data", output.width()), Direction::OutputRegister);
+    let out_data = port(data("out_data", output.width()), given);
     let mut ports = vec![
         port(Signal::bit("clk"), Direction::Input),
         port(Signal::bit("rst"), Direction::Input),
         port(Signal::bit("in_valid"), Direction::Input),
         port(Signal::bit("in_ready"), Direction::Output),
         Port { remark: input.remark(), ..in_data },
-        port(Signal::bit("out_valid"), Direction::OutputRegister),
+        port(Signal::bit("out_valid"), given),
     ];
     if interface.waits() {
         ports.push(port(Signal::bit("out_ready"), Direction::Input));
@@ -164,7 +177,7 @@ fn stream_ports([input, output]: [Side; 2]) -> Vec<Port> {
 }
 
 /// The items with the signals of a stream around them: within, all have the names of the other interfaces.
-fn streamed(items: Items, [input, output]: [Side; 2]) -> Vec<Item> {
+fn streamed(items: Items, [input, output]: [Side; 2], is_driven: bool) -> Vec<Item> {
     let mut all = Items::default();
     all.comment("The signals of the stream.");
     all.unused(true);
@@ -178,8 +191,9 @@ fn streamed(items: Items, [input, output]: [Side; 2]) -> Vec<Item> {
     all.0.push(Item::Wire { signal, value: side_by_side(words), remark });
     all.wire("out_ready", Signal::bit("out_tready").whole());
     all.unused(false);
-    let valid = all.register(Signal::bit("out_valid"));
-    let word = all.register(data("out_data", output.width()));
+    let mut given = |signal| if is_driven { all.net(signal) } else { all.register(signal) };
+    let valid = given(Signal::bit("out_valid"));
+    let word = given(data("out_data", output.width()));
     let give = |name: &str, kind, value| Item::Output { signal: Signal::new(name, kind), value };
     all.0.push(give("out_tvalid", Kind::Bit, valid.whole()));
     let filled = filled(&word, output, &mut all);

@@ -9,11 +9,13 @@ mod field;
 mod interface;
 mod logic;
 mod parallel;
+mod staged;
 mod unit;
 mod value;
 
-pub(super) use interface::byte_bits;
+pub(super) use interface::{byte_bits, program_lines};
 pub(super) use parallel::design as parallel_design;
+pub(super) use staged::design as staged_design;
 pub(super) use unit::design as unit_design;
 pub(super) use value::{Kind, Signal, Value};
 
@@ -21,6 +23,8 @@ pub(super) use value::{Kind, Signal, Value};
 pub(super) struct Design {
     /// Its name.
     pub name: String,
+    /// Designs that it has instances of, written in front of it.
+    pub parts: Vec<Design>,
     /// What stands above it, line by line, as comments.
     pub about: Vec<String>,
     /// Its ports, in order.
@@ -38,7 +42,7 @@ pub(super) struct Traffic {
     pub interface: Option<crate::spec::Interface>,
     /// Samples that are handed over in a clock, the oldest lowest.
     pub samples: usize,
-    /// Clocks from a sample to its output.
+    /// Clocks from a sample to its output, at most where it does not have to wait to be taken.
     pub latency: usize,
     /// The most clocks that a sample may have to wait.
     pub patience: usize,
@@ -86,6 +90,10 @@ pub(super) enum Item {
     Unused(bool),
     /// A register, and whether it must be zero at power-up.
     Register { signal: Signal, starts_at_zero: bool },
+    /// A wire that an instance drives.
+    Net(Signal),
+    /// An instance of a part, with the name of its own, and what its ports are connected to.
+    Instance { of: String, name: String, ports: Vec<(String, Value)> },
     /// A wire.
     Wire { signal: Signal, value: Value, remark: String },
     /// An output that is a wire.
@@ -134,6 +142,12 @@ impl Items {
     /// A register of this name and kind.
     fn register(&mut self, signal: Signal) -> Signal {
         self.0.push(Item::Register { signal: signal.clone(), starts_at_zero: false });
+        signal
+    }
+
+    /// A wire that an instance drives.
+    fn net(&mut self, signal: Signal) -> Signal {
+        self.0.push(Item::Net(signal.clone()));
         signal
     }
 

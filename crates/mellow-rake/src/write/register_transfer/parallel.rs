@@ -2,7 +2,7 @@
 //! [`ParallelMachine`](crate::hardware::ParallelMachine), a line for each.
 
 use super::endings::ending_wires;
-use super::interface::{about_program, connect};
+use super::interface::{Around, connect, handed_over, program_lines};
 use super::value::{Kind, Signal, Value, any, constant, fixed_bit, sum};
 use super::{Design, Item, Items, Statement, Traffic, when};
 use crate::datapath::Checked;
@@ -24,10 +24,14 @@ pub(in crate::write) fn design(chain: &Parallel, checked: &Checked, name: &str) 
     products(chain, checked, &mut items);
     sums(chain, &mut items);
     output(chain, checked, &mut items);
-    let (ports, items) = connect(items, checked, (interface, chain.samples()), None);
+    let formats = [checked.input(), checked.output()];
+    let around = Around { formats, interface, samples: chain.samples(), is_driven: false };
+    let (ports, items) = connect(items, around, None);
     Design {
         name: name.to_owned(),
-        about: about_program(checked, &about(chain), (interface, chain.samples())),
+        parts: Vec::new(),
+        about: [program_lines(checked), about(chain), handed_over(interface, chain.samples())]
+            .concat(),
         ports,
         items,
         traffic: Traffic {

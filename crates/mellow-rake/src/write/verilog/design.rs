@@ -75,6 +75,17 @@ fn item(item: &Item, clock: &str, text: &mut Lines) {
                 text.line(1, format!("initial {} = {};", signal.name, constant(0, signal.kind)));
             }
         }
+        Item::Net(signal) => text.line(1, format!("wire {}{};", range(signal), signal.name)),
+        Item::Instance { of, name, ports } => {
+            text.line(1, format!("{of} {name} ("));
+            for (index, (port, value)) in ports.iter().enumerate() {
+                let comma = if index + 1 < ports.len() { "," } else { "" };
+                // The clock of a stream has another name outside.
+                let value = if port == "clk" { clock.to_owned() } else { expression(value) };
+                text.line(2, format!(".{port}({value}){comma}"));
+            }
+            text.line(1, ");");
+        }
         Item::Wire { signal, value, remark } => {
             let remark = if remark.is_empty() { String::new() } else { format!(" // {remark}") };
             let value = expression(value);

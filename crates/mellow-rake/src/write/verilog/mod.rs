@@ -14,10 +14,12 @@ mod vector;
 use super::capability::per_sample;
 use super::lower::{Lowered, lower};
 use super::number::verilog_integer;
-use super::register_transfer::{Design, Traffic, parallel_design, unit_design};
+use super::register_transfer::{
+    Design, Traffic, parallel_design, program_lines, staged_design, unit_design,
+};
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Coefficients, Line, Table, dump};
-use crate::hardware::{HardwareError, Parallel, Scheduled};
+use crate::hardware::{HardwareError, Parallel, Scheduled, Staged};
 use compute::Compute;
 use std::fmt::Write;
 
@@ -89,7 +91,22 @@ pub fn write_scheduled(
     checked: &Checked,
     symbols: &Symbols,
 ) -> Result<Vec<GeneratedFile>, HardwareError> {
-    Ok(files(&unit_design(scheduled, checked, symbols.base())?, checked))
+    let design = unit_design(scheduled, program_lines(checked), symbols.base())?;
+    Ok(files(&design, checked))
+}
+
+/// The text of units one behind the other: a file for each, `NAME_stage_1` and on, then
+/// `NAME` and its test bench, as of
+/// [`write_scheduled`].
+///
+/// # Errors
+/// [`HardwareError::Width`] where a sum is wider than a unit is written for.
+pub fn write_staged(
+    staged: &Staged,
+    checked: &Checked,
+    symbols: &Symbols,
+) -> Result<Vec<GeneratedFile>, HardwareError> {
+    Ok(files(&staged_design(staged, checked, symbols.base())?, checked))
 }
 
 /// The text of taps that take a sample a clock: `NAME.v`, and `NAME_tb.v`, a test bench that offers samples
@@ -103,17 +120,18 @@ pub fn write_parallel(
     files(&parallel_design(chain, checked, symbols.base()), checked)
 }
 
-/// A design and its test bench.
-fn files(design: &Design, checked: &Checked) -> Vec<GeneratedFile> {
-    let file = |ending: &str, text: String| GeneratedFile {
+/// A design behind its parts, a file for each, and its test bench.
+fn files(whole: &Design, checked: &Checked) -> Vec<GeneratedFile> {
+    let file = |name: &str, ending: &str, text: String| GeneratedFile {
         language: Language::Verilog,
-        name: format!("{}{ending}", design.name),
+        name: format!("{name}{ending}"),
         text,
     };
-    vec![
-        file(".v", design::module(design)),
-        file("_tb.v", bench::text(checked, &design.traffic, &design.name)),
-    ]
+    let parts = whole.parts.iter().chain([whole]);
+    let mut files: Vec<GeneratedFile> =
+        parts.map(|one| file(&one.name, ".v", design::module(one))).collect();
+    files.push(file(&whole.name, "_tb.v", bench::text(checked, &whole.traffic, &whole.name)));
+    files
 }
 
 fn module(checked: &Checked, name: &str) -> String {

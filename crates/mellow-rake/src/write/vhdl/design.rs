@@ -78,7 +78,8 @@ fn declaration(item: &Item, styles: &mut Vec<&str>, text: &mut Lines) {
                 format!("constant {} : {} := {value};{remark}", signal.name, subtype(kind)),
             );
         }
-        Item::Register { signal, .. }
+        Item::Net(signal)
+        | Item::Register { signal, .. }
         | Item::Wire { signal, .. }
         | Item::Bits { signal, .. }
         | Item::Cases { signal, .. } => declare(signal),
@@ -102,7 +103,7 @@ fn declaration(item: &Item, styles: &mut Vec<&str>, text: &mut Lines) {
             let attribute = if *is_written { "ram_style" } else { "rom_style" };
             style(name, attribute, class, *is_block, styles, text);
         }
-        Item::Gap | Item::Comment(_) | Item::Unused(_) => {}
+        Item::Gap | Item::Comment(_) | Item::Unused(_) | Item::Instance { .. } => {}
         Item::Output { .. } | Item::Clocked(_) => {}
     }
 }
@@ -161,7 +162,22 @@ fn item(item: &Item, clock: &str, text: &mut Lines) {
             text.line(2, "end if;");
             text.line(1, "end process;");
         }
-        Item::Register { .. } | Item::Memory { .. } | Item::Table { .. } | Item::Unused(_) => {}
+        Item::Instance { of, name, ports } => {
+            text.line(1, format!("{name} : entity work.{of}"));
+            text.line(2, "port map (");
+            for (index, (port, value)) in ports.iter().enumerate() {
+                let comma = if index + 1 < ports.len() { "," } else { "" };
+                // The clock of a stream has another name outside.
+                let value = if port == "clk" { clock.to_owned() } else { expression(value) };
+                text.line(3, format!("{port} => {value}{comma}"));
+            }
+            text.line(2, ");");
+        }
+        Item::Net(_)
+        | Item::Register { .. }
+        | Item::Memory { .. }
+        | Item::Table { .. }
+        | Item::Unused(_) => {}
     }
 }
 

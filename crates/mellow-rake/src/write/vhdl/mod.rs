@@ -12,11 +12,13 @@ use super::capability::per_sample;
 use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::vhdl_integer;
-use super::register_transfer::{Design, Traffic, byte_bits, parallel_design, unit_design};
+use super::register_transfer::{
+    Design, Traffic, byte_bits, parallel_design, program_lines, staged_design, unit_design,
+};
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Line, Table, dump};
 use crate::fixed::WordFormat;
-use crate::hardware::{HardwareError, Parallel, Scheduled};
+use crate::hardware::{HardwareError, Parallel, Scheduled, Staged};
 use crate::spec::Interface;
 use compute::{Compute, vector as result_of};
 use std::fmt::Write;
@@ -92,7 +94,22 @@ pub fn write_scheduled(
     checked: &Checked,
     symbols: &Symbols,
 ) -> Result<Vec<GeneratedFile>, HardwareError> {
-    Ok(files(&unit_design(scheduled, checked, symbols.base())?, checked))
+    let design = unit_design(scheduled, program_lines(checked), symbols.base())?;
+    Ok(files(&design, checked))
+}
+
+/// The text of units one behind the other: a file for each, `NAME_stage_1` and on, then
+/// `NAME` and its test bench, as of
+/// [`write_scheduled`].
+///
+/// # Errors
+/// [`HardwareError::Width`] where a sum is wider than a unit is written for.
+pub fn write_staged(
+    staged: &Staged,
+    checked: &Checked,
+    symbols: &Symbols,
+) -> Result<Vec<GeneratedFile>, HardwareError> {
+    Ok(files(&staged_design(staged, checked, symbols.base())?, checked))
 }
 
 /// The text of taps that take a sample a clock, in VHDL: `NAME.vhd` and its test bench `NAME_tb.vhd`, as of
@@ -105,17 +122,18 @@ pub fn write_parallel(
     files(&parallel_design(chain, checked, symbols.base()), checked)
 }
 
-/// A design and its test bench.
-fn files(design: &Design, checked: &Checked) -> Vec<GeneratedFile> {
-    let file = |ending: &str, text: String| GeneratedFile {
+/// A design behind its parts, a file for each, and its test bench.
+fn files(whole: &Design, checked: &Checked) -> Vec<GeneratedFile> {
+    let file = |name: &str, ending: &str, text: String| GeneratedFile {
         language: Language::Vhdl,
-        name: format!("{}{ending}", design.name),
+        name: format!("{name}{ending}"),
         text,
     };
-    vec![
-        file(".vhd", design::entity(design)),
-        file("_tb.vhd", bench(checked, &design.traffic, &design.name)),
-    ]
+    let parts = whole.parts.iter().chain([whole]);
+    let mut files: Vec<GeneratedFile> =
+        parts.map(|one| file(&one.name, ".vhd", design::entity(one))).collect();
+    files.push(file(&whole.name, "_tb.vhd", bench(checked, &whole.traffic, &whole.name)));
+    files
 }
 
 /// Reserved words of VHDL (IEEE 1076-2008, 15.10), as far as they are not those of other languages as well,

@@ -53,7 +53,7 @@ impl Unit<'_> {
         clocked.push(Statement::Take(items.register(self.result()), result));
         items.unused(false);
         items.clocked(clocked);
-        self.output(self.result().at(self.checked.output().width()), items);
+        self.output(self.result().at(self.formats[1].width()), items);
     }
 
     /// From the words of a lane to its aligned product.

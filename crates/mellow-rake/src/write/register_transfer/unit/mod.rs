@@ -11,23 +11,23 @@ mod marks;
 mod memory;
 mod output;
 
-use super::interface::{about_program, connect};
+use super::interface::{Around, connect, handed_over};
 use super::value::{Kind, Signal};
 use super::{Design, Items, Traffic};
-use crate::datapath::Checked;
+use crate::fixed::WordFormat;
 use crate::hardware::{HardwareError, Scheduled, UnitProgram, bits_to};
 
-/// The registers of a scheduled filter. `checked` is the datapath that the schedule is of.
+/// The registers of a scheduled filter; `heading` are the lines of comment that come first.
 ///
 /// # Errors
 /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
 pub(in crate::write) fn design(
     scheduled: &Scheduled,
-    checked: &Checked,
+    heading: Vec<String>,
     name: &str,
 ) -> Result<Design, HardwareError> {
     let program = UnitProgram::of(scheduled)?;
-    let unit = Unit::new(scheduled, &program, checked);
+    let unit = Unit::new(scheduled, &program);
     let mut items = Items::default();
     unit.control(&mut items);
     unit.marks(&mut items);
@@ -37,10 +37,12 @@ pub(in crate::write) fn design(
     let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
     let interface = scheduled.resources().interface;
     let map = scheduled.flow().load_map.as_ref();
-    let (ports, items) = connect(items, checked, (interface, 1), map);
+    let around = Around { formats: unit.formats, interface, samples: 1, is_driven: false };
+    let (ports, items) = connect(items, around, map);
     Ok(Design {
         name: name.to_owned(),
-        about: about_program(checked, &unit.about(), (interface, 1)),
+        parts: Vec::new(),
+        about: [heading, unit.about(), handed_over(interface, 1)].concat(),
         ports,
         items,
         traffic: Traffic {
@@ -56,7 +58,8 @@ pub(in crate::write) fn design(
 struct Unit<'a> {
     scheduled: &'a Scheduled,
     program: &'a UnitProgram,
-    checked: &'a Checked,
+    /// Of what comes in and of what goes out.
+    formats: [WordFormat; 2],
     /// The number of the clock, and the head of the memory.
     step: Signal,
     head: Signal,
@@ -70,7 +73,8 @@ struct Unit<'a> {
 }
 
 impl<'a> Unit<'a> {
-    fn new(scheduled: &'a Scheduled, program: &'a UnitProgram, checked: &'a Checked) -> Self {
+    fn new(scheduled: &'a Scheduled, program: &'a UnitProgram) -> Self {
+        let flow = scheduled.flow();
         let channels = scheduled.resources().channels;
         let spans = (0..scheduled.flow().tasks.len()).map(|task| scheduled.span(task));
         let has_pauses = spans
@@ -79,7 +83,7 @@ impl<'a> Unit<'a> {
         Unit {
             scheduled,
             program,
-            checked,
+            formats: [flow.input, flow.format(flow.output.signal)],
             step: Signal::unsigned("step", bits_to(scheduled.interval() - 1)),
             head: Signal::unsigned("head", bits_to(scheduled.memory_words() - 1)),
             channel_bits: if channels > 1 { bits_to(channels - 1) } else { 0 },
@@ -176,6 +180,6 @@ impl<'a> Unit<'a> {
 
     /// The sample that is taken.
     fn sample(&self) -> Signal {
-        Signal::new("sample", Kind::of(self.checked.input()))
+        Signal::new("sample", Kind::of(self.formats[0]))
     }
 }

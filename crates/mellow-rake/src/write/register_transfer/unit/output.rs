@@ -59,7 +59,7 @@ impl Unit<'_> {
 
     /// The mark and the word of a place; the first is the output itself.
     fn waiting(&self, place: usize) -> (Signal, Signal) {
-        let width = self.checked.output().width();
+        let width = self.formats[1].width();
         match place {
             0 => (Signal::bit("out_valid"), Signal::new("out_data", Kind::Port(width))),
             _ => (
