@@ -39,6 +39,7 @@ mod sources;
 mod spec_keys;
 mod spec_order;
 mod specs;
+mod staged_hardware;
 mod stranger;
 mod structures;
 mod study;

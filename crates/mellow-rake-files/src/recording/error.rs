@@ -184,7 +184,11 @@ pub enum RecordingError {
         said: SampleRate,
     },
     /// Several columns could be meant.
-    #[error("{}: several columns could be meant; choose one of: {}", .path.display(), crate::limits::listed(.known))]
+    #[error(
+        "{}: several columns could be meant; choose one of: {}",
+        .path.display(),
+        crate::limits::listed(.known)
+    )]
     Ambiguous {
         /// The file.
         path: PathBuf,
