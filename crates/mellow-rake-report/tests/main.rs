@@ -4,3 +4,4 @@ mod curves;
 mod documents;
 mod figures;
 mod pages;
+mod units;

@@ -11,8 +11,8 @@ use mellow_rake::units::SampleRate;
 use crate::filters::{any_filter, any_resources, any_word, one_of};
 use crate::programs::{Sizes, any_program};
 
-/// Whether the tasks from one on read nothing that was given before the task in front of them, and those before
-/// nothing that is given from it on: looked at word by word.
+/// Whether the tasks from one on read nothing that was given before the task in front of them, and those
+/// before nothing that is given from it on: looked at word by word.
 fn can_be_cut(flow: &SignalFlow, cut: usize) -> bool {
     flow.tasks.iter().enumerate().all(|(task, one)| {
         one.products.iter().all(|product| {
@@ -46,7 +46,7 @@ fn most_even(flow: &SignalFlow, parts: usize) -> usize {
 }
 
 fn any_flow(index: usize, noise: &mut NoiseSource) -> Option<(SignalFlow, String, Vec<[i64; 2]>)> {
-    let checked = if index % 3 == 0 {
+    let checked = if index.is_multiple_of(3) {
         any_program(noise, Sizes::LARGE).check().ok()?
     } else {
         let structure = one_of(noise, &Structure::ALL);

@@ -67,7 +67,7 @@ impl Estimate {
         let words = scheduled.memory_words() * channels;
         let (memory, coefficient) = (program.memory_bits, program.coefficient_bits);
         let memories = vec![
-            part("words, a copy for each that is read in a clock", copies * words, memory),
+            part("words, a copy for each read", copies * words, memory),
             match &program.coefficients {
                 None => part("coefficients", lanes << steps, coefficient),
                 Some(words) => {
