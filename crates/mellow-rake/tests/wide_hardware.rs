@@ -236,6 +236,16 @@ fn what_cannot_take_several_samples_a_clock_says_why() {
         let said = hardware(&text(kind, wrong)).unwrap_err();
         assert!(said.contains(key) && said.contains(accepted), "{wrong}: {said}");
     }
+    // Products that are rounded one by one.
+    let rounded = text(taps, "architecture = \"parallel\"");
+    let rounded = rounded.replace("[hardware]", "products = \"s20f17\"\n[hardware]");
+    let said = hardware(&rounded).unwrap_err();
+    assert!(said.contains("hardware.architecture") && said.contains("serial"), "{said}");
+    assert_eq!(hardware(&rounded.replace("parallel", "serial")), Ok(1));
+    // Ten thousand taps for each of sixteen samples are no unit.
+    let many = taps.replace("31", "10000");
+    let said = hardware(&text(&many, "samples_per_clock = 16")).unwrap_err();
+    assert!(said.contains("at most 65536"), "{said}");
     // What is advised does it.
     let said = hardware(&text(recursion, "samples_per_clock = 2")).unwrap_err();
     let clock = said.split("a clock of ").nth(1).unwrap().split(" Hz").next().unwrap();

@@ -42,15 +42,20 @@ pub enum HardwareError {
     },
     /// Something that cannot be done in a clock for each sample with registers in between.
     #[error(
-        "a sample a clock is for one sum of products with the input, and this has {} that use \
-         each other's results; it needs a clock of several times the sample rate, or, without the table \
-         [hardware], one that is slow enough for all of it",
-        counted(*.tasks, "task")
+        "a sample a clock is for one sum of products with the input, and here a sum uses what sums gave; it \
+         needs a clock of several times the sample rate, or, without the table [hardware], one that is slow \
+         enough for all of it"
     )]
     Recursion {
         /// Tasks of its flow.
         tasks: usize,
     },
+    /// Taps in parallel whose products are rounded before they are added.
+    #[error(
+        "taps in parallel add exact products, and here each is rounded before; architecture = \"serial\" \
+         would do, or no `products` in [fixed]"
+    )]
+    Rounded,
     /// Several samples a clock of something that comes back into itself.
     #[error(
         "{samples} samples a clock are for sums of products with the input alone; here a loop of {} \
@@ -160,7 +165,9 @@ impl HardwareError {
                 "fixed.coefficients"
             }
             HardwareError::Coefficients(_) => "hardware.coefficients",
-            HardwareError::Parallel | HardwareError::Shared => "hardware.architecture",
+            HardwareError::Parallel | HardwareError::Shared | HardwareError::Rounded => {
+                "hardware.architecture"
+            }
             HardwareError::Firing { .. } | HardwareError::Products { .. } => "hardware",
         }
     }

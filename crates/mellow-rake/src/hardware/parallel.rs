@@ -2,7 +2,7 @@
 
 use super::program::{Ending, signed_bits};
 use super::{HardwareError, Resources, SignalFlow};
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 
 /// A product that is added to a sum of a chain.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -72,8 +72,10 @@ impl Parallel {
     /// ```
     ///
     /// # Errors
-    /// [`HardwareError::Recursion`] for a flow that is not one sum of products with the input, and
-    /// [`HardwareError::Loop`] where several samples a clock are asked of one that comes back into itself.
+    /// [`HardwareError::Recursion`] for a flow that is not one sum of products with the input,
+    /// [`HardwareError::Rounded`] where products are rounded before they are added, and
+    /// [`HardwareError::Loop`] where several samples a clock are asked of one that comes back into itself;
+    /// [`HardwareError::Products`] where the taps of all samples of a clock are too many.
     pub fn of(flow: &SignalFlow, resources: Resources) -> Result<Self, HardwareError> {
         if flow.load_map.is_some() {
             return Err(HardwareError::Parallel);
@@ -81,14 +83,19 @@ impl Parallel {
         resources.check()?;
         let (coefficients, shift) = taps_of(flow, resources)?;
         let task = &flow.tasks[0];
-        let mut products: Vec<i128> = Vec::new();
+        let samples = resources.samples_per_clock;
+        let (found, most) = (coefficients.len() * samples, SignalFlow::MOST_PRODUCTS);
+        if found > most {
+            return Err(HardwareError::Products { found, most });
+        }
+        let (mut products, mut known) = (Vec::new(), HashMap::new());
         for value in coefficients.iter().filter(|value| **value != 0) {
             let size = value.abs() << shift;
-            if !products.contains(&size) {
+            known.entry(size).or_insert_with(|| {
                 products.push(size);
-            }
+                products.len() - 1
+            });
         }
-        let samples = resources.samples_per_clock;
         let ending = Ending::of(&task.ending, task.range);
         let input = (flow.input.minimum(), flow.input.maximum());
         // h[Lj+p-q] meets sample q.
@@ -106,8 +113,7 @@ impl Parallel {
                     let Some(value) = tap(chain, at, sample) else { continue };
                     let ends = [(value << shift) * input.0, (value << shift) * input.1];
                     range = (range.0 + ends[0].min(ends[1]), range.1 + ends[0].max(ends[1]));
-                    let size = products.iter().position(|one| *one == value.abs() << shift);
-                    let size = size.expect("it is one of them");
+                    let size = known[&(value.abs() << shift)];
                     all.push(ChainProduct { sample, size, is_minus: value < 0 });
                 }
                 taps.push(ChainTap { products: all, range });
@@ -248,9 +254,11 @@ fn taps_of(flow: &SignalFlow, resources: Resources) -> Result<(Vec<i128>, u32), 
     let mut coefficients: Vec<i128> = Vec::new();
     for product in &task.products {
         let alignment = product.alignment;
-        let is_plain = alignment.dropped == 0 && product.second.is_none();
-        if product.first.signal != 0 || !is_plain || alignment.shift < shift {
+        if product.first.signal != 0 || alignment.shift < shift {
             return Err(refused());
+        }
+        if alignment.dropped > 0 || product.second.is_some() {
+            return Err(HardwareError::Rounded);
         }
         let age = product.first.age;
         if coefficients.len() <= age {
