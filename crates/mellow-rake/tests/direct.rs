@@ -162,3 +162,32 @@ fn coefficients_mean_the_same_in_every_form() {
         "{error}"
     );
 }
+
+/// A filter that gives nothing is none, in whatever form it is given.
+#[test]
+fn what_gives_nothing_is_refused() {
+    use mellow_rake::study::Study;
+    let given = |lines: &str| {
+        let text = format!(
+            "name = \"hush\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"coefficients\"\n{lines}\n"
+        );
+        Study::of_text(&text, |_| Err(String::new())).map(|_| ()).map_err(|error| error.to_string())
+    };
+    for lines in [
+        "taps = [0, 0.0, -0.0]",
+        "b = [0, 0]\na = [1, -0.5]",
+        "b = [0]\na = [2]",
+        "sections = [[1, 0, 0, 1, -0.5, 0], [0, 0, 0, 1, 0.5, 0]]",
+    ] {
+        let said = given(lines).unwrap_err();
+        assert!(
+            said.contains("key `want") && said.contains("nothing comes out"),
+            "{lines}: {said}"
+        );
+    }
+    let said = given("zeros = [[1, 0]]\npoles = [[0.5, 0]]\ngain = 0").unwrap_err();
+    assert!(said.contains("gain other than 0"), "{said}");
+    for lines in ["taps = [0, 1e-300]", "b = [0, 1]\na = [1, -0.5]"] {
+        assert_eq!(given(lines), Ok(()), "{lines}");
+    }
+}

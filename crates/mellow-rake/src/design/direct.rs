@@ -453,9 +453,16 @@ fn all_finite(values: &[f64]) -> bool {
     values.iter().all(|value| value.is_finite())
 }
 
+fn all_zero(values: &[f64]) -> bool {
+    values.iter().all(|value| *value == 0.0)
+}
+
 fn given_taps(taps: &[f64]) -> Result<Given, DesignError> {
     if taps.is_empty() || taps.len() > LARGEST_TAPS || !all_finite(taps) {
         return Err(shape(&format!("taps must be 1 to {LARGEST_TAPS} finite numbers")));
+    }
+    if all_zero(taps) {
+        return Err(shape("all taps are 0, so that nothing comes out; one must be another number"));
     }
     let title = format!("{} taps as given", taps.len());
     Ok((title, None, Form::Taps(Taps(taps.to_vec()))))
@@ -471,7 +478,10 @@ fn given_polynomials(
     if b.is_empty() || a.is_empty() || !finite || a[0] == 0.0 {
         return Err(shape("b and a must be finite numbers with a[0] other than 0"));
     }
-    if a[1..].iter().all(|a| *a == 0.0) {
+    if all_zero(b) {
+        return Err(shape("all of b are 0, so that nothing comes out; one must be another number"));
+    }
+    if all_zero(&a[1..]) {
         let taps: Vec<f64> = b.iter().map(|b| b / a[0]).collect();
         return given_taps(&taps);
     }
@@ -503,6 +513,10 @@ fn given_sections(rows: &[[f64; 6]], assumptions: &mut Vec<String>) -> Result<Gi
     }
     if rows.iter().any(|row| row[3] == 0.0) {
         return Err(shape("a0 of a section is 0; each row is b0 b1 b2 a0 a1 a2"));
+    }
+    if let Some(row) = rows.iter().position(|row| all_zero(&row[..3])) {
+        let what = format!("b0, b1 and b2 of section {} are 0, so that nothing comes out", row + 1);
+        return Err(shape(&format!("{what}; one must be another number")));
     }
     let section = |&[b0, b1, b2, a0, a1, a2]: &[f64; 6]| Section {
         b: [b0 / a0, b1 / a0, b2 / a0],
