@@ -21,6 +21,11 @@ fn text_without_an_end_is_refused() {
     open.resize(2 * long, b'\n');
     let error = read("a.csv", open).unwrap_err();
     assert!(error.contains("quote that is not closed"), "{error}");
+    // The same in the first line, looked through once for what stands between fields.
+    let mut open = b"\"a,b".to_vec();
+    open.resize(2 * long, b'\n');
+    let error = read("a.csv", open).unwrap_err();
+    assert!(error.contains("quote that is not closed"), "{error}");
     // A quote within a field, or in a comment, opens nothing.
     let row = format!("0.{},2\n", "7".repeat(898));
     let rows = row.repeat(1 + long / 900);

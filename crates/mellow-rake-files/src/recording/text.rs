@@ -30,8 +30,9 @@ pub(crate) struct TextReader {
 
 /// What stands between the fields: read off the first line that is no comment.
 fn delimiter(input: &mut BufReader<Box<dyn Input>>) -> Result<u8, CsvError> {
-    let mut line = Vec::new();
+    let (mut line, mut quotes) = (Vec::new(), 0);
     loop {
+        let before = line.len();
         // A line of many megabytes is no line of a recording.
         let read = std::io::Read::take(&mut *input, 1 << 20).read_until(b'\n', &mut line);
         let is_end = read.map_err(unreadable)? == 0 || line.len() > 1 << 20;
@@ -39,12 +40,13 @@ fn delimiter(input: &mut BufReader<Box<dyn Input>>) -> Result<u8, CsvError> {
         let plain = line.strip_prefix("\u{feff}".as_bytes()).unwrap_or(&line);
         let is_comment = plain.starts_with(b"#");
         // A quote that is still open takes the next line with it.
-        let is_whole = plain.iter().filter(|byte| **byte == b'"').count() % 2 == 0;
-        if is_end || (is_whole && !is_comment) {
+        quotes += line[before..].iter().filter(|byte| **byte == b'"').count();
+        if is_end || (quotes % 2 == 0 && !is_comment) {
             break;
         }
         if is_comment {
             line.clear();
+            quotes = 0;
         }
     }
     input.rewind().map_err(unreadable)?;
