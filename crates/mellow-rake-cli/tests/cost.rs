@@ -180,6 +180,9 @@ fn units_stand_side_by_side_and_are_drawn() {
     let units = object["units"].as_array().unwrap();
     assert!(units.len() == 4 && units[3]["refused"].is_string() && units[0]["refused"].is_null());
     assert_eq!(run(&["cost", UNIT, "--figure", &schedule]).0, 0);
+    // At 12 MHz two samples a clock are 24 million in a second.
+    let (_, text, _) = run(&["cost", UNIT, "--vary", "hardware.samples_per_clock=1,2"]);
+    assert!(text.contains("123.711") && text.contains("24000.000"), "{text}");
     for (path, words) in [(drawn, "sample rate in"), (schedule, "slot of the memory")] {
         assert!(std::fs::read_to_string(path).unwrap().contains(words));
     }

@@ -161,7 +161,7 @@ fn vary(options: &Cost, families: &[Family], wish: &str) -> Result<Outcome, Fail
         let point = |row: &UnitRow| {
             let built = row.built.iter().flatten().next().map(|built| built.luts as f64);
             let amount = built.filter(|_| families.len() == 1);
-            let rate = row.clock_hz / row.record.estimate.interval as f64;
+            let rate = row.record.samples_per_second(row.clock_hz);
             let bits = row.record.estimate.register_bits() as f64;
             (row.value.clone(), rate, amount.unwrap_or(bits))
         };

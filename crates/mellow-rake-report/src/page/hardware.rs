@@ -255,7 +255,7 @@ pub fn units(key: &str, rows: &[UnitRow<'_>], refused: &[(&str, &str)]) -> Docum
             estimate.interval.to_string(),
             estimate.latency.to_string(),
             format!("{:.0} %", 100.0 * estimate.use_of_multipliers),
-            format!("{:.3}", row.clock_hz / estimate.interval as f64 / 1e3),
+            format!("{:.3}", row.record.samples_per_second(row.clock_hz) / 1e3),
             estimate.memory_bits().to_string(),
             estimate.register_bits().to_string(),
         ];

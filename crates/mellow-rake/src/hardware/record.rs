@@ -153,6 +153,11 @@ impl HardwareRecord {
 }
 
 impl HardwareRecord {
+    /// Samples that it can take in a second at a clock in hertz, all channels together.
+    pub fn samples_per_second(&self, clock_hz: f64) -> f64 {
+        clock_hz * self.samples_per_clock as f64 / self.estimate.interval as f64
+    }
+
     /// One of several units, each by itself.
     fn of_stage(stage: &Scheduled, whole: &HardwareChoice) -> Result<Self, HardwareError> {
         HardwareRecord::of(&HardwareChoice {
