@@ -7,7 +7,7 @@ use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
 use mellow_rake::spec::Coefficients;
-use mellow_rake::study::{Study, StudyError};
+use mellow_rake::study::{SharedUnit, Study, StudyError};
 use mellow_rake::units::{Duration, SampleRate};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{
@@ -72,6 +72,26 @@ impl Loaded {
             Ok(study) => Ok(Loaded { path, study }),
             Err(error) => Err(Failure::Study { path, error: Box::new(error) }),
         }
+    }
+
+    /// Spec files, each with what is known of it.
+    pub(crate) fn files_of(paths: &[PathBuf]) -> Result<Vec<Self>, Failure> {
+        paths.iter().map(|path| Loaded::file(path)).collect()
+    }
+
+    /// One unit for it and others; `None` where there are no others.
+    pub(crate) fn shared<'a>(
+        &'a self,
+        others: &'a [Loaded],
+    ) -> Result<Option<SharedUnit<'a>>, Failure> {
+        if others.is_empty() {
+            return Ok(None);
+        }
+        for one in std::iter::once(self).chain(others) {
+            one.need_implementation("--beside")?;
+        }
+        let studies: Vec<&Study> = others.iter().map(|one| &one.study).collect();
+        SharedUnit::of(&self.study, &studies).map(Some).map_err(|error| self.failure(error))
     }
 
     /// Why something is not known of it.

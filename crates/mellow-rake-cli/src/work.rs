@@ -4,8 +4,8 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use mellow_rake::float::{FloatError, FloatFilter};
 use mellow_rake::implementation::Implementation;
 use mellow_rake::spec::Float;
-use mellow_rake::study::{Jobs, Study, Workers};
-use mellow_rake::verify::Proof;
+use mellow_rake::study::{Jobs, SharedUnit, Study, Workers};
+use mellow_rake::verify::{Proof, Stimulus};
 use mellow_rake::write::GeneratedFile;
 use mellow_rake_rig::{Target, TargetWords, run_targets};
 use rayon::prelude::*;
@@ -55,6 +55,31 @@ pub(crate) fn prove(
     let found = run_targets(targets, words, files, &expected, &|| bar.inc(1));
     bar.finish_and_clear();
     proof.with(found)
+}
+
+/// The same of filters that share a unit: each against floating point, and of the first what came of the
+/// targets, which run all of them.
+pub(crate) fn prove_shared(
+    shared: &SharedUnit<'_>,
+    recording: Option<&[i64]>,
+    targets: &[Target],
+    files: &[GeneratedFile],
+) -> Vec<Proof> {
+    let each = shared.studies().iter().zip(shared.integers()).map(|(study, integers)| {
+        let min_ser = study.spec.verify.min_ser;
+        Proof::begin(integers, &study.design.form, recording, min_ser)
+    });
+    let (mut proofs, given): (Vec<Proof>, Vec<_>) = each.unzip();
+    let stimuli: Vec<Vec<Stimulus>> =
+        given.into_iter().map(|given| given.into_iter().map(|(one, _)| one).collect()).collect();
+    let in_turn = shared.in_turn(&stimuli);
+    let bar = progress((targets.len() * in_turn.len()) as u64, "running");
+    let words = TargetWords::of_shared(shared);
+    let found = run_targets(targets, words, files, &in_turn, &|| bar.inc(1));
+    bar.finish_and_clear();
+    let first = proofs.remove(0).with(found);
+    proofs.insert(0, first);
+    proofs
 }
 
 /// The same of a filter in floating point.

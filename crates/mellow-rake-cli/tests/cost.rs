@@ -187,3 +187,62 @@ fn units_stand_side_by_side_and_are_drawn() {
         assert!(std::fs::read_to_string(path).unwrap().contains(words));
     }
 }
+
+/// Two filters on one unit: told, written, simulated with the words of both, and refused where they cannot.
+#[test]
+fn filters_beside_one_another_take_turns_on_a_unit() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name).display().to_string();
+    let (swell, surge, drift, out) =
+        (at("swell.toml"), at("surge.toml"), at("drift.toml"), at("out"));
+    let text = spec("direct-form-1", "clock = \"60 kHz\"\ninterface = \"valid-ready\"");
+    let other = |name: &str| text.replace("name = \"swell\"", &format!("name = \"{name}\""));
+    std::fs::write(&swell, &text).unwrap();
+    // The table of the other is not looked at: this one could not be met.
+    let surge_text = other("surge").replace("100 Hz", "30 Hz").replace("60 kHz", "1 kHz");
+    std::fs::write(&surge, surge_text).unwrap();
+    let fast = other("drift").replace("sample_rate = \"1 kHz\"", "sample_rate = \"2 kHz\"");
+    std::fs::write(&drift, fast).unwrap();
+    let (status, object) = json(&["cost", &swell, "--beside", &surge, "--json"]);
+    let hardware = &object["hardware"];
+    let names: Vec<_> =
+        hardware["turns"].as_array().unwrap().iter().map(|one| one["name"].clone()).collect();
+    assert_eq!((status, names), (0, vec!["swell".into(), "surge".into()]));
+    assert_eq!(hardware["estimate"]["multipliers"], 1);
+    let both = hardware["estimate"]["interval"].as_u64().unwrap();
+    let (_, alone) = json(&["cost", &swell, "--json"]);
+    assert_eq!(both, 2 * alone["hardware"]["estimate"]["interval"].as_u64().unwrap());
+    let (_, page, _) = run(&["cost", &swell, "--beside", &surge]);
+    assert!(page.starts_with("swell and 1 filter beside it on 1 multiplier"), "{page}");
+    assert!(page.contains("surge: from clock"), "{page}");
+    // What lies in a folder is what is proved; of the words of the second filter, too.
+    let beside = ["--beside", &surge];
+    let to = ["generate", &swell, "--to", "verilog,vhdl", "-o", &out];
+    assert_eq!(run(&[&to[..], &beside].concat()).0, 0);
+    let verify = ["verify", &swell, "--files", &out, "--on", "icarus"];
+    let (status, page, _) = run(&[&verify[..], &beside].concat());
+    assert!(status == 0 && page.contains("Verdict of all 2: proved on every target"), "{page}");
+    let module = folder.path().join("out/swell.v");
+    let good = std::fs::read_to_string(&module).unwrap();
+    // A coefficient of the second filter: the first has 15 clocks.
+    let line = good.lines().find(|line| line.contains("coefficients_0[16] = 16'h")).unwrap();
+    let (front, behind) = line.split_once("'h").unwrap();
+    let wrong = match behind.starts_with('1') {
+        true => format!("{front}'h2{}", &behind[1..]),
+        false => format!("{front}'h1{}", &behind[1..]),
+    };
+    std::fs::write(&module, good.replace(line, &wrong)).unwrap();
+    let (status, page, _) = run(&[&verify[..], &beside].concat());
+    assert!(status == 1 && page.contains("Verdict of all 2: not proved"), "{page}");
+    // What cannot take turns.
+    for (call, expected) in [
+        (["cost", &swell, "--beside", &drift], "filter 2 has 2000 Hz, the first 1000 Hz"),
+        (["verify", &swell, "--beside", &out], "out"),
+    ] {
+        let (status, _, error) = run(&call);
+        assert!(status == 2 && error.contains(expected), "{error}");
+    }
+    let c = ["generate", &swell, "--beside", &surge, "--to", "c", "-o", &out];
+    let (status, _, error) = run(&c);
+    assert!(status == 2 && error.contains("--beside is for hardware"), "{error}");
+}

@@ -51,7 +51,8 @@ fn every_key_is_documented() {
     let [filtered, firmware, made] =
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
     let loadable = loadable(place);
-    let calls: [&[&str]; 20] = [
+    let unit = "demo/modem/carrier_unit.toml";
+    let calls: [&[&str]; 22] = [
         &["new", "notch"],
         &["design", notch],
         &["design", breath, "--families"],
@@ -68,9 +69,11 @@ fn every_key_is_documented() {
         &["measure", notch, "--device", "cat"],
         &["measure", notch, "--device", "cat", "--excitation", "steps"],
         &["measure", modem, "--modulated", signal],
-        &["cost", "demo/modem/carrier_unit.toml", "--on", "ice40"],
+        &["cost", unit, "--on", "ice40"],
         &["cost", &loadable],
-        &["cost", "demo/modem/carrier_unit.toml", "--vary", "hardware.multipliers=1,99"],
+        &["cost", unit, "--beside", unit],
+        &["verify", unit, "--beside", unit, "--on", "icarus"],
+        &["cost", unit, "--vary", "hardware.multipliers=1,99"],
         &["generate", notch, "--to", "c", "-o", &firmware],
     ];
     let mut seen = BTreeMap::new();

@@ -3,7 +3,7 @@
 use mellow_rake::Wish;
 use mellow_rake::hardware::{HardwareRecord, HardwareUnit, Scheduled};
 use mellow_rake::spec::{Fixed, Hardware, Structure};
-use mellow_rake::study::Study;
+use mellow_rake::study::{SharedUnit, Study};
 use mellow_rake::window::Window;
 use mellow_rake_figures::{Panel, Shape};
 use mellow_rake_report::{figure, page};
@@ -84,4 +84,41 @@ fn units_are_told_and_drawn_as_they_are() {
         }
     }
     assert!(one >= 10 && several >= 3 && parallel == 5, "{one} {several} {parallel}");
+}
+
+#[test]
+fn filters_that_take_turns_are_told_and_drawn_in_their_own_clocks() {
+    let mut studies = studies();
+    studies.retain(|study| study.spec.hardware.unwrap().samples_per_clock == 1);
+    for group in studies.windows(3) {
+        let shared = SharedUnit::of(&group[0], &[&group[1], &group[2]]).unwrap();
+        let unit = &shared.choice().unit;
+        let record = shared.record().unwrap();
+        let text = page::shared_unit(&shared, &record, &[]).text(80);
+        assert!(text.lines().all(|line| line.chars().count() <= 80), "{text}");
+        assert!(text.contains("2 filters beside it on"), "{text}");
+        let every = format!("a sample of each filter every {} clocks", unit.interval());
+        assert!(text.contains(&every), "{text}");
+        let names = ["first", "second", "third"].map(str::to_owned);
+        let sheet = figure::time_shared(&names, unit);
+        let panel = &sheet.panels[0];
+        let turns = unit.filters().iter().zip(unit.starts()).zip(&names);
+        for ((filter, start), name) in turns {
+            let told = format!("from clock {start} of a round on, {} clock", filter.interval());
+            assert!(text.contains(&told), "{told}\n{text}");
+            let own = panel.series.iter().filter(|series| series.name == *name).cloned();
+            let own = Panel { series: own.collect(), ..panel.clone() };
+            let lanes = 1..=filter.resources().multipliers.min(8);
+            let busy: f64 = lanes.map(|lane| drawn(&own, &format!("multiplier {lane}"))).sum();
+            assert_eq!(busy, filter.schedule().issues.len() as f64, "{name}");
+            // From its start on, and out of the unit when its last result has been written.
+            let clocks = own.series.iter().flat_map(|series| match &series.shape {
+                Shape::Band(points) => points.iter().map(|point| point.0).collect(),
+                _ => Vec::new(),
+            });
+            let (start, depth) = (start as f64, filter.schedule().depth() as f64);
+            let last = start + filter.interval() as f64 + depth;
+            assert!(clocks.into_iter().all(|clock| start <= clock && clock <= last), "{name}");
+        }
+    }
 }

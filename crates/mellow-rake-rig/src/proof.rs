@@ -4,7 +4,7 @@ use crate::{Device, RigError, Target, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
-use mellow_rake::study::{Study, StudyError};
+use mellow_rake::study::{SharedUnit, Study, StudyError};
 use mellow_rake::verify::{ComparisonResult, Stimulus, TargetResult, compare};
 use mellow_rake::write::GeneratedFile;
 
@@ -47,6 +47,20 @@ impl TargetWords {
             }
         });
         Ok(TargetWords { unit, ..TargetWords::from(study.integers()?) })
+    }
+
+    /// Filters that share a unit; their stimuli are those of [`SharedUnit::in_turn`].
+    pub fn of_shared(shared: &SharedUnit<'_>) -> Self {
+        let unit = &shared.choice().unit;
+        let products = |one: &&Implementation| one.checked.cost().multiplies_per_sample;
+        // A sample of each is in the stimuli already, so that a clock's work is that of a turn.
+        let clocks = unit.interval().div_ceil(unit.filters().len());
+        let pace = UnitPace { clocks, channels: 1, samples_per_clock: 1 };
+        TargetWords {
+            products: shared.integers().iter().map(products).max().unwrap_or(0),
+            unit: Some(pace),
+            ..TargetWords::from(shared.integers()[0])
+        }
     }
 }
 

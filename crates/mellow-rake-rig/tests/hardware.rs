@@ -1,10 +1,13 @@
 //! Scheduled filters, written and simulated by real tools among gaps and back pressure.
 
-use crate::filters::{any_filter, any_parallel_resources, any_resources, any_word};
+use crate::filters::{
+    any_filter, any_filters_of_one_format, any_parallel_resources, any_resources, any_word,
+};
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
 use mellow_rake::hardware::{
-    Estimate, HardwareUnit, Parallel, Resources, SignalFlow, Staged, schedule,
+    Estimate, HardwareUnit, Parallel, Resources, Scheduled, SignalFlow, Staged, TimeShared,
+    schedule,
 };
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Name, Structure};
@@ -95,6 +98,51 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
     assert!(staged > 5, "{staged}");
     println!("{parallel} in parallel, {wide} of them several samples a clock");
     assert!(parallel > wide + 3 && wide > 2, "{parallel} {wide}");
+}
+
+/// Filters that take turns on one unit, in both languages.
+#[test]
+fn written_hardware_of_filters_that_take_turns_gives_what_each_gives_alone() {
+    let times: usize =
+        std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
+    let mut noise = NoiseSource::new(283);
+    let symbols = Symbols::new(&Name::new("swell").unwrap());
+    let mut held = 0;
+    while held < 16 * times {
+        let filters = any_filters_of_one_format(&mut noise);
+        let programs: Vec<&Checked> = filters.iter().map(|one| &one.checked).collect();
+        let flows: Vec<_> = programs.iter().map(|one| SignalFlow::of(one).unwrap()).collect();
+        let resources = Resources { channels: 1, ..any_resources(&mut noise) };
+        let shared = TimeShared::of(&flows, resources).unwrap();
+        let Ok(mut files) = verilog::write_time_shared(&shared, &programs, &symbols) else {
+            continue;
+        };
+        files.extend(vhdl::write_time_shared(&shared, &programs, &symbols).unwrap());
+        let mut simulators: Vec<_> = programs.iter().map(|one| Simulator::new(one)).collect();
+        let (input, output) = (programs[0].input(), programs[0].output());
+        let pairs = (0..64 * programs.len()).map(|index| {
+            let word = any_word(&mut noise, input, false);
+            (word, simulators[index % programs.len()].step(word))
+        });
+        let (words, expected): (Vec<i64>, Vec<i64>) = pairs.unzip();
+        let context = || format!("{resources:?}\n{}", files[0].text);
+        let models = [
+            Some(HardwareModel::icarus(&files, input, output)),
+            (held % 3 == 0).then(|| HardwareModel::ghdl(&files, input, output)),
+            (held == 0).then(|| HardwareModel::verilator(&files, input, output)),
+        ];
+        // The test bench has no gap between some samples.
+        let least = shared.filters().iter().map(Scheduled::interval).min();
+        for model in models.into_iter().flatten() {
+            let model = model.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+            let report = model.run(&words, &expected);
+            let report = report.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+            assert_eq!(report.observed, expected, "{}", context());
+            assert_eq!((report.samples, report.mismatches), (words.len(), 0));
+            assert!(report.interval >= least, "{least:?} {report:?}\n{}", context());
+        }
+        held += 1;
+    }
 }
 
 /// Units whose coefficients can be loaded, in both languages: as they are built, and as another filter that

@@ -2,14 +2,14 @@
 //! library's types, and equal to the simulator in every integer. So nothing is missing in either.
 
 use mellow_rake::datapath::{Checked, Simulator, describe};
-use mellow_rake::hardware::{HardwareRecord, HardwareUnit, SignalFlow, choose};
+use mellow_rake::hardware::{HardwareRecord, HardwareUnit, SignalFlow, TimeSharedChoice, choose};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Architecture, Hardware, Structure};
 use mellow_rake::units::SampleRate;
 use serde_json::Value;
 use std::collections::{HashMap, HashSet};
 
-use crate::filters::{any_filter, any_word, one_of};
+use crate::filters::{any_filter, any_filters_of_one_format, any_word, one_of};
 use crate::reader::{Format, rounded};
 
 fn number(value: &Value, key: &str) -> i64 {
@@ -182,4 +182,51 @@ fn a_stranger_runs_the_unit_of_any_filter_from_its_json() {
         }
     }
     assert!(held.iter().all(|count| *count >= 5) && staged > 20, "{held:?} {staged}");
+}
+
+/// Filters that take turns: each by its part of the JSON, in clocks that are its own.
+#[test]
+fn a_stranger_runs_filters_that_take_turns_from_their_json() {
+    let mut noise = NoiseSource::new(734);
+    let rate = SampleRate::from_hertz(1000.0).unwrap();
+    let mut held = 0;
+    while held < 60 {
+        let filters = any_filters_of_one_format(&mut noise);
+        let flows: Vec<SignalFlow> =
+            filters.iter().map(|one| SignalFlow::of(&one.checked).unwrap()).collect();
+        let wish = Hardware {
+            // With a clock as few multipliers as it allows, down to a clock for each product.
+            clock: one_of(&mut noise, &[None, Some(20e3), Some(100e3), Some(1e6)]),
+            multiplier_stages: one_of(&mut noise, &[1, 2, 3]),
+            ..Hardware::default()
+        };
+        let Ok(choice) = TimeSharedChoice::of(&flows, &wish, rate) else { continue };
+        let available = choice.available.unwrap_or(u64::MAX);
+        assert!(choice.unit.interval() as u64 <= available, "{wish:?}");
+        let names: Vec<String> = (0..filters.len()).map(|one| format!("filter_{one}")).collect();
+        let record = HardwareRecord::of_time_shared(&choice, &names).unwrap();
+        let hardware = serde_json::to_value(&record).unwrap();
+        let turns = list(&hardware, "turns");
+        assert_eq!(turns.len(), filters.len());
+        let mut next = 0;
+        for (turn, filter) in turns.iter().zip(&filters) {
+            assert_eq!(number(turn, "start"), next);
+            next += number(turn, "interval");
+            let issues = list(turn, "schedule").iter();
+            let places: HashSet<_> =
+                issues.map(|one| (number(one, "clock"), number(one, "multiplier"))).collect();
+            assert_eq!(places.len(), list(turn, "schedule").len());
+            assert!(places.iter().all(|(clock, _)| *clock < number(turn, "interval")));
+            let datapath = serde_json::to_value(describe(&filter.checked)).unwrap();
+            let mut unit = Unit::new(turn, &datapath);
+            let mut simulator = Simulator::new(&filter.checked);
+            for sample in 0..60 {
+                let word = any_word(&mut noise, filter.checked.input(), false);
+                let expected = i128::from(simulator.step(word));
+                assert_eq!(unit.step(word), expected, "{sample}\n{datapath:#}\n{turn:#}");
+            }
+        }
+        assert_eq!(next, number(&hardware["estimate"], "interval"));
+        held += 1;
+    }
 }

@@ -43,6 +43,7 @@ mod staged_hardware;
 mod stranger;
 mod structures;
 mod study;
+mod time_shared_hardware;
 mod verification;
 mod wide_hardware;
 mod written_text;

@@ -359,6 +359,10 @@ impl FromStr for Sweep {
 pub(crate) struct Cost {
     /// The spec file; it needs tables `[fixed]` and `[hardware]`.
     pub(crate) spec: PathBuf,
+    /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
+    /// spec files, with commas between them. The table `[hardware]` of SPEC says what the unit is like.
+    #[arg(long, value_name = "SPECS", value_delimiter = ',')]
+    pub(crate) beside: Vec<PathBuf>,
     /// Build it for these families.
     #[arg(long, value_enum, value_delimiter = ',', value_name = "FAMILIES")]
     pub(crate) on: Vec<OnFamily>,
@@ -414,6 +418,10 @@ pub(crate) struct Generate {
     /// The folder for the files; made if it is not there.
     #[arg(short, long, value_name = "DIR")]
     pub(crate) output: PathBuf,
+    /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
+    /// spec files, with commas between them. The table `[hardware]` of SPEC says what the unit is like.
+    #[arg(long, value_name = "SPECS", value_delimiter = ',')]
+    pub(crate) beside: Vec<PathBuf>,
     /// What is written with the filter, with commas between them.
     #[arg(long, value_enum, value_delimiter = ',', value_name = "WHAT")]
     pub(crate) with: Vec<With>,
@@ -505,6 +513,10 @@ pub(crate) struct Verify {
     /// Icarus Verilog would take too long; in floating point host,rust].
     #[arg(long, value_enum, value_delimiter = ',')]
     pub(crate) on: Option<Vec<On>>,
+    /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
+    /// spec files, with commas between them. The table `[hardware]` of SPEC says what the unit is like.
+    #[arg(long, value_name = "SPECS", value_delimiter = ',')]
+    pub(crate) beside: Vec<PathBuf>,
     /// A recording to filter as well.
     #[arg(long, value_name = "FILE")]
     pub(crate) recording: Option<PathBuf>,

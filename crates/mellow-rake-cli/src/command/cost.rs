@@ -8,7 +8,7 @@ use crate::print;
 use crate::work::progress;
 use mellow_rake::hardware::{Built, HardwareRecord, HardwareUnit};
 use mellow_rake::study::StudyError;
-use mellow_rake::write::Language;
+use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{Variant, variants};
 use mellow_rake_report::page::UnitRow;
 use mellow_rake_report::{Document, figure, page};
@@ -40,7 +40,20 @@ pub(crate) struct Told {
 }
 
 /// Tells what the hardware of a spec takes, and builds it for some families.
-pub(crate) fn tell(loaded: &Loaded, families: &[Family]) -> Result<Told, Failure> {
+pub(crate) fn tell(
+    loaded: &Loaded,
+    beside: &[Loaded],
+    families: &[Family],
+) -> Result<Told, Failure> {
+    let name = loaded.study.spec.name.to_string();
+    if let Some(shared) = loaded.shared(beside)? {
+        let failure = |error| loaded.failure(error);
+        let hardware = shared.record().map_err(failure)?;
+        let files = shared.files(&[Language::Verilog]).map_err(failure)?;
+        let built = build(families, &files, shared.choice().clock)?;
+        let page = page::shared_unit(&shared, &hardware, &built);
+        return Ok(Told::of(name, page, hardware, built));
+    }
     let study = &loaded.study;
     let choice = study.hardware().map_err(|error| loaded.failure(error))?;
     let Some(choice) = choice else {
@@ -52,42 +65,61 @@ pub(crate) fn tell(loaded: &Loaded, families: &[Family]) -> Result<Told, Failure
     let hardware = HardwareRecord::of(choice)
         .map_err(|error| loaded.failure(StudyError::Hardware { place: None, error }))?;
     let files = loaded.files(&[Language::Verilog])?;
-    let mut built = Vec::new();
-    for family in families {
-        built.push(match synthesize(*family, &files, choice.clock) {
-            Ok(cells) => Ok(cells),
-            Err(error @ (RigError::Missing { .. } | RigError::Old { .. })) => {
-                Err((family.title(), error.to_string()))
-            }
-            Err(error) => return Err(Failure::Call(error.to_string())),
-        });
-    }
-    let is_met = |cells: &Built| {
-        choice.clock.is_none_or(|wish| cells.clock_hz.is_none_or(|clock| clock >= wish))
-    };
-    let held = match built.iter().flatten().all(is_met) {
-        true if built.iter().any(Result::is_err) => None,
-        held => Some(held),
-    };
-    let name = study.spec.name.to_string();
+    let built = build(families, &files, choice.clock)?;
     let page = page::hardware(&name, study.spec.sample_rate, choice, &hardware, &built);
-    let object = |one| match one {
-        Ok(cells) => BuiltObject::Built(cells),
-        Err((family, not_run)) => BuiltObject::NotRun { family, not_run },
+    Ok(Told::of(name, page, hardware, built))
+}
+
+/// What was built, or the family that was not with the reason.
+type BuiltOrNot = Result<Built, (&'static str, String)>;
+
+fn build(
+    families: &[Family],
+    files: &[GeneratedFile],
+    clock: Option<f64>,
+) -> Result<Vec<BuiltOrNot>, Failure> {
+    let one = |family: &Family| match synthesize(*family, files, clock) {
+        Ok(cells) => Ok(Ok(cells)),
+        Err(error @ (RigError::Missing { .. } | RigError::Old { .. })) => {
+            Ok(Err((family.title(), error.to_string())))
+        }
+        Err(error) => Err(Failure::Call(error.to_string())),
     };
-    let built = built.into_iter().map(object).collect();
-    Ok(Told { page, object: CostObject { name, hardware, built }, held })
+    families.iter().map(one).collect()
+}
+
+impl Told {
+    fn of(name: String, page: Document, hardware: HardwareRecord, built: Vec<BuiltOrNot>) -> Self {
+        let is_met = |cells: &Built| {
+            hardware.clock_hz.is_none_or(|wish| cells.clock_hz.is_none_or(|clock| clock >= wish))
+        };
+        let held = match built.iter().flatten().all(is_met) {
+            true if built.iter().any(Result::is_err) => None,
+            held => Some(held),
+        };
+        let object = |one| match one {
+            Ok(cells) => BuiltObject::Built(cells),
+            Err((family, not_run)) => BuiltObject::NotRun { family, not_run },
+        };
+        let built = built.into_iter().map(object).collect();
+        Told { page, object: CostObject { name, hardware, built }, held }
+    }
 }
 
 pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
     let families: Vec<Family> = options.on.iter().map(|on| on.family()).collect();
+    let beside = Loaded::files_of(&options.beside)?;
     if let Some(wish) = &options.vary {
-        return vary(options, &families, wish);
+        return vary(options, &beside, &families, wish);
     }
     let loaded = Loaded::file(&options.spec)?;
     loaded.need_implementation("cost")?;
-    let told = tell(&loaded, &families)?;
+    let told = tell(&loaded, &beside, &families)?;
     figures::write(options.figure.as_deref(), || {
+        if let Some(shared) = loaded.shared(&beside)? {
+            let names = shared.studies().iter().map(|study| study.spec.name.to_string());
+            return Ok(figure::time_shared(&names.collect::<Vec<_>>(), &shared.choice().unit));
+        }
         let choice = loaded.study.hardware().map_err(|error| loaded.failure(error))?;
         match choice.map(|choice| &choice.unit) {
             Some(HardwareUnit::Serial(scheduled)) => {
@@ -123,7 +155,12 @@ struct UnitObject {
 }
 
 /// Units with several values of a key, side by side.
-fn vary(options: &Cost, families: &[Family], wish: &str) -> Result<Outcome, Failure> {
+fn vary(
+    options: &Cost,
+    beside: &[Loaded],
+    families: &[Family],
+    wish: &str,
+) -> Result<Outcome, Failure> {
     let spec = &options.spec;
     let shown = read_text(spec)?;
     let variants =
@@ -136,7 +173,7 @@ fn vary(options: &Cost, families: &[Family], wish: &str) -> Result<Outcome, Fail
         let path = PathBuf::from(format!("{} with {key} = {value}", spec.display()));
         let told = Loaded::variant(&path, &text, (spec, &shown)).and_then(|loaded| {
             loaded.need_implementation("cost")?;
-            tell(&loaded, families)
+            tell(&loaded, beside, families)
         });
         units.push(match told {
             Ok(told) => {

@@ -126,7 +126,7 @@ fn unit(
     write_whole(&folder.join(file), spec.as_bytes())?;
     let generated = loaded.files(&[Language::Verilog])?;
     write_files(folder, &generated)?;
-    let Told { mut page, object: cost, held } = tell(&loaded, &[Family::Ice40])?;
+    let Told { mut page, object: cost, held } = tell(&loaded, &[], &[Family::Ice40])?;
     let implementation = loaded.need_implementation("demo")?;
     let targets = [Target::Icarus];
     let proof = prove(&loaded.study, implementation, Some(words), &targets, &generated);

@@ -36,6 +36,18 @@ pub(crate) fn write_files(folder: &Path, files: &[GeneratedFile]) -> Result<(), 
     Ok(())
 }
 
+/// Refuses languages that have no unit which several filters share.
+pub(crate) fn need_hardware(languages: impl Iterator<Item = Language>) -> Result<(), Failure> {
+    let mut languages = languages;
+    match languages.all(Language::is_hardware) {
+        true => Ok(()),
+        false => Err(Failure::Call(
+            "--beside is for hardware: filters in other languages are written one by one"
+                .to_owned(),
+        )),
+    }
+}
+
 /// Puts C with annotations in the place of C without.
 fn annotate(loaded: &Loaded, files: &mut [GeneratedFile]) -> Result<(), Failure> {
     let Some(implementation) = loaded.implementation()? else {
@@ -99,7 +111,15 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
     if loaded.float()?.is_none() {
         loaded.need_implementation("generate")?;
     }
-    let mut files = loaded.files(&options.to)?;
+    let beside = Loaded::files_of(&options.beside)?;
+    let shared = loaded.shared(&beside)?;
+    let mut files = match &shared {
+        None => loaded.files(&options.to)?,
+        Some(shared) => {
+            need_hardware(options.to.iter().copied())?;
+            shared.files(&options.to).map_err(|error| loaded.failure(error))?
+        }
+    };
     if options.with.contains(&With::Annotations) {
         annotate(&loaded, &mut files)?;
     }
@@ -113,7 +133,10 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             name: file.name.clone(),
             bytes: file.text.len(),
             language: file.language,
-            latency_clocks: loaded.study.latency_clocks(file.language),
+            latency_clocks: match &shared {
+                None => loaded.study.latency_clocks(file.language),
+                Some(shared) => u32::try_from(shared.choice().unit.latency()).ok(),
+            },
         };
         let files = files.iter().map(object).collect();
         let design = loaded.study.record();
@@ -123,7 +146,14 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
             let path = options.output.join(&file.name);
             print::text(&format!("{} ({} bytes)\n", path.display(), file.text.len()))?;
         }
-        print::note(&format!("next: mrake verify {} --files {folder}", options.spec.display()));
+        let beside: Vec<String> =
+            options.beside.iter().map(|path| path.display().to_string()).collect();
+        let beside = match beside.is_empty() {
+            true => String::new(),
+            false => format!(" --beside {}", beside.join(",")),
+        };
+        let spec = options.spec.display();
+        print::note(&format!("next: mrake verify {spec}{beside} --files {folder}"));
         if options.with.contains(&With::Test) {
             let (c, rust) = (Language::C, Language::Rust);
             let how = [(c, "make -C FOLDER"), (rust, "cd FOLDER && cargo run --release")];

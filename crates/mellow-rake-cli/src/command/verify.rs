@@ -1,14 +1,15 @@
 //! `mrake verify`
 
 use crate::arguments::{On, Verify};
+use crate::command::generate::need_hardware;
 use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording, read};
 use crate::print;
-use crate::work::{prove, prove_float};
-use mellow_rake::study::StudyError;
-use mellow_rake::verify::{LONGEST_MADE_UP, Proof};
+use crate::work::{prove, prove_float, prove_shared};
+use mellow_rake::study::{SharedUnit, StudyError};
+use mellow_rake::verify::{LONGEST_MADE_UP, Proof, StimulusResult};
 use mellow_rake::write::{GeneratedFile, Language};
-use mellow_rake_report::page;
+use mellow_rake_report::{Document, page};
 use mellow_rake_rig::{Target, TargetWords, verilog_simulator};
 use serde::Serialize;
 
@@ -29,6 +30,10 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
             Some(Recording::file(path, &options.reading, options.column.as_deref(), Some(rate))?)
         }
     };
+    let beside = Loaded::files_of(&options.beside)?;
+    if let Some(shared) = loaded.shared(&beside)? {
+        return run_shared(options, &loaded, &shared, recording);
+    }
     let proof = match (loaded.float()?, loaded.study.spec.float) {
         (Some(filter), Some(wish)) => {
             let on = options.on.as_deref().unwrap_or(&[On::Host, On::Rust]);
@@ -74,6 +79,75 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
     Ok(Outcome::of(held))
 }
 
+#[derive(Serialize)]
+struct BesideObject<'a> {
+    name: String,
+    stimuli: &'a [StimulusResult],
+    held: bool,
+}
+
+#[derive(Serialize)]
+struct SharedObject<'a> {
+    #[serde(flatten)]
+    first: VerifyObject<'a>,
+    beside: Vec<BesideObject<'a>>,
+}
+
+/// Filters that take turns on one unit: each against floating point, and the unit against all of them.
+fn run_shared(
+    options: &Verify,
+    loaded: &Loaded,
+    shared: &SharedUnit<'_>,
+    recording: Option<Recording>,
+) -> Result<Outcome, Failure> {
+    let format = shared.integers()[0].fixed.input;
+    let recording = recording.map(|recording| recording.words(format)).transpose()?;
+    let targets = match &options.on {
+        Some(on) => On::targets(on),
+        None => vec![Target::Icarus],
+    };
+    // All that can: programs have no unit.
+    let is_all = options.on.as_ref().is_some_and(|on| on.contains(&On::All));
+    let targets: Vec<Target> = match is_all {
+        true => targets.into_iter().filter(|one| one.language().is_hardware()).collect(),
+        false => targets,
+    };
+    need_hardware(targets.iter().map(|target| target.language()))?;
+    let languages: Vec<Language> = targets.iter().map(|target| target.language()).collect();
+    let files = shared.files(&languages).map_err(|error| loaded.failure(error))?;
+    let files = from_folder(options, &targets, files)?;
+    let proofs = prove_shared(shared, recording.as_deref(), &targets, &files);
+    let first = &proofs[0];
+    let others_held = proofs[1..].iter().all(|proof| proof.held);
+    let (held, verdict) = match first.verdict(options.on.is_some()) {
+        (true, _) if !others_held => (false, "not proved"),
+        found => found,
+    };
+    let names: Vec<String> =
+        shared.studies().iter().map(|study| study.spec.name.to_string()).collect();
+    if options.json {
+        let beside = names.iter().zip(&proofs).skip(1).map(|(name, proof)| BesideObject {
+            name: name.clone(),
+            stimuli: &proof.stimuli,
+            held: proof.held,
+        });
+        let beside = beside.collect();
+        let first = VerifyObject { name: names[0].clone(), proof: first, verdict };
+        print::json(&SharedObject { first, beside })?;
+        return Ok(Outcome::of(held));
+    }
+    for (name, proof) in names.iter().zip(&proofs).skip(1).chain([(&names[0], first)]) {
+        let mut text = Document::of(name);
+        text.append(page::proof(proof));
+        text.gap();
+        if std::ptr::eq(proof, first) {
+            text.lines(&format!("Verdict of all {}: {verdict}", names.len()));
+        }
+        print::page(&text)?;
+    }
+    Ok(Outcome::of(held))
+}
+
 /// What the targets run: written anew, or as it lies in a folder.
 fn files(
     options: &Verify,
@@ -81,7 +155,15 @@ fn files(
     targets: &[Target],
 ) -> Result<Vec<GeneratedFile>, Failure> {
     let languages: Vec<Language> = targets.iter().map(|target| target.language()).collect();
-    let mut files = loaded.files(&languages)?;
+    from_folder(options, targets, loaded.files(&languages)?)
+}
+
+/// The same files as they lie in a folder, where one is named.
+fn from_folder(
+    options: &Verify,
+    targets: &[Target],
+    mut files: Vec<GeneratedFile>,
+) -> Result<Vec<GeneratedFile>, Failure> {
     if let Some(folder) = &options.files {
         let needed =
             |file: &GeneratedFile| targets.iter().any(|target| target.language() == file.language);

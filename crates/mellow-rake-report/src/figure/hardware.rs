@@ -1,6 +1,6 @@
 //! The figure of a schedule, and that of several units side by side.
 
-use mellow_rake::hardware::{FlowWord, Scheduled, Staged};
+use mellow_rake::hardware::{FlowWord, Scheduled, Staged, TimeShared};
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet};
 
 /// Rows of multipliers that are drawn.
@@ -35,17 +35,43 @@ pub fn staged(name: &str, staged: &Staged) -> Sheet {
     Sheet { title, panels }
 }
 
+/// Filters of these names that take turns: what is where in a round.
+pub fn time_shared(names: &[String], shared: &TimeShared) -> Sheet {
+    let title = format!(
+        "{} filters: a sample of each every {} clocks, outputs up to {} clocks later",
+        names.len(),
+        shared.interval(),
+        shared.latency()
+    );
+    let starts = shared.starts();
+    let mut series = Vec::new();
+    for (rank, (name, filter)) in names.iter().zip(shared.filters()).enumerate() {
+        let look = |_: usize| (name.clone(), Pen::Rank(rank % 3));
+        series.extend(bars(filter, starts[rank], &look));
+    }
+    let last = shared.interval() as f64 + shared.filters()[0].schedule().depth() as f64 + 1.0;
+    let x = Axis::linear("clock of a round", "", (0.0, last));
+    let y = rows(&shared.filters()[0]);
+    let ends = starts[1..].iter().copied().chain([shared.interval()]);
+    series.extend(ends.map(|clock| next_sample(clock as f64, last, y.range.1)));
+    Sheet { title, panels: vec![Panel { series, ..Panel::new("what is where", x, y) }] }
+}
+
+/// Where the next sample begins, on an axis up to `last`.
+fn next_sample(clock: f64, last: f64, high: f64) -> Series {
+    let (from, to) = (clock - 0.002 * last, clock + 0.002 * last);
+    Series {
+        name: "the next sample begins".to_owned(),
+        pen: Pen::Rank(3),
+        shape: Shape::Band(vec![(from, -1.0, high), (to, -1.0, high)]),
+    }
+}
+
 /// The clocks from the first product on that are drawn, and where the next sample begins.
 fn clocks(scheduled: &Scheduled, high: f64) -> (Axis, Series) {
     let (interval, depth) = (scheduled.interval() as f64, scheduled.schedule().depth() as f64);
     let last = interval + depth + 1.0;
-    let (from, to) = (interval - 0.002 * last, interval + 0.002 * last);
-    let next = Series {
-        name: "the next sample begins".to_owned(),
-        pen: Pen::Rank(3),
-        shape: Shape::Band(vec![(from, -1.0, high), (to, -1.0, high)]),
-    };
-    (Axis::linear("clock", "", (0.0, last)), next)
+    (Axis::linear("clock", "", (0.0, last)), next_sample(interval, last, high))
 }
 
 fn panel(title: &str, (x, next): (Axis, Series), y: Axis, mut series: Vec<Series>) -> Panel {
@@ -55,42 +81,56 @@ fn panel(title: &str, (x, next): (Axis, Series), y: Axis, mut series: Vec<Series
 
 /// Tasks on their way through multipliers, sum, result and memory.
 fn tasks(scheduled: &Scheduled) -> Panel {
-    let lanes = scheduled.resources().multipliers.min(MOST_MULTIPLIERS);
-    let depth = scheduled.schedule().depth();
-    let mut names: Vec<String> = ["written", "result", "sum"].map(str::to_owned).to_vec();
-    names.extend((0..lanes).rev().map(|lane| format!("multiplier {}", lane + 1)));
-    let row_of = |lane: usize| 3 + lanes - 1 - lane;
-    let mut series = Vec::new();
     let count = scheduled.flow().tasks.len();
-    let mut bars = |task: usize, row: usize, from: usize, to: usize| {
-        let (low, high) = (row as f64 - 0.36, row as f64 + 0.36);
-        let points = vec![(from as f64, low, high), (to as f64, low, high)];
+    let look = |task: usize| {
         let name = match (task % 2, count) {
             (_, 1) => "the task",
             (0, _) => "tasks 1, 3, ...",
             _ => "tasks 2, 4, ...",
         };
-        let (name, pen) = (name.to_owned(), Pen::Rank(task % 2));
-        series.push(Series { name, pen, shape: Shape::Band(points) });
+        (name.to_owned(), Pen::Rank(task % 2))
     };
-    for task in 0..count {
+    let (y, series) = (rows(scheduled), bars(scheduled, 0, &look));
+    panel("what is where", clocks(scheduled, y.range.1), y, series)
+}
+
+/// The parts of a unit, a row for each.
+fn rows(scheduled: &Scheduled) -> Axis {
+    let lanes = scheduled.resources().multipliers.min(MOST_MULTIPLIERS);
+    let mut names: Vec<String> = ["written", "result", "sum"].map(str::to_owned).to_vec();
+    names.extend((0..lanes).rev().map(|lane| format!("multiplier {}", lane + 1)));
+    Axis { names, ..Axis::linear("", "", (-0.6, lanes as f64 + 2.6)) }
+}
+
+/// Where each task is in which clock, for a filter that begins in the clock `start`.
+fn bars(scheduled: &Scheduled, start: usize, look: &dyn Fn(usize) -> (String, Pen)) -> Vec<Series> {
+    let lanes = scheduled.resources().multipliers.min(MOST_MULTIPLIERS);
+    let depth = scheduled.schedule().depth();
+    let row_of = |lane: usize| 3 + lanes - 1 - lane;
+    let mut series = Vec::new();
+    let mut bar = |task: usize, row: usize, from: usize, to: usize| {
+        let (low, high) = (row as f64 - 0.36, row as f64 + 0.36);
+        let points = [from, to].map(|clock| ((start + clock) as f64, low, high));
+        let (name, pen) = look(task);
+        series.push(Series { name, pen, shape: Shape::Band(points.to_vec()) });
+    };
+    for task in 0..scheduled.flow().tasks.len() {
         let issues = || scheduled.schedule().issues.iter().filter(move |one| one.task == task);
         for lane in 0..lanes {
             let clocks: Vec<usize> =
                 issues().filter(|one| one.multiplier == lane).map(|one| one.clock).collect();
             for run in clocks.chunk_by(|one, next| *next == one + 1) {
-                bars(task, row_of(lane), run[0], run[run.len() - 1] + 1);
+                bar(task, row_of(lane), run[0], run[run.len() - 1] + 1);
             }
         }
         let (first, last) = scheduled.span(task);
-        bars(task, 2, first + depth - 2, last + depth - 1);
-        bars(task, 1, last + depth - 1, last + depth);
+        bar(task, 2, first + depth - 2, last + depth - 1);
+        bar(task, 1, last + depth - 1, last + depth);
         if scheduled.slot(task + 1).is_some() || task == scheduled.output_task() {
-            bars(task, 0, last + depth, last + depth + 1);
+            bar(task, 0, last + depth, last + depth + 1);
         }
     }
-    let y = Axis { names, ..Axis::linear("", "", (-0.6, lanes as f64 + 2.6)) };
-    panel("what is where", clocks(scheduled, y.range.1), y, series)
+    series
 }
 
 /// The places of the memory that are read and written.

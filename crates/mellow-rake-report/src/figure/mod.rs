@@ -10,7 +10,7 @@ mod recording;
 mod sensitivity;
 mod subject;
 
-pub use hardware::{schedule, staged, units};
+pub use hardware::{schedule, staged, time_shared, units};
 pub use measured::measured;
 pub use panels::{Scene, View, Wishes};
 pub use plan::Plan;

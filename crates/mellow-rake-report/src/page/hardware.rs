@@ -6,6 +6,7 @@ use mellow_rake::hardware::{
     Built, FlowWord, HardwareChoice, HardwareRecord, HardwareUnit, LoadMap, Part, Scheduled,
 };
 use mellow_rake::spec::Architecture;
+use mellow_rake::study::SharedUnit;
 use mellow_rake::units::SampleRate;
 
 /// Clocks of the schedule that are shown.
@@ -19,10 +20,70 @@ pub fn hardware(
     record: &HardwareRecord,
     built: &[Result<Built, (&'static str, String)>],
 ) -> Document {
+    let mut page = told(name, rate, record);
+    if let HardwareUnit::Serial(scheduled) = &choice.unit {
+        page.gap();
+        schedule(scheduled, &mut page);
+    }
+    if let HardwareUnit::Staged(staged) = &choice.unit {
+        for (index, (stage, record)) in staged.stages().iter().zip(&record.stages).enumerate() {
+            page.gap();
+            page.lines(&format!(
+                "unit {}: a sample every {}",
+                index + 1,
+                counted(record.estimate.interval, "clock")
+            ));
+            schedule(stage, &mut page);
+        }
+    }
+    if let Some(map) = &record.load_map {
+        page.gap();
+        load_map(map, &mut page);
+    }
+    if !built.is_empty() {
+        page.gap();
+        builds(record, built, &mut page);
+    }
+    page
+}
+
+/// A unit that filters share, with the schedule of each, and what synthesizers made of it.
+pub fn shared_unit(
+    shared: &SharedUnit<'_>,
+    record: &HardwareRecord,
+    built: &[Result<Built, (&'static str, String)>],
+) -> Document {
+    let spec = &shared.studies()[0].spec;
+    let mut page = told(spec.name.as_str(), spec.sample_rate, record);
+    for (filter, turn) in shared.choice().unit.filters().iter().zip(&record.turns) {
+        page.gap();
+        page.lines(&format!(
+            "{}: from clock {} of a round on, {}, output {} later",
+            turn.name,
+            turn.start,
+            counted(turn.interval, "clock"),
+            counted(turn.latency, "clock")
+        ));
+        schedule(filter, &mut page);
+    }
+    if !built.is_empty() {
+        page.gap();
+        builds(record, built, &mut page);
+    }
+    page
+}
+
+/// What is told of a unit before it is built.
+fn told(name: &str, rate: SampleRate, record: &HardwareRecord) -> Document {
     let estimate = &record.estimate;
     let mut page = Document::of(&match record.architecture {
         Architecture::Serial if record.stages.len() > 1 => {
             format!("{name} on {} one behind the other", counted(record.stages.len(), "unit"))
+        }
+        Architecture::Serial if record.turns.len() > 1 => {
+            let others = counted(record.turns.len() - 1, "filter");
+            let shared = counted(estimate.multipliers, "multiplier");
+            format!("{name} and {others} beside it on {shared}")
         }
         Architecture::Serial => {
             format!("{name} on {}", counted(estimate.multipliers, "shared multiplier"))
@@ -39,6 +100,7 @@ pub fn hardware(
     let left =
         record.clocks_available.map(|available| format!(" of {available} that the clock leaves"));
     let samples = match record.samples_per_clock {
+        1 if record.turns.len() > 1 => "a sample of each filter".to_owned(),
         1 => "a sample".to_owned(),
         samples => format!("{samples} samples"),
     };
@@ -48,7 +110,9 @@ pub fn hardware(
         left.unwrap_or_default(),
         seconds(estimate.interval),
     ));
-    if let (None, channels) = (record.clock_hz, record.channels) {
+    // Filters that take turns have one interval for all of them.
+    let channels = if record.turns.is_empty() { record.channels } else { 1 };
+    if record.clock_hz.is_none() {
         let firings = rate.hertz() * channels as f64 / record.samples_per_clock as f64;
         let needed = firings * estimate.interval as f64;
         page.lines(&format!(
@@ -57,7 +121,8 @@ pub fn hardware(
         ));
     }
     page.lines(&format!(
-        "  output {} later{}",
+        "  output {}{} later{}",
+        if record.turns.len() > 1 { "at most " } else { "" },
         counted(estimate.latency, "clock"),
         seconds(estimate.latency)
     ));
@@ -67,7 +132,7 @@ pub fn hardware(
         counted(estimate.multipliers, "multiplier"),
         100.0 * estimate.use_of_multipliers,
     ));
-    if record.channels > 1 {
+    if channels > 1 {
         page.lines(&format!("  {} channels take turns", record.channels));
     }
     for reason in &record.chosen {
@@ -91,35 +156,12 @@ pub fn hardware(
         rows(&estimate.registers, "register"),
     ];
     page.table(&["before the build", "count", "bits", "bits in all"], &all.concat());
-    if let HardwareUnit::Serial(scheduled) = &choice.unit {
-        page.gap();
-        schedule(scheduled, record, &mut page);
-    }
-    if let HardwareUnit::Staged(staged) = &choice.unit {
-        for (index, (stage, record)) in staged.stages().iter().zip(&record.stages).enumerate() {
-            page.gap();
-            page.lines(&format!(
-                "unit {}: a sample every {}",
-                index + 1,
-                counted(record.estimate.interval, "clock")
-            ));
-            schedule(stage, record, &mut page);
-        }
-    }
-    if let Some(map) = &record.load_map {
-        page.gap();
-        load_map(map, &mut page);
-    }
-    if !built.is_empty() {
-        page.gap();
-        builds(record, built, &mut page);
-    }
     page
 }
 
 /// The schedule: clock by clock what each multiplier does, and which results are written.
-fn schedule(scheduled: &Scheduled, record: &HardwareRecord, page: &mut Document) {
-    let lanes = record.estimate.multipliers;
+fn schedule(scheduled: &Scheduled, page: &mut Document) {
+    let lanes = scheduled.resources().multipliers;
     let mut header = vec!["clock".to_owned()];
     header.extend((1..=lanes.min(3)).map(|lane| format!("multiplier {lane}")));
     if lanes > 3 {
@@ -148,10 +190,10 @@ fn schedule(scheduled: &Scheduled, record: &HardwareRecord, page: &mut Document)
         cells.push(ends.map(name).collect::<Vec<_>>().join(" "));
         cells
     };
-    let shown = record.estimate.interval.min(MOST_CLOCKS);
+    let shown = scheduled.interval().min(MOST_CLOCKS);
     let rows: Vec<Vec<String>> = (0..shown).map(row).collect();
     page.table(&header.iter().map(String::as_str).collect::<Vec<_>>(), &rows);
-    let left = record.estimate.interval - shown;
+    let left = scheduled.interval() - shown;
     if left > 0 {
         page.lines(&format!("  ... ({} more; all with --json)", counted(left, "clock")));
     }

@@ -17,7 +17,7 @@ mod words;
 pub use comparison::{Refused, comparison};
 pub use design::design;
 pub use forms::{families, forms};
-pub use hardware::{UnitRow, hardware, units};
+pub use hardware::{UnitRow, hardware, shared_unit, units};
 pub use measured::measured;
 pub use proof::proof;
 pub use quantization::{impossible, quantization};

@@ -74,6 +74,10 @@ pub fn proof(proof: &Proof) -> Document {
             "  min_ser {least} dB applies to the recording and to half-scale noise.\n"
         ));
     }
+    // Of one that is proved beside another the targets are that one's.
+    if proof.targets.is_empty() {
+        return text;
+    }
     text.lines(match proof.float {
         None => "\nWhat runs against the bit-true simulator, integer for integer\n",
         Some(_) => "\nWhat runs against the bit-true simulator, bit for bit of every number\n",

@@ -26,24 +26,38 @@ use super::{FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, Sign
 /// # Errors
 /// [`HardwareError::Range`] for resources that there cannot be.
 pub fn schedule(flow: &SignalFlow, resources: Resources) -> Result<Scheduled, HardwareError> {
-    schedule_from(flow, resources, 1)
+    schedule_among(flow, resources, Around::default())
 }
 
-/// The same of no fewer clocks than these.
-pub(super) fn schedule_from(
+/// What a filter has to expect of the unit that it is on.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Around {
+    /// Clocks that a sample takes at least.
+    pub clocks: usize,
+    /// Clocks that other filters have between two samples.
+    pub others: usize,
+    /// Whether there is an adder in front of multipliers even if the filter needs none.
+    pub has_pre_adder: bool,
+}
+
+/// The same on a unit that others use as well.
+pub(super) fn schedule_among(
     flow: &SignalFlow,
     resources: Resources,
-    clocks: usize,
+    around: Around,
 ) -> Result<Scheduled, HardwareError> {
     resources.check()?;
     if resources.samples_per_clock > 1 {
         return Err(HardwareError::Shared);
     }
     let flow = prepared(flow, resources);
-    let mut schedule = Schedule { flow, resources, interval: 0, issues: Vec::new() };
+    let has_pre_adder = around.has_pre_adder || flow.has_pairs();
+    let others = around.others;
+    let mut schedule =
+        Schedule { others, has_pre_adder, ..Schedule::new(flow, resources, 0, Vec::new()) };
     let depth = schedule.depth();
     let tasks = &schedule.flow.tasks;
-    let least = issue_clocks(&schedule.flow, resources).max(clocks);
+    let least = issue_clocks(&schedule.flow, resources).max(around.clocks);
     // One task after the other, each when the one before has been written, is always right.
     let most = least + (tasks.len() + 1) * (depth + 1);
     let mut ends = vec![0; tasks.len()];
@@ -53,7 +67,7 @@ pub(super) fn schedule_from(
         // From the bottom: what a shorter interval made late need not be late in this one.
         ends.fill(0);
         for _ in 0..ROUNDS {
-            let (issues, found) = issue(&schedule.flow, resources, depth, interval, &ends);
+            let (issues, found) = issue(&schedule, interval, &ends);
             let span = issues.last().map_or(1, |issue: &Issue| issue.clock + 1);
             let settled = found == ends;
             ends = found;
@@ -76,7 +90,7 @@ pub(super) fn schedule_from(
         return Ok(best);
     }
     // With as much time between samples as all tasks take one after the other, nothing is early or late.
-    (schedule.issues, _) = issue(&schedule.flow, resources, depth, usize::MAX >> 32, &ends);
+    (schedule.issues, _) = issue(&schedule, usize::MAX >> 32, &ends);
     schedule.interval = schedule.issues.last().map_or(1, |issue| issue.clock + 1) + depth + 1;
     Ok(schedule.check().expect("each task follows the one before it"))
 }
@@ -86,7 +100,8 @@ pub(super) fn least_interval(flow: &SignalFlow, resources: Resources) -> usize {
     issue_clocks(&prepared(flow, resources), resources)
 }
 
-fn prepared(flow: &SignalFlow, resources: Resources) -> SignalFlow {
+/// A flow as a unit of these resources does it: words added before their products, or not.
+pub(super) fn prepared(flow: &SignalFlow, resources: Resources) -> SignalFlow {
     let mut flow = flow.clone();
     match resources.folds {
         true => flow.fold(),
@@ -108,14 +123,10 @@ const ROUNDS: usize = 4;
 
 /// All products in order, with the clocks in which tasks issue their last; `ends` are those of the firings
 /// before.
-fn issue(
-    flow: &SignalFlow,
-    resources: Resources,
-    depth: usize,
-    interval: usize,
-    ends: &[usize],
-) -> (Vec<Issue>, Vec<usize>) {
-    let period = interval.saturating_mul(resources.channels);
+fn issue(schedule: &Schedule, interval: usize, ends: &[usize]) -> (Vec<Issue>, Vec<usize>) {
+    let Schedule { flow, resources, others, .. } = schedule;
+    let depth = schedule.depth();
+    let period = (interval + others).saturating_mul(resources.channels);
     let mut found: Vec<Option<usize>> = vec![None; flow.tasks.len()];
     let mut issues = Vec::with_capacity(flow.products());
     let mut clock = 0;

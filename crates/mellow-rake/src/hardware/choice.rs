@@ -184,7 +184,7 @@ fn parallel(
 }
 
 /// So many multipliers that make nothing faster are enough to see that more will not.
-const MOST_IDLE: usize = 4;
+pub(super) const MOST_IDLE: usize = 4;
 
 /// A unit with the reasons for it; inside, that the clock is too slow.
 type Tried = Result<(HardwareUnit, Vec<String>), HardwareError>;
@@ -276,9 +276,9 @@ fn reasons(wish: &Hardware, available: Option<u64>, unit: &HardwareUnit) -> Vec<
         });
     }
     let has_pairs = match unit {
-        HardwareUnit::Serial(scheduled) => scheduled.schedule().has_pairs(),
+        HardwareUnit::Serial(scheduled) => scheduled.flow().has_pairs(),
         HardwareUnit::Staged(staged) => {
-            staged.stages().iter().any(|stage| stage.schedule().has_pairs())
+            staged.stages().iter().any(|stage| stage.flow().has_pairs())
         }
         HardwareUnit::Parallel(_) => false,
     };

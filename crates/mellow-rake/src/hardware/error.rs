@@ -1,6 +1,7 @@
 //! What can be wrong with a wish for hardware, or with a schedule.
 
 use crate::datapath::AnyCoefficientsError;
+use crate::fixed::WordFormat;
 
 /// A number of things in words.
 fn counted(count: usize, what: &str) -> String {
@@ -82,6 +83,42 @@ pub enum HardwareError {
         /// The channels.
         channels: usize,
     },
+    /// Filters that are to take turns on something that is no serial unit of constants for one channel.
+    #[error(
+        "filters that take turns share a serial unit of constants; {key} = {accepted} would do"
+    )]
+    NoTurns {
+        /// The key of the table.
+        key: &'static str,
+        /// What it may say.
+        accepted: &'static str,
+    },
+    /// Filters that take turns at different rates.
+    #[error(
+        "filters that take turns have one sample rate: filter {filter} has {found} Hz, the first {needed} Hz"
+    )]
+    Rates {
+        /// Which, from 1 on.
+        filter: usize,
+        /// Its rate in hertz.
+        found: f64,
+        /// The rate of the first.
+        needed: f64,
+    },
+    /// Filters that take turns, with words of different formats.
+    #[error(
+        "filters that take turns have words of one format: filter {filter} takes {} and gives {}, the first \
+         takes {} and gives {}",
+        .found[0], .found[1], .needed[0], .needed[1]
+    )]
+    Formats {
+        /// Which, from 1 on.
+        filter: usize,
+        /// What it takes and gives.
+        found: [WordFormat; 2],
+        /// What the first takes and gives.
+        needed: [WordFormat; 2],
+    },
     /// Several samples a clock on multipliers that are shared.
     #[error(
         "several samples a clock have multipliers of their own; architecture = \"parallel\", or none stated, \
@@ -152,6 +189,13 @@ impl HardwareError {
             HardwareError::Range { what, .. } if what.starts_with("channels") => {
                 "hardware.channels"
             }
+            HardwareError::NoTurns { key: "architecture", .. } => "hardware.architecture",
+            HardwareError::NoTurns { key: "samples_per_clock", .. } => "hardware.samples_per_clock",
+            HardwareError::NoTurns { key: "channels", .. } => "hardware.channels",
+            HardwareError::NoTurns { .. } => "hardware.coefficients",
+            HardwareError::Rates { .. } => "sample_rate",
+            HardwareError::Formats { .. } => "fixed.input",
+            HardwareError::Range { what, .. } if what.starts_with("filters") => "hardware",
             HardwareError::Range { what, .. } if what.starts_with("samples") => {
                 "hardware.samples_per_clock"
             }
@@ -221,6 +265,16 @@ pub enum ScheduleError {
         one: usize,
         /// Another.
         other: usize,
+    },
+    /// Words that are added in front of a multiplier which has no adder there.
+    #[error(
+        "clock {clock}: task {task} adds words before their product, and there is no adder for that"
+    )]
+    PreAdder {
+        /// When.
+        clock: usize,
+        /// The task.
+        task: usize,
     },
     /// A word that would be written when its slot belongs to another.
     #[error("what task {task} gives is written after its slot has passed on")]

@@ -2,7 +2,8 @@
 
 use super::program::{bits_to, signed_bits};
 use super::{
-    ChainTap, CoefficientWords, HardwareError, Joint, Parallel, Scheduled, Staged, UnitProgram,
+    ChainTap, CoefficientWords, HardwareError, Joint, Parallel, Scheduled, Staged, TimeShared,
+    UnitProgram,
 };
 use std::collections::BTreeMap;
 
@@ -55,16 +56,28 @@ impl Estimate {
     /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
     pub fn of(scheduled: &Scheduled) -> Result<Self, HardwareError> {
         let program = UnitProgram::of(scheduled)?;
-        let schedule = scheduled.schedule();
-        let resources = scheduled.resources();
+        Ok(Self::of_program(&program, scheduled.use_of_multipliers()))
+    }
+
+    /// Of filters that take turns: the interval is that of a round.
+    ///
+    /// # Errors
+    /// As of [`Estimate::of`].
+    pub fn of_time_shared(shared: &TimeShared) -> Result<Self, HardwareError> {
+        let program = UnitProgram::of_time_shared(shared)?;
+        Ok(Self::of_program(&program, shared.use_of_multipliers()))
+    }
+
+    fn of_program(program: &UnitProgram, use_of_multipliers: f64) -> Self {
+        let resources = program.resources;
         let lanes = resources.multipliers;
-        let has_pairs = schedule.has_pairs();
+        let has_pairs = program.has_pre_adder;
         let copies = lanes * if has_pairs { 2 } else { 1 };
         let channels = resources.channels.next_power_of_two();
-        let (steps, slots) =
-            (bits_to(scheduled.interval() - 1), bits_to(scheduled.memory_words() - 1));
+        let interval = program.instructions.len();
+        let (steps, slots) = (bits_to(interval - 1), bits_to(program.memory_words - 1));
         let part = |what, count, bits| Part { what, count, bits };
-        let words = scheduled.memory_words() * channels;
+        let words = program.memory_words * channels;
         let (memory, coefficient) = (program.memory_bits, program.coefficient_bits);
         let memories = vec![
             part("words, a copy for each read", copies * words, memory),
@@ -81,8 +94,7 @@ impl Estimate {
             false => memory,
         };
         let stores = program.instructions.iter().flatten().any(|one| one.place.is_some());
-        let (output, outputs) =
-            (scheduled.flow().format(scheduled.flow().output.signal), scheduled.output_words());
+        let ([input, output], outputs) = (program.formats, program.output_words);
         let mut adders = vec![
             part("sum", 1, program.sum_bits),
             part("sums of products", lanes - 1, program.sum_bits),
@@ -95,12 +107,12 @@ impl Estimate {
         let front = resources.multiplier_stages - 1;
         let product = program.operand_bits.min(operand) + coefficient;
         let mut registers = vec![
-            part("input", 1, scheduled.flow().input.width()),
+            part("input", 1, input.width()),
             // Of the step a copy goes to the memory of coefficients, unless places in it do.
             part("steps and head", 1, if loads.is_some() { steps } else { 2 * steps } + slots),
             part("places of coefficients", loads.map_or(0, |_| lanes), loads.unwrap_or(0)),
             part("addresses of words", copies, slots),
-            part("addresses of results", if stores { schedule.depth() } else { 0 }, slots),
+            part("addresses of results", if stores { program.depth } else { 0 }, slots),
             part("words", copies, memory),
             part("coefficients", lanes * if has_pairs { 2 } else { 1 }, coefficient),
             part("pairs", if has_pairs { lanes } else { 0 }, operand),
@@ -116,16 +128,16 @@ impl Estimate {
             registers.push(part("samples on their way", 1, bits_to(outputs)));
         }
         registers.retain(|part| part.count > 0);
-        Ok(Estimate {
-            interval: scheduled.interval(),
-            latency: scheduled.latency(),
+        Estimate {
+            interval,
+            latency: program.latency,
             multipliers: lanes,
             multiplier_bits: [program.operand_bits, coefficient],
-            use_of_multipliers: scheduled.use_of_multipliers(),
+            use_of_multipliers,
             memories,
             adders,
             registers,
-        })
+        }
     }
 
     /// Of units one behind the other: parts of one kind and width together.

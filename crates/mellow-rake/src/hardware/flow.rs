@@ -327,6 +327,12 @@ impl SignalFlow {
         }
     }
 
+    /// Whether words are added before they meet a coefficient.
+    pub fn has_pairs(&self) -> bool {
+        let mut products = self.tasks.iter().flat_map(|task| &task.products);
+        products.any(|product| product.second.is_some())
+    }
+
     /// The opposite: each word meets its coefficient by itself, a·(x + y) = a·x + a·y. Products that are
     /// rounded stay as they are.
     pub fn unfold(&mut self) {

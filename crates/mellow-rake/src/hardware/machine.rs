@@ -1,7 +1,7 @@
 //! The unit as registers, stepped clock by clock: what the written hardware does.
 
 use super::program::{Instruction, Lane, UnitProgram};
-use super::{HardwareError, Scheduled};
+use super::{HardwareError, Scheduled, TimeShared};
 use crate::datapath::Sign;
 use std::collections::VecDeque;
 
@@ -73,8 +73,7 @@ struct Flight {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug)]
-pub struct Machine<'a> {
-    scheduled: &'a Scheduled,
+pub struct Machine {
     program: UnitProgram,
     /// Channel by channel.
     memory: Vec<i128>,
@@ -82,7 +81,7 @@ pub struct Machine<'a> {
     clearing: Option<usize>,
     head: usize,
     channel: usize,
-    /// The step of the firing that is being issued.
+    /// The clock of the program that is being issued.
     step: Option<usize>,
     /// The sample of it.
     sample: i128,
@@ -101,33 +100,44 @@ pub struct Machine<'a> {
     is_pending: bool,
 }
 
-impl<'a> Machine<'a> {
+impl Machine {
     /// At power-up: all memory zero.
     ///
     /// # Errors
     /// [`HardwareError::Width`] where a sum is wider than the unit is written for.
-    pub fn new(scheduled: &'a Scheduled) -> Result<Self, HardwareError> {
-        let program = UnitProgram::of(scheduled)?;
-        let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
+    pub fn new(scheduled: &Scheduled) -> Result<Self, HardwareError> {
+        Ok(Machine::of(UnitProgram::of(scheduled)?))
+    }
+
+    /// Of filters that take turns, at power-up.
+    ///
+    /// # Errors
+    /// As of [`new`](Machine::new).
+    pub fn of_time_shared(shared: &TimeShared) -> Result<Self, HardwareError> {
+        Ok(Machine::of(UnitProgram::of_time_shared(shared)?))
+    }
+
+    fn of(program: UnitProgram) -> Self {
+        let channels = program.resources.channels;
+        let words = program.memory_words * channels.next_power_of_two();
         let set = program.coefficients.as_ref().map_or(Vec::new(), |one| one.words.clone());
-        Ok(Machine {
-            scheduled,
+        Machine {
             sets: [set.clone(), set],
             active: 0,
             is_pending: false,
-            program,
             memory: vec![0; words],
             clearing: None,
             head: 0,
-            channel: scheduled.resources().channels - 1,
+            channel: channels - 1,
             step: None,
             sample: 0,
-            flights: vec![None; scheduled.schedule().depth()],
+            flights: vec![None; program.depth],
             sum: 0,
             result: 0,
             output: VecDeque::new(),
             owed: 0,
-        })
+            program,
+        }
     }
 
     fn instruction(&self, step: usize) -> Option<&Instruction> {
@@ -143,11 +153,12 @@ impl<'a> Machine<'a> {
     /// What the outputs are in this clock: they follow from registers alone.
     pub fn outputs(&self) -> ClockOutput {
         let depth = self.flights.len();
-        let is_free = self.step.is_none_or(|step| step + 1 == self.scheduled.interval());
+        let is_free =
+            self.step.is_none_or(|step| step + 1 == self.program.firing(self.channel).end);
         // A sample is written in its first clock; the memory has one port for that.
         let is_taken = self.ending(depth - 1).is_some_and(|last| last.place.is_some());
-        let waits = self.scheduled.resources().interface.waits();
-        let is_full = waits && self.owed == self.scheduled.output_words();
+        let waits = self.program.resources.interface.waits();
+        let is_full = waits && self.owed == self.program.output_words;
         let in_ready = self.clearing.is_none() && is_free && !is_taken && !is_full;
         ClockOutput {
             in_ready,
@@ -163,7 +174,7 @@ impl<'a> Machine<'a> {
         // Read before it is written.
         let used = self.flights[0].as_ref().map(|flight| self.coefficients(flight));
         let (takes, set) = (seen.in_ready && input.in_valid, self.active);
-        self.load(input, takes && self.channel + 1 == self.scheduled.resources().channels);
+        self.load(input, takes && self.channel + 1 == self.program.resources.channels);
         if input.rst {
             self.reset();
         } else if let Some(place) = self.clearing {
@@ -178,7 +189,7 @@ impl<'a> Machine<'a> {
     /// What a write does, and whether the sets change places: with a sample that is the first of a round.
     fn load(&mut self, input: ClockInput, takes_first: bool) {
         let Some(words) = &self.program.coefficients else { return };
-        if let (Some(load), Some(map)) = (input.load, &self.scheduled.flow().load_map)
+        if let (Some(load), Some(map)) = (input.load, &self.program.load_map)
             && load.address < words.loadable
         {
             self.sets[1 - self.active][load.address] = map.held(load);
@@ -205,8 +216,8 @@ impl<'a> Machine<'a> {
         (self.step, self.owed) = (None, 0);
         self.output.clear();
         self.flights.fill(None);
-        self.channel = self.scheduled.resources().channels - 1;
-        if self.scheduled.resources().clears_memory {
+        self.channel = self.program.resources.channels - 1;
+        if self.program.resources.clears_memory {
             self.clearing = Some(self.memory.len() - 1);
             self.head = 0;
         }
@@ -214,19 +225,19 @@ impl<'a> Machine<'a> {
 
     /// A word's place among all: the slot as the head has turned it, of its channel.
     fn place(&self, slot: usize, head: usize, channel: usize) -> usize {
-        let words = self.scheduled.memory_words();
+        let words = self.program.memory_words;
         channel * words + (slot + head) % words
     }
 
     fn edge(&mut self, input: ClockInput, takes: bool, (set, used): (usize, Option<Vec<i128>>)) {
         let depth = self.flights.len();
-        let words = self.scheduled.memory_words();
+        let words = self.program.memory_words;
         // What is read is read before anything is written.
         let operands = self.flights[0].as_ref().map(|flight| self.operands(flight));
         let sum = self.flights[depth - 3].as_ref().and_then(|flight| self.sum(flight));
         let result =
             self.ending(depth - 1).map(|last| self.program.endings[last.ending].result(self.sum));
-        let gives = !self.scheduled.resources().interface.waits() || input.out_ready;
+        let gives = !self.program.resources.interface.waits() || input.out_ready;
         if gives && self.output.pop_front().is_some() {
             self.owed -= 1;
         }
@@ -239,7 +250,8 @@ impl<'a> Machine<'a> {
                 self.memory[place] = self.result;
             }
         }
-        if self.step == Some(0) {
+        let firing = self.program.firing(self.channel);
+        if self.step == Some(firing.start) {
             let place = self.place(0, self.head, self.channel);
             self.memory[place] = self.sample;
         }
@@ -260,12 +272,12 @@ impl<'a> Machine<'a> {
         });
         self.flights.rotate_right(1);
         self.flights[0] = flight;
-        self.step = self.step.map(|step| step + 1).filter(|step| *step < self.scheduled.interval());
+        self.step = self.step.map(|step| step + 1).filter(|step| *step < firing.end);
         if takes {
             self.owed += 1;
             self.sample = input.in_data.into();
-            self.step = Some(0);
-            self.channel = (self.channel + 1) % self.scheduled.resources().channels;
+            self.channel = (self.channel + 1) % self.program.resources.channels;
+            self.step = Some(self.program.firing(self.channel).start);
             if self.channel == 0 {
                 self.head = (self.head + words - 1) % words;
             }

@@ -32,10 +32,12 @@
 //! of its neighbour below, whose word is now too old to be read. (Registers that turn like this: B. R. Rau,
 //! M. Lee, P. P. Tirumalai, M. S. Schlansker, "Register allocation for software pipelined loops", 1992.)
 //!
-//! Several channels take turns, each with a memory of its own; the head moves when all had theirs.
+//! Several channels take turns, each with a memory of its own; the head moves when all had theirs. Different
+//! filters can be the channels ([`TimeShared`]): each has clocks of its own then.
 
 mod assign;
 mod choice;
+mod choice_time_shared;
 mod error;
 mod estimate;
 mod flow;
@@ -47,10 +49,12 @@ mod program;
 mod record;
 mod schedule;
 mod staged;
+mod time_shared;
 mod unroll;
 
 pub use assign::schedule;
 pub use choice::{HardwareChoice, HardwareUnit, choose};
+pub use choice_time_shared::TimeSharedChoice;
 pub use error::{HardwareError, ScheduleError};
 pub use estimate::{Built, Estimate, Part};
 pub use flow::{Alignment, FlowProduct, FlowSimulator, FlowWord, SignalFlow, Step, Task};
@@ -60,6 +64,7 @@ pub use machine::{ClockInput, ClockOutput, Load, Machine};
 pub use parallel::{ChainProduct, ChainTap, Joint, Parallel, ParallelMachine};
 pub use program::{CoefficientWords, Ending, Instruction, Lane, UnitProgram};
 pub(crate) use program::{bits_to, signed_bits};
-pub use record::{HardwareRecord, IssueRecord, TaskRecord, WordRecord};
+pub use record::{HardwareRecord, IssueRecord, TaskRecord, TurnRecord, WordRecord};
 pub use schedule::{Issue, Resources, Schedule, Scheduled};
 pub use staged::{Staged, StagedMachine};
+pub use time_shared::TimeShared;

@@ -1,8 +1,11 @@
 //! What the unit does in each clock, and how wide it is for that.
 
-use super::{Alignment, FlowProduct, FlowWord, HardwareError, Issue, Load, Scheduled, Step};
+use super::{
+    Alignment, FlowProduct, FlowWord, HardwareError, Issue, Load, LoadMap, Resources, Scheduled,
+    Step, Task, TimeShared,
+};
 use crate::datapath::Sign;
-use crate::fixed::Rounding;
+use crate::fixed::{Rounding, WordFormat};
 
 /// What one multiplier does in a clock.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -110,6 +113,26 @@ pub struct UnitProgram {
     pub memory_bits: u32,
     /// The coefficients, where they can be loaded.
     pub coefficients: Option<CoefficientWords>,
+    /// What it uses; filters that take turns are channels.
+    pub resources: Resources,
+    /// The clocks in which a sample begins, one for each filter; a single 0 where all channels have the same.
+    pub starts: Vec<usize>,
+    /// Clocks from the issue of a task's last product to the clock in which its result is written.
+    pub depth: usize,
+    /// Levels of adders between the multipliers and the sum.
+    pub adder_levels: usize,
+    /// Whether the multipliers have an adder in front of them.
+    pub has_pre_adder: bool,
+    /// Words of memory of each channel, a power of two.
+    pub memory_words: usize,
+    /// Places for results that wait.
+    pub output_words: usize,
+    /// Clocks from a sample to its output, at most.
+    pub latency: usize,
+    /// The formats of what is taken and of what is given.
+    pub formats: [WordFormat; 2],
+    /// Where coefficients are written, where they can be loaded.
+    pub load_map: Option<LoadMap>,
 }
 
 /// Bits of the two's complement that holds a range.
@@ -132,43 +155,77 @@ impl UnitProgram {
     /// # Errors
     /// [`HardwareError::Width`] where a sum is wider than [`UnitProgram::MOST_BITS`].
     pub fn of(scheduled: &Scheduled) -> Result<Self, HardwareError> {
-        let flow = scheduled.flow();
-        let products = || flow.tasks.iter().flat_map(|task| &task.products);
-        let width = |product: &FlowProduct| flow.operand_bits(product);
-        let is_plain = |product: &&FlowProduct| product.is_word && product.coefficient.abs() == 1;
-        let multiplied = products().filter(|product| !is_plain(product)).map(width).max();
-        let words = products().map(width).max().unwrap_or(1);
-        let operand_bits = multiplied.unwrap_or(words);
-        let is_wide = |product: &FlowProduct| width(product) > operand_bits;
-        let wide_bits = products().filter(|product| is_wide(product)).map(width).max();
-        let map = flow.load_map.as_ref();
-        let loaded_bits = map.map_or(0, |map| map.data_bits + u32::from(!map.is_signed()));
-        let coefficient = |product: &FlowProduct| match product.address {
-            Some(_) => loaded_bits,
-            None => signed_bits((product.coefficient, 0)),
-        };
-        let mut coefficients = map.map(|map| {
-            let at = |(address, data)| map.held(Load { address, data });
-            let words: Vec<i128> = map.values().enumerate().map(at).collect();
-            CoefficientWords { loadable: words.len(), words }
-        });
-        let coefficient_bits =
-            products().filter(|product| !is_wide(product)).map(coefficient).max().unwrap_or(1);
+        let (output_words, latency) = (scheduled.output_words(), scheduled.latency());
+        let resources = scheduled.resources();
+        let program = Self::joined(std::slice::from_ref(scheduled), resources)?;
+        Ok(UnitProgram { output_words, latency, ..program })
+    }
 
-        let mut alignments: Vec<Alignment> = Vec::new();
-        let mut endings: Vec<Ending> = Vec::new();
-        let mut ending_of = Vec::new();
-        for task in &flow.tasks {
-            let ending = Ending::of(&task.ending, task.range);
-            let known = endings.iter().position(|one| one.is_like(&ending));
-            let index = known.unwrap_or(endings.len());
-            match known {
-                Some(index) => endings[index].widen(&ending),
-                None => endings.push(ending),
-            }
-            ending_of.push(index);
+    /// The program of filters that take turns, one behind the other.
+    ///
+    /// # Errors
+    /// As of [`UnitProgram::of`].
+    pub fn of_time_shared(shared: &TimeShared) -> Result<Self, HardwareError> {
+        let (output_words, latency) = (shared.output_words(), shared.latency());
+        let program = Self::joined(shared.filters(), shared.resources())?;
+        Ok(UnitProgram { output_words, latency, ..program })
+    }
+
+    /// Of filters with the same words; where coefficients can be loaded, of one.
+    fn joined(filters: &[Scheduled], resources: Resources) -> Result<Self, HardwareError> {
+        let widths = Widths::of(filters);
+        let first = &filters[0];
+        let map = first.flow().load_map.as_ref();
+        let mut program = UnitProgram {
+            instructions: Vec::new(),
+            alignments: Vec::new(),
+            endings: Vec::new(),
+            operand_bits: widths.operand,
+            coefficient_bits: widths.coefficient,
+            wide_bits: widths.wide,
+            sum_bits: 1,
+            result_bits: widths.result,
+            memory_bits: widths.memory,
+            coefficients: map.map(|map| {
+                let at = |(address, data)| map.held(Load { address, data });
+                let words: Vec<i128> = map.values().enumerate().map(at).collect();
+                CoefficientWords { loadable: words.len(), words }
+            }),
+            resources,
+            starts: Vec::new(),
+            depth: first.schedule().depth(),
+            adder_levels: first.schedule().adder_levels(),
+            has_pre_adder: first.schedule().has_pre_adder(),
+            memory_words: filters.iter().map(Scheduled::memory_words).max().unwrap_or(1),
+            output_words: 1,
+            latency: 0,
+            formats: [first.flow().input, first.flow().format(first.flow().output.signal)],
+            load_map: map.cloned(),
+        };
+        for filter in filters {
+            program.starts.push(program.instructions.len());
+            program.append(filter);
         }
-        let mut instructions = vec![None; scheduled.interval()];
+        let shift = program.alignments.iter().map(|one| one.shift).max().unwrap_or(0);
+        let operand_bits = program.operand_bits.max(program.wide_bits.unwrap_or(0));
+        let product_bits = operand_bits + program.coefficient_bits + shift;
+        // A product fits the integers that the machine is made of.
+        if product_bits > 127 {
+            return Err(HardwareError::Width { needed: product_bits, most: 127 });
+        }
+        program.sum_bits = program.endings.iter().map(Ending::sum_bits).max().unwrap_or(1);
+        if program.sum_bits > Self::MOST_BITS {
+            return Err(HardwareError::Width { needed: program.sum_bits, most: Self::MOST_BITS });
+        }
+        Ok(program)
+    }
+
+    /// The clocks of a filter, behind those that are there.
+    fn append(&mut self, filter: &Scheduled) {
+        let flow = filter.flow();
+        let endings: Vec<usize> = flow.tasks.iter().map(|task| self.ending(task)).collect();
+        let start = self.instructions.len();
+        self.instructions.resize(start + filter.interval(), None);
         let nothing = Lane {
             coefficient: 0,
             first: 0,
@@ -176,69 +233,126 @@ impl UnitProgram {
             alignment: 0,
             is_wide: false,
             // A multiplier with nothing to do gives zero.
-            place: coefficients.as_mut().map_or(0, |words| words.constant(0)),
+            place: self.coefficients.as_mut().map_or(0, |words| words.constant(0)),
             is_loaded: false,
         };
-        for Issue { clock, multiplier, task, product } in &scheduled.schedule().issues {
-            let product = flow.tasks[*task].products[*product];
-            let at = |word: FlowWord| {
-                scheduled.slot(word.signal).expect("what is read is remembered") + word.age
-            };
-            let known = alignments.iter().position(|one| *one == product.alignment);
-            let alignment = known.unwrap_or(alignments.len());
-            if known.is_none() {
-                alignments.push(product.alignment);
-            }
-            let lane = Lane {
-                coefficient: product.coefficient,
-                first: at(product.first),
-                second: product.second.map(|(sign, word)| (sign, at(word))),
-                alignment,
-                is_wide: is_wide(&product),
-                place: match (product.address, &mut coefficients) {
-                    (Some(address), _) => address,
-                    (None, Some(words)) => words.constant(product.coefficient),
-                    (None, None) => 0,
-                },
-                is_loaded: product.address.is_some(),
-            };
-            let (begin, end) = scheduled.span(*task);
+        for Issue { clock, multiplier, task, product } in &filter.schedule().issues {
+            let lane = self.lane(filter, flow.tasks[*task].products[*product]);
+            let (begin, end) = filter.span(*task);
             let ends = *clock == end;
-            let instruction = instructions[*clock].get_or_insert_with(|| Instruction {
-                lanes: vec![nothing; scheduled.resources().multipliers],
+            let lanes = self.resources.multipliers;
+            let instruction = self.instructions[start + clock].get_or_insert_with(|| Instruction {
+                lanes: vec![nothing; lanes],
                 begins: *clock == begin,
-                ending: ending_of[*task],
+                ending: endings[*task],
                 ends,
-                place: if ends { scheduled.slot(task + 1) } else { None },
-                delivers: ends && *task == scheduled.output_task(),
+                place: if ends { filter.slot(task + 1) } else { None },
+                delivers: ends && *task == filter.output_task(),
             });
             instruction.lanes[*multiplier] = lane;
         }
-        let shift = alignments.iter().map(|one| one.shift).max().unwrap_or(0);
-        let product_bits = operand_bits.max(wide_bits.unwrap_or(0)) + coefficient_bits + shift;
-        // A product fits the integers that the machine is made of.
-        if product_bits > 127 {
-            return Err(HardwareError::Width { needed: product_bits, most: 127 });
+    }
+
+    /// The number of the ending of a task.
+    fn ending(&mut self, task: &Task) -> usize {
+        let ending = Ending::of(&task.ending, task.range);
+        match self.endings.iter().position(|one| one.is_like(&ending)) {
+            Some(index) => {
+                self.endings[index].widen(&ending);
+                index
+            }
+            None => {
+                self.endings.push(ending);
+                self.endings.len() - 1
+            }
         }
-        let sum_bits = endings.iter().map(Ending::sum_bits).max().unwrap_or(1);
-        if sum_bits > Self::MOST_BITS {
-            return Err(HardwareError::Width { needed: sum_bits, most: Self::MOST_BITS });
+    }
+
+    /// What a multiplier does for a product.
+    fn lane(&mut self, filter: &Scheduled, product: FlowProduct) -> Lane {
+        let at = |word: FlowWord| {
+            filter.slot(word.signal).expect("what is read is remembered") + word.age
+        };
+        let known = self.alignments.iter().position(|one| *one == product.alignment);
+        let alignment = known.unwrap_or(self.alignments.len());
+        if known.is_none() {
+            self.alignments.push(product.alignment);
         }
-        let bits_of = |signal: usize| flow.word_bits(signal);
-        let signals = 0..=flow.tasks.len();
-        let remembered = signals.clone().filter(|signal| scheduled.slot(*signal).is_some());
-        Ok(UnitProgram {
-            instructions,
-            alignments,
-            endings,
-            operand_bits,
-            coefficient_bits,
-            wide_bits,
-            sum_bits,
-            result_bits: signals.skip(1).map(bits_of).max().unwrap_or(1),
-            memory_bits: remembered.map(bits_of).max().unwrap_or(1),
-            coefficients,
-        })
+        Lane {
+            coefficient: product.coefficient,
+            first: at(product.first),
+            second: product.second.map(|(sign, word)| (sign, at(word))),
+            alignment,
+            is_wide: filter.flow().operand_bits(&product) > self.operand_bits,
+            place: match (product.address, &mut self.coefficients) {
+                (Some(address), _) => address,
+                (None, Some(words)) => words.constant(product.coefficient),
+                (None, None) => 0,
+            },
+            is_loaded: product.address.is_some(),
+        }
+    }
+
+    /// The clocks of each filter, in the order of their turns.
+    pub fn firings(&self) -> impl Iterator<Item = std::ops::Range<usize>> {
+        let ends = self.starts[1..].iter().copied().chain([self.instructions.len()]);
+        self.starts.iter().zip(ends).map(|(start, end)| *start..end)
+    }
+
+    /// The clocks in which a sample of a channel is done.
+    pub(super) fn firing(&self, channel: usize) -> std::ops::Range<usize> {
+        let one = self.firings().nth(channel % self.starts.len());
+        one.expect("a filter of that number")
+    }
+}
+
+/// What the words of some filters need.
+struct Widths {
+    operand: u32,
+    wide: Option<u32>,
+    coefficient: u32,
+    result: u32,
+    memory: u32,
+}
+
+impl Widths {
+    fn of(filters: &[Scheduled]) -> Self {
+        let products: Vec<(&FlowProduct, u32)> = filters
+            .iter()
+            .flat_map(|filter| {
+                let flow = filter.flow();
+                let products = flow.tasks.iter().flat_map(|task| &task.products);
+                products.map(|product| (product, flow.operand_bits(product)))
+            })
+            .collect();
+        let is_plain = |product: &FlowProduct| product.is_word && product.coefficient.abs() == 1;
+        let multiplied = products.iter().filter(|(product, _)| !is_plain(product));
+        let words = products.iter().map(|(_, width)| *width).max().unwrap_or(1);
+        let operand = multiplied.map(|(_, width)| *width).max().unwrap_or(words);
+        let loaded = |filter: &Scheduled| {
+            let map = filter.flow().load_map.as_ref();
+            map.map_or(0, |map| map.data_bits + u32::from(!map.is_signed()))
+        };
+        let loaded = filters.iter().map(loaded).max().unwrap_or(0);
+        let coefficient = |product: &FlowProduct| match product.address {
+            Some(_) => loaded,
+            None => signed_bits((product.coefficient, 0)),
+        };
+        let narrow = products.iter().filter(|(_, width)| *width <= operand);
+        let signals = || {
+            filters.iter().flat_map(|filter| {
+                (0..=filter.flow().tasks.len()).map(move |signal| (filter, signal))
+            })
+        };
+        let bits = |(filter, signal): (&Scheduled, usize)| filter.flow().word_bits(signal);
+        let remembered = signals().filter(|(filter, signal)| filter.slot(*signal).is_some());
+        Widths {
+            operand,
+            wide: products.iter().map(|(_, width)| *width).filter(|width| *width > operand).max(),
+            coefficient: narrow.map(|(product, _)| coefficient(product)).max().unwrap_or(1),
+            result: signals().filter(|(_, signal)| *signal > 0).map(bits).max().unwrap_or(1),
+            memory: remembered.map(bits).max().unwrap_or(1),
+        }
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::{
     Estimate, FlowWord, HardwareChoice, HardwareError, HardwareUnit, Issue, LoadMap, Scheduled,
-    Task,
+    Task, TimeSharedChoice,
 };
 use crate::datapath::Sign;
 use crate::fixed::Rounding;
@@ -97,9 +97,73 @@ pub struct HardwareRecord {
     /// Units one behind the other, each of which is such a unit and takes what the one before it gives; none
     /// where there is one.
     pub stages: Vec<HardwareRecord>,
+    /// Filters that take turns on the unit, in this order; none where there is one.
+    pub turns: Vec<TurnRecord>,
+}
+
+/// One of the filters that take turns on a unit. Each has a part of the memory of its own.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct TurnRecord {
+    /// Its name.
+    pub name: String,
+    /// The clock of a round with which it begins.
+    pub start: usize,
+    /// Clocks of its turn.
+    pub interval: usize,
+    /// Clocks from a sample that is taken to its output.
+    pub latency: usize,
+    /// Words of memory that are used.
+    pub words: usize,
+    /// The tasks; task t gives signal t + 1.
+    pub tasks: Vec<TaskRecord>,
+    /// The task that gives what goes out.
+    pub output_task: usize,
+    /// Each product with its clock, from the start of the turn on.
+    pub schedule: Vec<IssueRecord>,
 }
 
 impl HardwareRecord {
+    /// Of filters of these names that take turns.
+    ///
+    /// # Errors
+    /// As of [`of`](HardwareRecord::of).
+    pub fn of_time_shared(
+        choice: &TimeSharedChoice,
+        names: &[String],
+    ) -> Result<Self, HardwareError> {
+        let resources = choice.unit.resources();
+        let turn = |((filter, start), name): ((&Scheduled, usize), &String)| TurnRecord {
+            name: name.clone(),
+            start,
+            interval: filter.interval(),
+            latency: filter.latency(),
+            words: filter.used_words(),
+            tasks: tasks(filter),
+            output_task: filter.output_task(),
+            schedule: issues(filter),
+        };
+        let filters = choice.unit.filters();
+        Ok(HardwareRecord {
+            architecture: Architecture::Serial,
+            clock_hz: choice.clock,
+            clocks_available: choice.available,
+            channels: resources.channels,
+            samples_per_clock: 1,
+            multiplier_stages: resources.multiplier_stages,
+            interface: resources.interface,
+            chosen: choice.reasons.clone(),
+            estimate: Estimate::of_time_shared(&choice.unit)?,
+            words: filters.iter().map(Scheduled::used_words).max().unwrap_or(0),
+            tasks: Vec::new(),
+            output_task: None,
+            schedule: Vec::new(),
+            load_map: None,
+            stages: Vec::new(),
+            turns: filters.iter().zip(choice.unit.starts()).zip(names).map(turn).collect(),
+        })
+    }
+
     /// Of what was chosen.
     ///
     /// # Errors
@@ -146,6 +210,7 @@ impl HardwareRecord {
                     .collect::<Result<_, _>>()?,
                 _ => Vec::new(),
             },
+            turns: Vec::new(),
             schedule,
             load_map: choice.unit.flow().load_map.clone(),
         })

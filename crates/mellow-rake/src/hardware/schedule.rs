@@ -86,6 +86,10 @@ pub struct Schedule {
     pub resources: Resources,
     /// Clocks from sample to sample.
     pub interval: usize,
+    /// Clocks that other filters have on the same unit between two samples of this one; 0 where it is alone.
+    pub(super) others: usize,
+    /// Whether the multipliers have an adder in front of them; words can be added there only then.
+    pub(super) has_pre_adder: bool,
     /// In rising order of clocks and multipliers.
     pub issues: Vec<Issue>,
 }
@@ -102,16 +106,27 @@ pub struct Scheduled {
 }
 
 impl Schedule {
-    /// Whether words are added before they meet a coefficient.
-    pub fn has_pairs(&self) -> bool {
-        let products = self.flow.tasks.iter().flat_map(|task| &task.products);
-        products.into_iter().any(|product| product.second.is_some())
+    /// Of a filter that has its unit to itself, whose multipliers have an adder in front of them if it needs
+    /// one.
+    pub fn new(
+        flow: SignalFlow,
+        resources: Resources,
+        interval: usize,
+        issues: Vec<Issue>,
+    ) -> Self {
+        let has_pre_adder = flow.has_pairs();
+        Schedule { flow, resources, interval, others: 0, has_pre_adder, issues }
+    }
+
+    /// Whether the multipliers have an adder in front of them.
+    pub fn has_pre_adder(&self) -> bool {
+        self.has_pre_adder
     }
 
     /// Clocks from the issue of a task's last product to the clock in which its result is written.
     pub fn depth(&self) -> usize {
         let stages = self.resources.multiplier_stages;
-        4 + stages + usize::from(self.has_pairs()) + self.adder_levels()
+        4 + stages + usize::from(self.has_pre_adder) + self.adder_levels()
     }
 
     /// Levels of adders between the multipliers and the sum, each of two words.
@@ -123,9 +138,9 @@ impl Schedule {
     /// written before it is read and before its slot passes on, and that no two words are written at once.
     ///
     /// A word of age a was given a firings of its channel before. Of one channel the firings begin at least
-    /// `interval` · `channels` clocks apart, so what a task writes in clock w of a firing may be read in
-    /// clock c, a firings later, if c + a · interval · channels ≥ w; gaps between samples only add to the
-    /// left side.
+    /// (`interval` + `others`) · `channels` clocks apart, so what a task writes in clock w of a firing may be
+    /// read in clock c, a firings later, if c + a · (interval + others) · channels ≥ w; gaps between samples
+    /// only add to the left side.
     ///
     /// # Errors
     /// [`ScheduleError`] names the first clock at which something is wrong.
@@ -133,9 +148,13 @@ impl Schedule {
         let spans = self.spans()?;
         self.check_sum(&spans)?;
         let depth = self.depth();
-        let period = self.interval * self.resources.channels;
+        let turn = self.interval + self.others;
+        let period = turn * self.resources.channels;
         for Issue { clock, task, product, .. } in &self.issues {
             let product = self.flow.tasks[*task].products[*product];
+            if product.second.is_some() && !self.has_pre_adder {
+                return Err(ScheduleError::PreAdder { clock: *clock, task: *task });
+            }
             let words = [Some(product.first), product.second.map(|(_, word)| word)];
             for word in words.into_iter().flatten() {
                 let Some(from) = word.signal.checked_sub(1) else { continue };
@@ -146,13 +165,16 @@ impl Schedule {
             }
         }
         let depths = self.flow.depths();
-        let mut writes = vec![None; self.interval];
-        // The input is written in the first clock.
-        writes[0] = Some(usize::MAX);
+        let mut writes = vec![None; turn];
+        // The input is written in the first clock. Where others have turns the round is not known here:
+        // `TimeShared` looks for what is written at once.
+        if self.others == 0 {
+            writes[0] = Some(usize::MAX);
+        }
         for (task, (_, last)) in spans.iter().enumerate() {
             let Some(age) = depths[task + 1] else { continue };
             let write = last + depth;
-            if let Some(one) = writes[write % self.interval].replace(task) {
+            if let Some(one) = writes[write % turn].replace(task) {
                 return Err(ScheduleError::Port { one, other: task });
             }
             // The slot is the neighbour's after age + 1 firings.
@@ -274,6 +296,19 @@ impl Scheduled {
     /// Words of memory that are used for each channel.
     pub fn used_words(&self) -> usize {
         self.words
+    }
+
+    /// The clocks behind the beginning of a firing in which results are written to memory.
+    pub(super) fn writes(&self) -> impl Iterator<Item = usize> {
+        let depth = self.schedule.depth();
+        let remembered =
+            self.spans.iter().enumerate().filter(|(task, _)| self.slots[task + 1].is_some());
+        remembered.map(move |(_, (_, last))| last + depth)
+    }
+
+    /// The same with more clocks, in which nothing is done; `None` where that cannot be.
+    pub(super) fn longer(&self, clocks: usize) -> Option<Scheduled> {
+        Schedule { interval: clocks, ..self.schedule.clone() }.check().ok()
     }
 
     /// The share of clocks and multipliers that do something, 0 to 1.

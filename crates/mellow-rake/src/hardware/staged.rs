@@ -1,6 +1,6 @@
 //! Units one behind the other: a cascade on several multipliers, each with sections of its own.
 
-use super::assign::schedule_from;
+use super::assign::{Around, schedule_among};
 use super::{
     ClockInput, ClockOutput, FlowWord, HardwareError, Machine, Resources, Scheduled, SignalFlow,
 };
@@ -62,7 +62,9 @@ impl Staged {
         let stages = loop {
             let stages: Vec<Scheduled> = parts
                 .iter()
-                .map(|(flow, own)| schedule_from(flow, *own, clocks))
+                .map(|(flow, own)| {
+                    schedule_among(flow, *own, Around { clocks, ..Around::default() })
+                })
                 .collect::<Result<_, _>>()?;
             let slowest = stages.iter().map(Scheduled::interval).max().unwrap_or(1);
             if stages.iter().all(|stage| stage.interval() == slowest) {
@@ -182,11 +184,11 @@ fn part(flow: &SignalFlow, first: usize, end: usize) -> SignalFlow {
 
 /// The units as registers, stepped clock by clock.
 #[derive(Debug)]
-pub struct StagedMachine<'a> {
-    machines: Vec<Machine<'a>>,
+pub struct StagedMachine {
+    machines: Vec<Machine>,
 }
 
-impl<'a> StagedMachine<'a> {
+impl<'a> StagedMachine {
     /// At power-up: all memory zero.
     ///
     /// # Errors

@@ -29,6 +29,7 @@ mod received;
 #[cfg(feature = "serde")]
 mod record;
 mod sensitivity;
+mod shared_unit;
 mod test_project;
 
 pub use contender::{Compared, Contender};
@@ -51,6 +52,7 @@ pub use received::{ErrorRecord, NotReceived, Received};
 #[cfg(feature = "serde")]
 pub use record::DesignRecord;
 pub use sensitivity::{CoefficientStudy, SHARE_OF_A_COEFFICIENT};
+pub use shared_unit::SharedUnit;
 pub use test_project::TestWish;
 
 use crate::design::{Design, design};

@@ -46,6 +46,15 @@ fn form(noise: &mut NoiseSource, structure: Structure) -> Form {
 
 /// A filter on integers, where the words that were drawn can hold it.
 pub(crate) fn any_filter(noise: &mut NoiseSource, structure: Structure) -> Option<Implementation> {
+    any_filter_on(noise, structure, None)
+}
+
+/// The same on words that are given: those of the input and of the output.
+fn any_filter_on(
+    noise: &mut NoiseSource,
+    structure: Structure,
+    words: Option<[WordFormat; 2]>,
+) -> Option<Implementation> {
     let form = form(noise, structure);
     let width = noise.integer(4, 40) as u32;
     // Some words stand for more than 1, or for less.
@@ -63,7 +72,23 @@ pub(crate) fn any_filter(noise: &mut NoiseSource, structure: Structure) -> Optio
     if structure.adds_whole_products() && noise.integer(0, 2) == 0 {
         fixed.products = WordFormat::new(true, width + 4, fraction + 1).ok();
     }
+    if let Some([input, output]) = words {
+        (fixed.input, fixed.output) = (input, output);
+        fixed.products = None;
+    }
     implement(&form, fixed).ok()
+}
+
+/// Some filters of any structures that take words of one format and give words of one.
+pub(crate) fn any_filters_of_one_format(noise: &mut NoiseSource) -> Vec<Implementation> {
+    let count = one_of(noise, &[2, 2, 3, 4, 5]);
+    let mut found: Vec<Implementation> = Vec::new();
+    while found.len() < count {
+        let words = found.first().map(|one| [one.checked.input(), one.checked.output()]);
+        let structure = one_of(noise, &Structure::ALL);
+        found.extend(any_filter_on(noise, structure, words));
+    }
+    found
 }
 
 /// A word of a format, often one of its ends, sometimes beyond it.

@@ -18,6 +18,19 @@ pub(in crate::write) fn program_lines(checked: &Checked) -> Vec<String> {
     lines
 }
 
+/// The same of filters that take turns.
+pub(in crate::write) fn programs_lines(filters: &[&Checked]) -> Vec<String> {
+    let mut lines = vec![ORIGIN.to_owned(), String::new()];
+    for (index, checked) in filters.iter().enumerate() {
+        let (number, count) = (index + 1, filters.len());
+        lines.push(format!("Filter {number} of the {count} that take turns:"));
+        lines.push(String::new());
+        lines.extend(dump(checked).lines().map(|line| format!("  {line}")));
+        lines.push(String::new());
+    }
+    lines
+}
+
 /// How samples are handed over.
 pub(super) fn handed_over(interface: Interface, samples: usize) -> Vec<String> {
     let what = if samples == 1 { "A sample is" } else { "They are" };

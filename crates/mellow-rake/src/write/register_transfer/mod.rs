@@ -13,10 +13,11 @@ mod staged;
 mod unit;
 mod value;
 
-pub(super) use interface::{byte_bits, program_lines};
+pub(super) use interface::{byte_bits, program_lines, programs_lines};
 pub(super) use parallel::design as parallel_design;
 pub(super) use staged::design as staged_design;
 pub(super) use unit::design as unit_design;
+pub(super) use unit::design_time_shared as time_shared_design;
 pub(super) use value::{Kind, Signal, Value};
 
 /// A module, or an entity with its architecture.

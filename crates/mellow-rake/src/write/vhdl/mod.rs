@@ -13,12 +13,13 @@ use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::vhdl_integer;
 use super::register_transfer::{
-    Design, Traffic, byte_bits, parallel_design, program_lines, staged_design, unit_design,
+    Design, Traffic, byte_bits, parallel_design, program_lines, programs_lines, staged_design,
+    time_shared_design, unit_design,
 };
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Line, Table, dump};
 use crate::fixed::WordFormat;
-use crate::hardware::{HardwareError, Parallel, Scheduled, Staged};
+use crate::hardware::{HardwareError, Parallel, Scheduled, Staged, TimeShared};
 use crate::spec::Interface;
 use compute::{Compute, vector as result_of};
 use std::fmt::Write;
@@ -110,6 +111,24 @@ pub fn write_staged(
     symbols: &Symbols,
 ) -> Result<Vec<GeneratedFile>, HardwareError> {
     Ok(files(&staged_design(staged, checked, symbols.base())?, checked))
+}
+
+/// The text of filters that take turns on one unit: `NAME.vhd`, and `NAME_tb.vhd`, a test bench that
+/// offers a sample to each in its turn, as of [`write_scheduled`]. `filters` are the datapaths of the
+/// filters, in the order of their turns.
+///
+/// # Errors
+/// [`HardwareError::Width`] where a sum is wider than a unit is written for.
+///
+/// # Panics
+/// Where there are no `filters`.
+pub fn write_time_shared(
+    shared: &TimeShared,
+    filters: &[&Checked],
+    symbols: &Symbols,
+) -> Result<Vec<GeneratedFile>, HardwareError> {
+    let design = time_shared_design(shared, programs_lines(filters), symbols.base())?;
+    Ok(files(&design, filters[0]))
 }
 
 /// The text of taps that take a sample a clock, in VHDL: `NAME.vhd` and its test bench `NAME_tb.vhd`, as of

@@ -71,7 +71,7 @@ impl Unit<'_> {
             coefficient = items.register(late);
         }
         // Further stages are in front of the multiplier, where cells have registers for them.
-        for stage in 1..self.scheduled.resources().multiplier_stages {
+        for stage in 1..self.program.resources.multiplier_stages {
             let later = Signal::signed(format!("operand_{lane}_{stage}"), wide);
             clocked.push(Statement::Take(later.clone(), operand.whole()));
             operand = items.register(later);

@@ -56,11 +56,11 @@ impl Unit<'_> {
     }
 
     fn clears(&self) -> bool {
-        self.scheduled.resources().clears_memory
+        self.program.resources.clears_memory
     }
 
     fn last_channel(&self) -> i128 {
-        self.scheduled.resources().channels as i128 - 1
+        self.program.resources.channels as i128 - 1
     }
 
     /// When a sample is taken.
@@ -71,7 +71,7 @@ impl Unit<'_> {
             items.comment("Samples that were taken and not yet given: there is a place for each.");
             let owed = items.register(self.owed());
             items.wire("gives", all(vec![bit("out_valid"), bit("out_ready")]));
-            conditions.push(owed.is_not(self.scheduled.output_words() as i128));
+            conditions.push(owed.is_not(self.program.output_words as i128));
         }
         if self.stores() {
             items.comment(
@@ -84,13 +84,31 @@ impl Unit<'_> {
         if let Some(channel) = self.channel() {
             items.wire("wraps", channel.is(self.last_channel()));
         }
+        self.turns(items);
+    }
+
+    /// Of filters that take turns the clock in which the next begins, and the last but one of each.
+    fn turns(&self, items: &mut Items) {
+        let (Some(channel), [_, _, ..]) = (self.channel(), self.filters) else { return };
+        items.comment("Where the next filter begins, and the last clock but one of each.");
+        let starts = &self.program.starts;
+        let next = starts.iter().cycle().skip(1).take(starts.len());
+        let values = next.map(|start| Some(*start as u128)).collect();
+        Field { signal: self.start(), values }.declare(&channel, items);
+        let ends: Vec<usize> = self.program.firings().map(|firing| firing.end - 2).collect();
+        let is_last = |clock: usize| Some(u128::from(ends.contains(&clock)));
+        let values = (0..self.program.instructions.len()).map(is_last).collect();
+        Field { signal: Signal::bit("ends"), values }.declare(&self.step, items);
+    }
+
+    /// Where the next filter begins.
+    fn start(&self) -> Signal {
+        Signal::new("start", self.step.kind)
     }
 
     /// What is written to the coefficients, and when their sets change places.
     fn loading(&self, items: &mut Items) -> Vec<Statement> {
-        let (Some(words), Some(map)) =
-            (&self.program.coefficients, &self.scheduled.flow().load_map)
-        else {
+        let (Some(words), Some(map)) = (&self.program.coefficients, &self.program.load_map) else {
             return Vec::new();
         };
         items.comment(
@@ -143,17 +161,23 @@ impl Unit<'_> {
     }
 
     fn steps(&self) -> Vec<Statement> {
-        let interval = self.scheduled.interval();
+        let interval = self.program.instructions.len();
         let [running, free, opens, takes] = ["running", "free", "opens", "takes"].map(Signal::bit);
+        let begins = match self.filters {
+            [_] => set(&self.step, 0),
+            _ => take(&self.step, self.start().whole()),
+        };
         // A sample of one clock leaves the next one free at once.
         let taken = vec![
             set(&running, 1),
             set(&free, i128::from(interval == 1)),
-            set(&self.step, 0),
+            begins,
             take(&self.sample(), Signal::new("in_data", Kind::Port(self.sample().width())).whole()),
         ];
         let mut runs = vec![take(&self.step, self.step.stepped(false))];
-        if let Some(before) = interval.checked_sub(2) {
+        if self.filters.len() > 1 {
+            runs.push(when(Signal::bit("ends").whole(), vec![set(&free, 1)]));
+        } else if let Some(before) = interval.checked_sub(2) {
             runs.push(when(self.step.is(before as i128), vec![set(&free, 1)]));
         }
         runs.push(when(free.whole(), vec![set(&running, 0)]));

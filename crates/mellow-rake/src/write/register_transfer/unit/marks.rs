@@ -86,7 +86,7 @@ impl Unit<'_> {
 
     /// The clock behind the issue in which products are aligned.
     pub(super) fn align_clock(&self) -> usize {
-        self.sum_clock() - self.scheduled.schedule().adder_levels()
+        self.sum_clock() - self.program.adder_levels
     }
 
     pub(super) fn align_kind(&self) -> Kind {

@@ -3,7 +3,7 @@
 use super::super::value::{Signal, Value, any, choose};
 use super::super::{Item, Items, Statement, when};
 use super::Unit;
-use crate::hardware::{CoefficientWords, FlowProduct, Issue};
+use crate::hardware::{CoefficientWords, FlowProduct, Issue, Scheduled};
 use std::collections::BTreeMap;
 
 impl Unit<'_> {
@@ -47,7 +47,7 @@ impl Unit<'_> {
         );
         items.comment("copy for each word that is read in a clock.");
         let [clearing, opens] = ["clearing", "opens"].map(|name| Signal::bit(name).whole());
-        let clears = self.scheduled.resources().clears_memory;
+        let clears = self.program.resources.clears_memory;
         let own = if clears { any(vec![clearing, opens]) } else { opens };
         let head = self.of_channel("channel", &self.head);
         let sample = self.sample().at(width);
@@ -73,7 +73,7 @@ impl Unit<'_> {
     /// A copy of the words.
     fn words(&self, stem: &str, lane: usize, items: &mut Items) {
         let width = self.program.memory_bits;
-        let count = self.scheduled.memory_words() << self.channel_bits;
+        let count = self.program.memory_words << self.channel_bits;
         let copy = format!("{stem}_{lane}");
         let words = Signal::signed(format!("{copy}_words"), width);
         let is_block = self.is_block(count as u64 * u64::from(width));
@@ -95,7 +95,7 @@ impl Unit<'_> {
         let bits = self.program.coefficient_bits;
         let places = 1usize << words.place_bits();
         let memory = Signal::signed(format!("coefficients_{lane}"), bits);
-        let map = self.scheduled.flow().load_map.as_ref();
+        let map = self.program.load_map.as_ref();
         let value = |place: usize| {
             let (set, place) = (place / places, place % places);
             let remark = match (words.words.get(place), place < words.loadable) {
@@ -153,14 +153,20 @@ impl Unit<'_> {
 
     /// What a multiplier does, clock by clock.
     fn products(&self, lane: usize) -> BTreeMap<usize, FlowProduct> {
-        let schedule = self.scheduled.schedule();
-        let issues = schedule.issues.iter().filter(|issue| issue.multiplier == lane);
-        let product = |issue: &Issue| schedule.flow.tasks[issue.task].products[issue.product];
-        issues.map(|issue| (issue.clock, product(issue))).collect()
+        let of_filter = |(filter, start): (&Scheduled, &usize)| {
+            let (schedule, start) = (filter.schedule().clone(), *start);
+            let product = move |issue: Issue| {
+                let product = schedule.flow.tasks[issue.task].products[issue.product];
+                (start + issue.clock, product)
+            };
+            let issues = filter.schedule().issues.clone().into_iter();
+            issues.filter(move |issue| issue.multiplier == lane).map(product)
+        };
+        self.filters.iter().zip(&self.program.starts).flat_map(of_filter).collect()
     }
 
     /// Whether a synthesizer is to take a block RAM for so many bits.
     fn is_block(&self, bits: u64) -> bool {
-        bits >= self.scheduled.resources().block_ram_bits
+        bits >= self.program.resources.block_ram_bits
     }
 }

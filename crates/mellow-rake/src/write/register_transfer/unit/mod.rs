@@ -15,7 +15,7 @@ use super::interface::{Around, connect, handed_over};
 use super::value::{Kind, Signal};
 use super::{Design, Items, Traffic};
 use crate::fixed::WordFormat;
-use crate::hardware::{HardwareError, Scheduled, UnitProgram, bits_to};
+use crate::hardware::{HardwareError, Scheduled, TimeShared, UnitProgram, bits_to};
 
 /// The registers of a scheduled filter; `heading` are the lines of comment that come first.
 ///
@@ -27,19 +27,42 @@ pub(in crate::write) fn design(
     name: &str,
 ) -> Result<Design, HardwareError> {
     let program = UnitProgram::of(scheduled)?;
-    let unit = Unit::new(scheduled, &program);
+    Ok(of_program(&program, std::slice::from_ref(scheduled), heading, name))
+}
+
+/// The same of filters that take turns.
+///
+/// # Errors
+/// As of [`design`].
+pub(in crate::write) fn design_time_shared(
+    shared: &TimeShared,
+    heading: Vec<String>,
+    name: &str,
+) -> Result<Design, HardwareError> {
+    let program = UnitProgram::of_time_shared(shared)?;
+    Ok(of_program(&program, shared.filters(), heading, name))
+}
+
+fn of_program(
+    program: &UnitProgram,
+    filters: &[Scheduled],
+    heading: Vec<String>,
+    name: &str,
+) -> Design {
+    let unit = Unit::new(filters, program);
     let mut items = Items::default();
     unit.control(&mut items);
     unit.marks(&mut items);
     unit.memories(&mut items);
     unit.arithmetic(&mut items);
     // A sample waits for the one before, for the memory to be cleared, for outputs to be taken.
-    let words = scheduled.memory_words() * scheduled.resources().channels.next_power_of_two();
-    let interface = scheduled.resources().interface;
-    let map = scheduled.flow().load_map.as_ref();
+    let resources = program.resources;
+    let words = program.memory_words * resources.channels.next_power_of_two();
+    let interface = resources.interface;
+    let map = program.load_map.as_ref();
     let around = Around { formats: unit.formats, interface, samples: 1, is_driven: false };
     let (ports, items) = connect(items, around, map);
-    Ok(Design {
+    Design {
         name: name.to_owned(),
         parts: Vec::new(),
         about: [heading, unit.about(), handed_over(interface, 1)].concat(),
@@ -48,15 +71,16 @@ pub(in crate::write) fn design(
         traffic: Traffic {
             interface: Some(interface),
             samples: 1,
-            latency: scheduled.latency(),
-            patience: scheduled.interval() + words + 1_000,
+            latency: program.latency,
+            patience: program.instructions.len() + words + 1_000,
             load_bits: map.map(|map| (map.address_bits, map.data_bits)),
         },
-    })
+    }
 }
 
 struct Unit<'a> {
-    scheduled: &'a Scheduled,
+    /// One, or those that take turns.
+    filters: &'a [Scheduled],
     program: &'a UnitProgram,
     /// Of what comes in and of what goes out.
     formats: [WordFormat; 2],
@@ -73,37 +97,39 @@ struct Unit<'a> {
 }
 
 impl<'a> Unit<'a> {
-    fn new(scheduled: &'a Scheduled, program: &'a UnitProgram) -> Self {
-        let flow = scheduled.flow();
-        let channels = scheduled.resources().channels;
-        let spans = (0..scheduled.flow().tasks.len()).map(|task| scheduled.span(task));
-        let has_pauses = spans
-            .into_iter()
-            .any(|(first, last)| program.instructions[first..=last].iter().any(Option::is_none));
+    fn new(filters: &'a [Scheduled], program: &'a UnitProgram) -> Self {
+        let channels = program.resources.channels;
+        let pauses = |(filter, start): (&Scheduled, &usize)| {
+            (0..filter.flow().tasks.len()).any(|task| {
+                let (first, last) = filter.span(task);
+                program.instructions[start + first..=start + last].iter().any(Option::is_none)
+            })
+        };
+        let has_pauses = filters.iter().zip(&program.starts).any(pauses);
         Unit {
-            scheduled,
+            filters,
             program,
-            formats: [flow.input, flow.format(flow.output.signal)],
-            step: Signal::unsigned("step", bits_to(scheduled.interval() - 1)),
-            head: Signal::unsigned("head", bits_to(scheduled.memory_words() - 1)),
+            formats: program.formats,
+            step: Signal::unsigned("step", bits_to(program.instructions.len() - 1)),
+            head: Signal::unsigned("head", bits_to(program.memory_words - 1)),
             channel_bits: if channels > 1 { bits_to(channels - 1) } else { 0 },
-            depth: scheduled.schedule().depth(),
-            has_pairs: scheduled.schedule().has_pairs(),
+            depth: program.depth,
+            has_pairs: program.has_pre_adder,
             has_pauses,
         }
     }
 
     fn lanes(&self) -> usize {
-        self.scheduled.resources().multipliers
+        self.program.resources.multipliers
     }
 
     fn waits(&self) -> bool {
-        self.scheduled.resources().interface.waits()
+        self.program.resources.interface.waits()
     }
 
     /// Samples on their way.
     fn owed(&self) -> Signal {
-        Signal::unsigned("owed", bits_to(self.scheduled.output_words()))
+        Signal::unsigned("owed", bits_to(self.program.output_words))
     }
 
     /// The channel, where there are several.
@@ -145,17 +171,29 @@ impl<'a> Unit<'a> {
 
     /// What stands above the design.
     fn about(&self) -> Vec<String> {
-        let resources = self.scheduled.resources();
-        let (interval, latency) = (self.scheduled.interval(), self.scheduled.latency());
+        let resources = self.program.resources;
+        let (interval, latency) = (self.program.instructions.len(), self.program.latency);
         let number = if resources.multipliers == 1 { "" } else { "s" };
-        let mut about = vec![format!(
-            "On {} multiplier{number}: a sample every {interval} clocks, its output {latency} clocks later.",
-            resources.multipliers
-        )];
-        if resources.channels > 1 {
+        let on = format!("On {} multiplier{number}", resources.multipliers);
+        let mut about = match self.filters {
+            [_] => vec![format!(
+                "{on}: a sample every {interval} clocks, its output {latency} clocks later."
+            )],
+            filters => {
+                let clocks: Vec<String> =
+                    filters.iter().map(|filter| filter.interval().to_string()).collect();
+                let (last, others) = clocks.split_last().expect("several");
+                let clocks = format!("{} and {last}", others.join(", "));
+                vec![
+                    format!("{on}: {} filters take turns, sample by sample,", filters.len()),
+                    format!("of {clocks} clocks; outputs stand up to {latency} clocks later."),
+                ]
+            }
+        };
+        if resources.channels > 1 && self.filters.len() == 1 {
             about.push(format!("{} channels take turns, sample by sample.", resources.channels));
         }
-        if let Some(map) = &self.scheduled.flow().load_map {
+        if let Some(map) = &self.program.load_map {
             about.push(format!(
                 "Coefficients are loaded by load_write: addresses 0 to {}, and {} has their two sets change",
                 map.words() - 1,

@@ -20,7 +20,7 @@ impl Unit<'_> {
             ]);
             return;
         }
-        let places = self.scheduled.output_words();
+        let places = self.program.output_words;
         let given = items.wire("given", word);
         for place in 1..places {
             let (valid, data) = self.waiting(place);
@@ -39,7 +39,7 @@ impl Unit<'_> {
         let (valid, data) = self.waiting(place);
         let (next, behind) = self.waiting(place + 1);
         let comes = all(vec![delivers.whole(), valid.whole()]);
-        let (fills, moved) = match place + 1 < self.scheduled.output_words() {
+        let (fills, moved) = match place + 1 < self.program.output_words {
             true => (
                 any(vec![next.whole(), comes]),
                 choose(next.whole(), behind.whole(), given.whole()),
