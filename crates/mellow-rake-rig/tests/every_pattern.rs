@@ -174,3 +174,93 @@ fn a_chain_gives_what_is_owed_whatever_the_traffic() {
     let chain = Hardware { architecture, interface: WAITING, ..Hardware::default() };
     hold(Structure::FirDirect, chain, 10);
 }
+
+/// Sums of products in words of 32 bits, rounded half up, with no limit behind them: that their results fit
+/// three bits is asserted. `b` meets samples, `a` what was given before, and is subtracted.
+fn without_limit(b: &[i64], a: &[i64], dropped: u32) -> String {
+    let line = |stem: &str, count: usize| -> String {
+        (1..=count).map(|age| format!("    reg signed [31:0] {stem}{age} = 0;\n")).collect()
+    };
+    let shifted = |stem: &str, count: usize, newest: &str| -> String {
+        let from =
+            |age: usize| if age == 1 { newest.to_owned() } else { format!("{stem}{}", age - 1) };
+        (1..=count)
+            .map(|age| format!("            {stem}{age} <= rst ? 0 : {};\n", from(age)))
+            .collect()
+    };
+    let products = b.iter().enumerate().map(|(age, c)| match age {
+        0 => format!("({c}) * x"),
+        age => format!("({c}) * x{age}"),
+    });
+    let fed_back = a.iter().enumerate().map(|(age, c)| format!("({}) * y{}", -c, age + 1));
+    let sum: Vec<String> = products.chain(fed_back).collect();
+    format!(
+        "module plain (input clk, input rst, input in_valid, input [2:0] in_data,
+    output reg out_valid, output reg [2:0] out_data);
+{lines}    wire signed [31:0] x = {{{{29{{in_data[2]}}}}, in_data}};
+    wire signed [31:0] y = ({sum} + {half}) >>> {dropped};
+    always @(posedge clk) begin
+        out_valid <= in_valid && !rst;
+        out_data <= y[2:0];
+        if (rst || in_valid) begin
+{moves}        end
+    end
+    always @* if (in_valid && !rst) assert (y >= -4 && y <= 3);
+endmodule
+",
+        lines = line("x", b.len() - 1) + &line("y", a.len()),
+        sum = sum.join(" + "),
+        half = 1 << (dropped - 1),
+        moves = shifted("x", b.len() - 1, "x") + &shifted("y", a.len(), "y"),
+    )
+}
+
+/// Where it is proved that nothing overflows nothing is limited, and nothing overflows: held against sums
+/// that have room for everything, for every sample and every traffic of so many clocks.
+#[test]
+fn limits_that_are_proved_idle_never_act() {
+    let words = |structure| {
+        let mut words = Fixed::new(structure, "s3f2".parse().unwrap());
+        words.coefficients = "s4f3".parse().unwrap();
+        words.overflow = Overflow::Forbid;
+        words
+    };
+    let section = Wish::sections("1 kHz", [[0.25, 0.25, 0.0, 1.0, -0.25, 0.0]]);
+    let taps = Wish::taps("1 kHz", [0.25, 0.25, -0.25]);
+    let cases = [(section, Structure::DirectForm1, 19), (taps, Structure::FirDirect, 18)];
+    for (wish, structure, clocks) in cases {
+        let hardware = Hardware { clears_memory: false, ..Hardware::default() };
+        let study = wish.words(words(structure)).hardware(hardware).study().unwrap();
+        let integers = study.integers().unwrap();
+        let coefficients = &integers.checked.datapath().tables[0].rows[0];
+        let (b, a) = coefficients.split_at(3);
+        let unit = &study.hardware().unwrap().unwrap().unit;
+        let HardwareUnit::Serial(scheduled) = unit else { panic!("on one multiplier") };
+        let name = Symbols::new(&mellow_rake::spec::Name::new("device").unwrap());
+        let device = verilog::write_scheduled(scheduled, &integers.checked, &name).unwrap();
+        let with = |b: &[i64]| {
+            let text = without_limit(b, a, 3);
+            let own = GeneratedFile { name: "plain.v".to_owned(), text, ..device[0].clone() };
+            let files = [&[own], &device[..]].concat();
+            let miter = miter(&study, unit, unit.interval() + unit.latency());
+            solved(&files, &miter, clocks, false)
+        };
+        let said = with(b);
+        let proved = format!("proved base case for {clocks} steps: SUCCESS");
+        let tail = &said[said.len().saturating_sub(2_000)..];
+        assert!(said.contains(&proved), "{structure:?} {coefficients:?}\n{tail}");
+        // More gain would not fit, and it is the limit that says so: here no unit is held against it.
+        let alone = "module miter (input clk, input in_valid, input [2:0] in_data);
+    reg started = 1'b0;
+    always @(posedge clk) started <= 1'b1;
+    plain plain (.clk(clk), .rst(!started), .in_valid(in_valid), .in_data(in_data));
+endmodule
+";
+        let larger: Vec<i64> = b.iter().map(|c| 2 * c).collect();
+        for (b, verdict) in [(b, "SUCCESS"), (&larger[..], "FAIL")] {
+            let text = without_limit(b, a, 3);
+            let own = GeneratedFile { name: "plain.v".to_owned(), text, ..device[0].clone() };
+            assert!(solved(&[own], alone, 8, false).contains(verdict), "{structure:?} {b:?}");
+        }
+    }
+}
