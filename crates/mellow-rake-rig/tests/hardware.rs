@@ -5,14 +5,16 @@ use crate::filters::{
 };
 use mellow_rake::Wish;
 use mellow_rake::datapath::{Checked, Simulator, dump};
+use mellow_rake::fixed::WordFormat;
 use mellow_rake::hardware::{
     Estimate, HardwareUnit, Parallel, Resources, Scheduled, SignalFlow, Staged, TimeShared,
     schedule,
 };
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Name, Structure};
-use mellow_rake::write::{Language, Symbols, verilog, vhdl};
-use mellow_rake_rig::{Family, HardwareModel, RigError, synthesize};
+use mellow_rake::write::{GeneratedFile, Language, Symbols, verilog, vhdl};
+use mellow_rake_rig::{Family, HardwareModel, RigError, ToolName, synthesize};
+use std::path::Path;
 
 /// The samples of some channels in turn, and what comes out for them.
 fn stimulus(checked: &Checked, channels: usize, noise: &mut NoiseSource) -> (Vec<i64>, Vec<i64>) {
@@ -30,7 +32,7 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
     let times: usize =
         std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
     let mut noise = NoiseSource::new(281);
-    let (mut parallel, mut wide, mut staged) = (0, 0, 0);
+    let (mut wishes, mut parallel, mut wide, mut staged) = (0, 0, 0, 0);
     let symbols = Symbols::new(&Name::new("swell").unwrap());
     for (number, structure) in Structure::ALL.into_iter().enumerate() {
         let mut held = 0;
@@ -81,12 +83,14 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
                 };
                 let count = words.len();
                 hold(HardwareModel::icarus(&files, input, output), count);
+                wishes += 1;
                 if held % 3 == 0 || samples > 1 {
                     hold(HardwareModel::ghdl(&files, input, output), count / 2);
                 }
                 wide += usize::from(samples > 1);
-                // Half a minute's work each.
-                if (held == 0 && number % 6 == 0) || (samples > 1 && wide == 1) {
+                // Ten seconds' work each; `MELLOW_RAKE_VERILATOR=all` takes the time.
+                let is_chosen = (held == 0 && number % 6 == 0) || (samples > 1 && wide == 1);
+                if is_chosen || std::env::var_os("MELLOW_RAKE_VERILATOR").is_some() {
                     hold(HardwareModel::verilator(&files, input, output), count);
                 }
             }
@@ -94,10 +98,103 @@ fn written_hardware_of_every_structure_gives_what_the_simulator_gives() {
         }
         assert!(held > 0, "{structure:?}: {held}");
     }
+    println!("{wishes} units");
     println!("{staged} one behind the other");
     assert!(staged > 5, "{staged}");
     println!("{parallel} in parallel, {wide} of them several samples a clock");
     assert!(parallel > wide + 3 && wide > 2, "{parallel} {wide}");
+}
+
+/// Whether the VHDL does what it should once GHDL's synthesis has made registers, memories and gates of it:
+/// the netlist in its test bench, which is given these words and must see those.
+fn gates_give(files: &[GeneratedFile], name: &str, words: [(&[i64], WordFormat); 2]) -> bool {
+    let ghdl = ToolName::GHDL.find().expect("GHDL is among the tools of the tests");
+    let folder = tempfile::tempdir().unwrap();
+    let run = |folder: &Path, arguments: &[&str]| {
+        let output = ghdl.command(folder).args(arguments).output().unwrap();
+        let messages = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(output.status.success(), "{arguments:?}: {messages}");
+        String::from_utf8(output.stdout).unwrap()
+    };
+    let mut synthesis = vec!["--synth", "--std=08", "--out=vhdl"];
+    for file in files {
+        std::fs::write(folder.path().join(&file.name), &file.text).unwrap();
+        synthesis.extend((!file.name.ends_with("_tb.vhd")).then_some(&file.name[..]));
+    }
+    let gates = run(folder.path(), &[&synthesis[..], &["-e", name]].concat());
+    std::fs::write(folder.path().join("gates.vhd"), gates).unwrap();
+    let bench = format!("{name}_tb");
+    run(folder.path(), &["-a", "--std=08", "gates.vhd", &format!("{bench}.vhd")]);
+    run(folder.path(), &["-e", "--std=08", &bench]);
+    for (file, (words, format)) in ["stimulus.hex", "expected.hex"].iter().zip(words) {
+        let mask = u64::MAX >> (64 - format.width());
+        let digits = format.width().div_ceil(4) as usize;
+        let line = |word: &i64| format!("{:0digits$x}\n", *word as u64 & mask);
+        let text: String = words.iter().map(line).collect();
+        std::fs::write(folder.path().join(file), text).unwrap();
+    }
+    let said = run(folder.path(), &["-r", "--std=08", &bench]);
+    let result = format!("RESULT {} samples, 0 mismatches", words[0].0.len());
+    said.contains(&result)
+}
+
+/// VHDL is read by synthesizers as its simulators read it: of every kind of unit.
+#[test]
+fn gates_that_are_made_of_the_vhdl_give_what_the_simulator_gives() {
+    let mut noise = NoiseSource::new(284);
+    let name = "swell";
+    let symbols = Symbols::new(&Name::new(name).unwrap());
+    let mut held = [0; 4];
+    while held.iter().any(|count| *count < 2) {
+        let filters = any_filters_of_one_format(&mut noise);
+        let programs: Vec<&Checked> = filters.iter().map(|one| &one.checked).collect();
+        let flows: Vec<_> = programs.iter().map(|one| SignalFlow::of(one).unwrap()).collect();
+        let (flow, checked) = (&flows[0], programs[0]);
+        let plain = any_resources(&mut noise);
+        let several = Resources { multipliers: noise.integer(2, 5) as usize, ..plain };
+        let alone = Resources { channels: 1, ..plain };
+        let scheduled = schedule(flow, plain).unwrap();
+        let cut = Staged::of(flow, several).unwrap();
+        let chain = Parallel::of(flow, plain).ok();
+        let shared = TimeShared::of(&flows, alone).unwrap();
+        // A program whose sums are too wide is written as none of them.
+        let all = [
+            vhdl::write_scheduled(&scheduled, checked, &symbols).ok(),
+            cut.map(|cut| vhdl::write_staged(&cut, checked, &symbols).unwrap()),
+            chain.map(|chain| vhdl::write_parallel(&chain, checked, &symbols)),
+            vhdl::write_time_shared(&shared, &programs, &symbols).ok(),
+        ];
+        for (kind, files) in all.into_iter().enumerate() {
+            let Some(files) = files.filter(|_| held[kind] < 2) else { continue };
+            held[kind] += 1;
+            let (words, expected) = match kind {
+                3 => in_turn(&programs, 48, &mut noise),
+                _ => stimulus(checked, plain.channels, &mut noise),
+            };
+            // A few: the netlist is simulated gate by gate.
+            let count = words.len().min(40 * programs.len().max(plain.channels));
+            let (words, expected) = (&words[..count], &expected[..count]);
+            let given = [(words, checked.input()), (expected, checked.output())];
+            assert!(gates_give(&files, name, given), "{plain:?}\n{}", files[0].text);
+            // And they are looked at.
+            if held[kind] > 1 {
+                continue;
+            }
+            let wrong: Vec<i64> = words.iter().map(|word| !word).collect();
+            let given = [(&wrong[..], checked.input()), (expected, checked.output())];
+            assert!(!gates_give(&files, name, given), "{plain:?}\n{}", files[0].text);
+        }
+    }
+}
+
+/// Samples of some filters in turn, and what comes out.
+fn in_turn(programs: &[&Checked], each: usize, noise: &mut NoiseSource) -> (Vec<i64>, Vec<i64>) {
+    let mut simulators: Vec<_> = programs.iter().map(|one| Simulator::new(one)).collect();
+    let pair = |index: usize| {
+        let word = any_word(noise, programs[0].input(), false);
+        (word, simulators[index % programs.len()].step(word))
+    };
+    (0..each * programs.len()).map(pair).unzip()
 }
 
 /// Filters that take turns on one unit, in both languages.
@@ -118,13 +215,8 @@ fn written_hardware_of_filters_that_take_turns_gives_what_each_gives_alone() {
             continue;
         };
         files.extend(vhdl::write_time_shared(&shared, &programs, &symbols).unwrap());
-        let mut simulators: Vec<_> = programs.iter().map(|one| Simulator::new(one)).collect();
         let (input, output) = (programs[0].input(), programs[0].output());
-        let pairs = (0..64 * programs.len()).map(|index| {
-            let word = any_word(&mut noise, input, false);
-            (word, simulators[index % programs.len()].step(word))
-        });
-        let (words, expected): (Vec<i64>, Vec<i64>) = pairs.unzip();
+        let (words, expected) = in_turn(&programs, 64, &mut noise);
         let context = || format!("{resources:?}\n{}", files[0].text);
         let models = [
             Some(HardwareModel::icarus(&files, input, output)),
