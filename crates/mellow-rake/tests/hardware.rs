@@ -10,6 +10,7 @@ use mellow_rake::hardware::{
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Hardware, Spec, Structure};
 use mellow_rake::study::{Study, StudyError};
+use mellow_rake::write::Language;
 
 use crate::filters::{any_filter, any_resources, any_word, one_of};
 use crate::programs::{Sizes, any_program};
@@ -344,6 +345,11 @@ fn every_bad_wish_for_hardware_says_what_would_be_accepted() {
         let said = error.to_string();
         assert!(said.contains(key) && said.contains(accepted), "{hardware}: {said}");
         assert!(said.contains("line"), "{said}");
+    }
+    // A clock that is too slow for hardware is nothing to C and Rust.
+    let study = Study::of_text(&text("clock = \"4 kHz\""), |_| Err(String::new())).unwrap();
+    for (language, ..) in Language::ALL {
+        assert_eq!(study.files(&[language]).is_err(), language.is_hardware(), "{language:?}");
     }
     // What is proved of, or stated for, the designed coefficients alone.
     let structure = "structure = \"direct-form-2-transposed\"";

@@ -107,8 +107,8 @@ fn each_of_several_filters_gives_what_it_gives_alone() {
         let alone = |flow: &SignalFlow| schedule(flow, resources).unwrap().interval();
         let alone: usize = flows.iter().map(alone).sum();
         sooner += usize::from(shared.interval() < alone);
-        // An adder in front of the multipliers that one of them needs is a clock more for each sum of all that
-        // another waits for, and a turn has two clocks at least.
+        // An adder in front of the multipliers that one of them needs is a clock more for each sum of all
+        // that another waits for, and a turn has two clocks at least.
         let most = alone * 4 / 3 + 2 * flows.len();
         assert!(shared.interval() <= most, "{alone} {own:?} {}", context(&filters, resources));
         let told = Estimate::of_time_shared(&shared).unwrap();

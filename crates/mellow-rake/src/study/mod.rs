@@ -253,7 +253,8 @@ impl Study {
     /// a synthesizer takes; of hardware with a stated clock also its constraint.
     ///
     /// # Errors
-    /// As of [`integers`](Study::integers), and [`StudyError::Write`] where a language cannot say it.
+    /// As of [`integers`](Study::integers), for hardware languages also of [`hardware`](Study::hardware), and
+    /// [`StudyError::Write`] where a language cannot say it.
     pub fn files(&self, languages: &[Language]) -> Result<Vec<GeneratedFile>, StudyError> {
         let symbols = Symbols::new(&self.spec.name);
         let mut files = Vec::new();
@@ -271,7 +272,9 @@ impl Study {
             return Ok(files);
         }
         let filter = self.integers()?;
-        let hardware = self.hardware()?;
+        // Hardware that cannot be is nothing to a processor.
+        let asks_for_hardware = languages.iter().any(|language| language.is_hardware());
+        let hardware = if asks_for_hardware { self.hardware()? } else { None };
         for (language, ..) in asked {
             if let (Some(chosen), Language::Verilog | Language::Vhdl) = (hardware, language) {
                 let (checked, is_vhdl) = (&filter.checked, *language == Language::Vhdl);
