@@ -164,11 +164,12 @@ fn fixed(draw: &mut Draw<'_>, has_taps: bool, text: &mut String) {
         text,
         "[hardware]\n{clock}{multipliers}channels = {}\nsamples_per_clock = {}\nmultiplier_stages = {}\n\
          interface = \"{}\"\ncoefficients = \
-         \"{}\"\n",
+         \"{}\"\npipelining = {}\n",
         1 + draw.below(4),
         draw.of(&["1", "1", "2", "5"]),
         1 + draw.below(3),
         draw.of(&["valid", "valid-ready", "axi-stream"]),
         draw.of(&["constant", "constant", "loadable"]),
+        draw.of(&["\"automatic\"", "1", "2"]),
     );
 }

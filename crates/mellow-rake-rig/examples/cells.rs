@@ -2,6 +2,7 @@
 //! and routed by nextpnr.
 
 use mellow_rake::Wish;
+use mellow_rake::fixed::Rounding;
 use mellow_rake::hardware::Estimate;
 use mellow_rake::hardware::HardwareUnit;
 use mellow_rake::spec::{Architecture, Fixed, Hardware, Structure};
@@ -19,6 +20,14 @@ fn sections(
 ) -> Result<Study, Box<dyn Error>> {
     let words = Fixed::new(structure, word.parse()?);
     let wish = Wish::lowpass("1 kHz").cutoff("100 Hz").butterworth(order).words(words);
+    Ok(wish.hardware(hardware).study()?)
+}
+
+/// Four sections whose sums are rounded by more than wires.
+fn rounded_to_even(hardware: Hardware) -> Result<Study, Box<dyn Error>> {
+    let mut words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
+    words.rounding = Rounding::HalfEven;
+    let wish = Wish::lowpass("1 kHz").cutoff("100 Hz").butterworth(8).words(words);
     Ok(wish.hardware(hardware).study()?)
 }
 
@@ -68,6 +77,11 @@ fn main() -> Result<(), Box<dyn Error>> {
             sections(8, Structure::DirectForm2Transposed, "s16f15", serial)?,
         ),
         ("4 sections, errors fed back", sections(8, Structure::ErrorFeedback2, "s16f15", serial)?),
+        ("4 sections, half to even", rounded_to_even(Hardware { pipelining: Some(1), ..serial })?),
+        (
+            "4 sections, half to even, pipelining 2",
+            rounded_to_even(Hardware { pipelining: Some(2), ..serial })?,
+        ),
         ("12 sections", sections(24, direct, "s16f15", serial)?),
         ("16 taps", lowpass(16, serial)?),
         ("16 taps, parallel", lowpass(16, parallel)?),

@@ -400,6 +400,7 @@ fn hardware() -> Vec<Case> {
         ("hardware", "samples_per_clock", long.clone(), &["1", "2", "4"]),
         ("hardware", "pre_adder", long, &["false", "true"]),
         ("hardware", "multiplier_stages", serial.clone(), &["1", "2", "3"]),
+        ("hardware", "pipelining", serial.clone(), &["1", "2"]),
         ("hardware", "channels", serial.clone(), &["1", "2", "3"]),
         (
             "hardware",
@@ -457,6 +458,7 @@ fn a_key_that_is_left_out_means_what_the_docs_say() {
         ("float", "peak", &float, "1"),
         ("hardware", "architecture", &serial, "\"serial\""),
         ("hardware", "multiplier_stages", &serial, "1"),
+        ("hardware", "pipelining", &serial, "\"automatic\""),
         ("hardware", "channels", &serial, "1"),
         ("hardware", "samples_per_clock", &serial, "1"),
         ("hardware", "block_ram_bits", &serial, "256"),

@@ -1,6 +1,8 @@
 //! From a flow to a schedule.
 
-use super::{FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, SignalFlow};
+use super::{
+    FlowWord, HardwareError, Issue, Resources, Schedule, Scheduled, SignalFlow, UnitStages,
+};
 
 /// A schedule of as few clocks as are found.
 ///
@@ -36,8 +38,8 @@ pub(super) struct Around {
     pub clocks: usize,
     /// Clocks that other filters have between two samples.
     pub others: usize,
-    /// Whether there is an adder in front of multipliers even if the filter needs none.
-    pub has_pre_adder: bool,
+    /// Registers on the way of a word that another filter needs, if it is not alone.
+    pub stages: Option<UnitStages>,
 }
 
 /// The same on a unit that others use as well.
@@ -51,10 +53,9 @@ pub(super) fn schedule_among(
         return Err(HardwareError::Shared);
     }
     let flow = prepared(flow, resources);
-    let has_pre_adder = around.has_pre_adder || flow.has_pairs();
-    let others = around.others;
-    let mut schedule =
-        Schedule { others, has_pre_adder, ..Schedule::new(flow, resources, 0, Vec::new()) };
+    let mut schedule = Schedule::new(flow, resources, 0, Vec::new());
+    schedule.others = around.others;
+    schedule.stages = around.stages.unwrap_or(schedule.stages);
     let depth = schedule.depth();
     let tasks = &schedule.flow.tasks;
     let least = issue_clocks(&schedule.flow, resources).max(around.clocks);

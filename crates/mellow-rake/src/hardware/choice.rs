@@ -111,7 +111,8 @@ pub fn choose(
         let chain = parallel(flow, wish, available, per_second)
             .map_err(|error| with_remedy(error, flow, wish, rate))?;
         let reason = "parallel: several samples a clock have multipliers of their own".to_owned();
-        let reasons = if wish.architecture.is_none() { vec![reason] } else { Vec::new() };
+        let mut reasons = if wish.architecture.is_none() { vec![reason] } else { Vec::new() };
+        let chain = deeper_chain(chain, wish, &mut reasons);
         return Ok(made(HardwareUnit::Parallel(chain), reasons));
     }
     let slow = match serial(flow, wish, available, per_second)? {
@@ -123,7 +124,9 @@ pub fn choose(
     {
         let reason =
             "parallel: shared multipliers would need more clocks than there are".to_owned();
-        return Ok(made(HardwareUnit::Parallel(chain), vec![reason]));
+        let mut reasons = vec![reason];
+        let chain = deeper_chain(chain, wish, &mut reasons);
+        return Ok(made(HardwareUnit::Parallel(chain), reasons));
     }
     // More multipliers, if they were stated and more help: as tried.
     let HardwareError::Clock { available, needed, multipliers, mut remedy } = slow else {
@@ -221,7 +224,9 @@ fn serial(
             let unit = faster(flow, resources, available)?;
             let interval = unit.interval();
             if available.is_none_or(|available| interval as u64 <= available) {
-                let reasons = reasons(wish, available, &unit);
+                let (unit, deeper) = deeper(flow, unit, wish, available)?;
+                let mut reasons = reasons(wish, available, &unit);
+                reasons.extend(deeper);
                 return Ok(Ok((unit, reasons)));
             }
             if fastest.as_ref().is_none_or(|fastest| interval < fastest.interval()) {
@@ -259,6 +264,45 @@ fn faster(
         Some(staged) if staged.interval() < scheduled.interval() => HardwareUnit::Staged(staged),
         _ => HardwareUnit::Serial(scheduled),
     })
+}
+
+/// Why there is another level of pipelining.
+pub(super) const DEEPER: &str = "pipelining = 2: products are aligned, or sums rounded, by more than \
+                                 wires, and there is time for a register behind that";
+
+/// The same unit with another level of pipelining, where nothing is stated, there is something for it to
+/// stand behind, and it leaves samples as often as before, or as the clock asks for; with the reason.
+fn deeper(
+    flow: &SignalFlow,
+    unit: HardwareUnit,
+    wish: &Hardware,
+    available: Option<u64>,
+) -> Result<(HardwareUnit, Option<String>), HardwareError> {
+    if wish.pipelining.is_some() || matches!(unit, HardwareUnit::Parallel(_)) {
+        return Ok((unit, None));
+    }
+    let resources = Resources { pipelining: 2, ..unit.resources() };
+    let found = faster(flow, resources, available)?;
+    let most = available.unwrap_or(0).max(unit.interval() as u64);
+    match found.interval() as u64 <= most && found.latency() > unit.latency() {
+        true => Ok((found, Some(DEEPER.to_owned()))),
+        false => Ok((unit, None)),
+    }
+}
+
+/// The same of a chain, which always has the time.
+fn deeper_chain(chain: Parallel, wish: &Hardware, reasons: &mut Vec<String>) -> Parallel {
+    if wish.pipelining.is_some() {
+        return chain;
+    }
+    let resources = Resources { pipelining: 2, ..chain.resources() };
+    match Parallel::of(chain.flow(), resources) {
+        Ok(deeper) if deeper.latency() > chain.latency() => {
+            reasons.push(DEEPER.to_owned());
+            deeper
+        }
+        _ => chain,
+    }
 }
 
 /// Why a schedule is as it is, where nothing was stated.

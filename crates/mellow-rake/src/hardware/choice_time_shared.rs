@@ -1,6 +1,6 @@
 //! From a wish to a unit that several filters share: what is not stated is chosen, with the reason.
 
-use super::choice::MOST_IDLE;
+use super::choice::{DEEPER, MOST_IDLE};
 use super::{HardwareError, Resources, SignalFlow, TimeShared, UnitProgram};
 use crate::spec::{Architecture, Hardware};
 use crate::units::SampleRate;
@@ -54,7 +54,14 @@ impl TimeSharedChoice {
                 let unit = TimeShared::of(flows, resources)?;
                 UnitProgram::of_time_shared(&unit)?;
                 if available.is_none_or(|available| unit.interval() as u64 <= available) {
-                    let reasons = reasons(wish, available, &unit);
+                    let mut reasons = reasons(wish, available, &unit);
+                    let unit = match deeper(flows, &unit, wish, available)? {
+                        Some(deeper) => {
+                            reasons.push(DEEPER.to_owned());
+                            deeper
+                        }
+                        None => unit,
+                    };
                     return Ok(TimeSharedChoice { unit, reasons, clock: wish.clock, available });
                 }
                 if fastest.as_ref().is_none_or(|fastest| unit.interval() < fastest.interval()) {
@@ -74,6 +81,23 @@ impl TimeSharedChoice {
             remedy: format!("a clock of {} Hz would do", (needed as f64 * rate.hertz()).ceil()),
         })
     }
+}
+
+/// The same unit with another level of pipelining, where nothing is stated and there is time for it.
+fn deeper(
+    flows: &[SignalFlow],
+    unit: &TimeShared,
+    wish: &Hardware,
+    available: Option<u64>,
+) -> Result<Option<TimeShared>, HardwareError> {
+    if wish.pipelining.is_some() {
+        return Ok(None);
+    }
+    let resources = Resources { pipelining: 2, channels: 1, ..unit.resources() };
+    let deeper = TimeShared::of(flows, resources)?;
+    let most = available.unwrap_or(0).max(unit.interval() as u64);
+    let is_deeper = deeper.latency() > unit.latency();
+    Ok((is_deeper && deeper.interval() as u64 <= most).then_some(deeper))
 }
 
 fn reasons(wish: &Hardware, available: Option<u64>, unit: &TimeShared) -> Vec<String> {

@@ -196,6 +196,9 @@ impl HardwareError {
             HardwareError::Rates { .. } => "sample_rate",
             HardwareError::Formats { .. } => "fixed.input",
             HardwareError::Range { what, .. } if what.starts_with("filters") => "hardware",
+            HardwareError::Range { what, .. } if what.starts_with("levels") => {
+                "hardware.pipelining"
+            }
             HardwareError::Range { what, .. } if what.starts_with("samples") => {
                 "hardware.samples_per_clock"
             }

@@ -71,8 +71,8 @@ impl Estimate {
     fn of_program(program: &UnitProgram, use_of_multipliers: f64) -> Self {
         let resources = program.resources;
         let lanes = resources.multipliers;
-        let has_pairs = program.has_pre_adder;
-        let copies = lanes * if has_pairs { 2 } else { 1 };
+        let has_pairs = program.stages.pre_adder;
+        let copies = lanes + (0..lanes).filter(|lane| program.has_pairs(*lane)).count();
         let channels = resources.channels.next_power_of_two();
         let interval = program.instructions.len();
         let (steps, slots) = (bits_to(interval - 1), bits_to(program.memory_words - 1));
@@ -105,6 +105,8 @@ impl Estimate {
         adders.retain(|part| part.count > 0);
         let loads = program.coefficients.as_ref().map(CoefficientWords::place_bits);
         let front = resources.multiplier_stages - 1;
+        let aligned = usize::from(program.stages.alignment);
+        let rounded = usize::from(program.stages.rounding);
         let product = program.operand_bits.min(operand) + coefficient;
         let mut registers = vec![
             part("input", 1, input.width()),
@@ -120,7 +122,9 @@ impl Estimate {
             part("products", lanes, product),
             part("words beside products", program.wide_bits.map_or(0, |_| lanes), operand),
             part("sums of products", lanes - 1, program.sum_bits),
+            part("aligned products", lanes * aligned, program.sum_bits),
             part("sum", 1, program.sum_bits),
+            part("rounded sum", rounded, program.rounded_bits),
             part("result", 1, program.result_bits),
             part("output", outputs, output.width() + 1),
         ];
@@ -210,6 +214,9 @@ impl Estimate {
             .iter()
             .flat_map(|(index, tap, _)| vec![chain.sum_bits(*index, *tap); chain.delay(*tap)]);
         registers.extend(each("sums", &mut sums, 1));
+        if chain.is_rounded_apart() {
+            registers.push(part("rounded sums", samples, chain.ending().rounded_bits()));
+        }
         let output = flow.format(flow.output.signal).width();
         match samples {
             1 => registers.push(part("output", 1, output + 1)),

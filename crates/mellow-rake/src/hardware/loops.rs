@@ -53,6 +53,8 @@ impl SignalFlow {
         while let Some((more, less)) = self.shorter_loop(&edges, tasks, delay) {
             (tasks, delay) = (more, less);
         }
+        // Registers that depend on what there is to be done are not counted: a part of the flow may need
+        // none.
         let clocks = 4 + resources.multiplier_stages;
         (tasks > 0)
             .then_some(SlowestLoop { clocks: tasks as usize * clocks, delay: delay as usize })

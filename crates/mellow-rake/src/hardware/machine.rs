@@ -88,6 +88,8 @@ pub struct Machine {
     /// Who is in which clock after its issue, the first in clock 1.
     flights: Vec<Option<Flight>>,
     sum: i128,
+    /// The sum before it is limited, where there is a register for it.
+    rounded: i128,
     result: i128,
     /// Results that wait, the oldest first.
     output: VecDeque<i128>,
@@ -133,6 +135,7 @@ impl Machine {
             sample: 0,
             flights: vec![None; program.depth],
             sum: 0,
+            rounded: 0,
             result: 0,
             output: VecDeque::new(),
             owed: 0,
@@ -234,9 +237,15 @@ impl Machine {
         let words = self.program.memory_words;
         // What is read is read before anything is written.
         let operands = self.flights[0].as_ref().map(|flight| self.operands(flight));
-        let sum = self.flights[depth - 3].as_ref().and_then(|flight| self.sum(flight));
-        let result =
-            self.ending(depth - 1).map(|last| self.program.endings[last.ending].result(self.sum));
+        let is_rounded_apart = self.program.stages.rounding;
+        let at_sum = depth - 3 - usize::from(is_rounded_apart);
+        let sum = self.flights[at_sum].as_ref().and_then(|flight| self.sum(flight));
+        let ending = |clock: usize| Some(&self.program.endings[self.ending(clock)?.ending]);
+        let rounded = ending(depth - 2).map(|one| one.rounded(self.sum));
+        let result = ending(depth - 1).map(|one| match is_rounded_apart {
+            false => one.result(self.sum),
+            true => one.limited(self.rounded),
+        });
         let gives = !self.program.resources.interface.waits() || input.out_ready;
         if gives && self.output.pop_front().is_some() {
             self.owed -= 1;
@@ -261,6 +270,7 @@ impl Machine {
             flight.operands = operands.into_iter().zip(used).collect();
         }
         self.sum = sum.unwrap_or(self.sum);
+        self.rounded = rounded.unwrap_or(self.rounded);
         self.result = result.unwrap_or(self.result);
         let issued = self.step.filter(|step| self.instruction(*step).is_some());
         let flight = issued.map(|step| Flight {

@@ -18,9 +18,11 @@
 //! | c + 1 | words and coefficient are read | operands |
 //! | c + 2, where pairs share coefficients | the words of a pair are added | pair |
 //! | then | the product, in one or more stages | product |
+//! | then, with more pipelining, where it is more than wires | it is brought to the sum's fraction | aligned |
 //! | then, of several multipliers | the products of a clock are added | products |
 //! | then | it is added to the sum; the first of a task begins it | sum |
-//! | then, behind the last of a task | the sum is rounded and limited | result |
+//! | then, with more pipelining, where it is more than wires | the sum is rounded | rounded |
+//! | then, behind the last of a task | the sum is rounded and limited, or limited | result |
 //! | then | the result is written to the memory, and delivered | memory, output |
 //!
 //! # The memory
@@ -49,6 +51,7 @@ mod program;
 mod record;
 mod schedule;
 mod staged;
+mod stages;
 mod time_shared;
 mod unroll;
 
@@ -67,4 +70,5 @@ pub(crate) use program::{bits_to, signed_bits};
 pub use record::{HardwareRecord, IssueRecord, TaskRecord, TurnRecord, WordRecord};
 pub use schedule::{Issue, Resources, Schedule, Scheduled};
 pub use staged::{Staged, StagedMachine};
+pub use stages::UnitStages;
 pub use time_shared::TimeShared;

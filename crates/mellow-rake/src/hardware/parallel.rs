@@ -194,7 +194,7 @@ impl Parallel {
     /// Clocks from a sample that is taken to its output: input, product, sum, result, and registers in front
     /// of the multipliers and behind sums of products.
     pub fn latency(&self) -> usize {
-        3 + self.resources.multiplier_stages + self.levels()
+        3 + self.resources.multiplier_stages + self.levels() + usize::from(self.is_rounded_apart())
     }
 
     /// Bits of a product of this size: no more than its range needs.
@@ -206,6 +206,11 @@ impl Parallel {
     /// Bits of the sum behind a tap: no more than its range needs, and no more than the ending looks at.
     pub fn sum_bits(&self, chain: usize, tap: usize) -> u32 {
         signed_bits(self.chains[chain][tap].range).min(self.ending.sum_bits())
+    }
+
+    /// Whether there is a register between rounding and limit.
+    pub(crate) fn is_rounded_apart(&self) -> bool {
+        self.resources.pipelining > 1 && self.ending.adds()
     }
 
     /// Registers behind the sum of a tap: one for each channel, which comes to the next tap in its turn; the
@@ -280,6 +285,8 @@ pub struct ParallelMachine<'a> {
     /// For each sum of each chain its registers, of each channel one, the newest first.
     sums: Vec<Vec<VecDeque<i128>>>,
     is_summed: bool,
+    /// Sums before they are limited, where there are registers for them.
+    rounded: Option<Vec<i128>>,
     output: Option<Vec<i128>>,
 }
 
@@ -295,6 +302,7 @@ impl<'a> ParallelMachine<'a> {
             inputs: VecDeque::from(vec![None; way]),
             sums: chain.chains.iter().map(sums).collect(),
             is_summed: false,
+            rounded: None,
             output: None,
         }
     }
@@ -327,8 +335,16 @@ impl<'a> ParallelMachine<'a> {
         if input.rst {
             *self = ParallelMachine::new(self.chain);
         } else if advances {
-            let result = |sums: &Vec<VecDeque<i128>>| self.chain.ending.result(sums[0][0]);
-            self.output = self.is_summed.then(|| self.sums.iter().map(result).collect());
+            let ending = &self.chain.ending;
+            let rounded = |sums: &Vec<VecDeque<i128>>| ending.rounded(sums[0][0]);
+            let summed = self.is_summed.then(|| self.sums.iter().map(rounded).collect());
+            let rounded = match self.chain.is_rounded_apart() {
+                false => summed,
+                true => std::mem::replace(&mut self.rounded, summed),
+            };
+            let limited =
+                |words: Vec<i128>| words.into_iter().map(|word| ending.limited(word)).collect();
+            self.output = rounded.map(limited);
             let come = self.inputs.pop_back().flatten();
             self.is_summed = come.is_some();
             if let Some(samples) = come {

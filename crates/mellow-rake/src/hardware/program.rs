@@ -1,8 +1,9 @@
 //! What the unit does in each clock, and how wide it is for that.
 
+use super::stages::operand_bits;
 use super::{
     Alignment, FlowProduct, FlowWord, HardwareError, Issue, Load, LoadMap, Resources, Scheduled,
-    Step, Task, TimeShared,
+    Step, Task, TimeShared, UnitStages,
 };
 use crate::datapath::Sign;
 use crate::fixed::{Rounding, WordFormat};
@@ -107,6 +108,8 @@ pub struct UnitProgram {
     pub wide_bits: Option<u32>,
     /// Bits of the sum.
     pub sum_bits: u32,
+    /// Bits of the widest sum before it is limited, with its sign.
+    pub rounded_bits: u32,
     /// Bits of the widest result, with its sign.
     pub result_bits: u32,
     /// Bits of a word of the memory: the widest that is remembered, with its sign.
@@ -121,8 +124,8 @@ pub struct UnitProgram {
     pub depth: usize,
     /// Levels of adders between the multipliers and the sum.
     pub adder_levels: usize,
-    /// Whether the multipliers have an adder in front of them.
-    pub has_pre_adder: bool,
+    /// Registers on the way of a word that not every unit has.
+    pub stages: UnitStages,
     /// Words of memory of each channel, a power of two.
     pub memory_words: usize,
     /// Places for results that wait.
@@ -184,6 +187,7 @@ impl UnitProgram {
             coefficient_bits: widths.coefficient,
             wide_bits: widths.wide,
             sum_bits: 1,
+            rounded_bits: 1,
             result_bits: widths.result,
             memory_bits: widths.memory,
             coefficients: map.map(|map| {
@@ -195,7 +199,7 @@ impl UnitProgram {
             starts: Vec::new(),
             depth: first.schedule().depth(),
             adder_levels: first.schedule().adder_levels(),
-            has_pre_adder: first.schedule().has_pre_adder(),
+            stages: first.schedule().stages(),
             memory_words: filters.iter().map(Scheduled::memory_words).max().unwrap_or(1),
             output_words: 1,
             latency: 0,
@@ -214,6 +218,7 @@ impl UnitProgram {
             return Err(HardwareError::Width { needed: product_bits, most: 127 });
         }
         program.sum_bits = program.endings.iter().map(Ending::sum_bits).max().unwrap_or(1);
+        program.rounded_bits = program.endings.iter().map(Ending::rounded_bits).max().unwrap_or(1);
         if program.sum_bits > Self::MOST_BITS {
             return Err(HardwareError::Width { needed: program.sum_bits, most: Self::MOST_BITS });
         }
@@ -293,6 +298,12 @@ impl UnitProgram {
         }
     }
 
+    /// Whether a multiplier ever meets the sum or difference of two words.
+    pub fn has_pairs(&self, lane: usize) -> bool {
+        let mut instructions = self.instructions.iter().flatten();
+        instructions.any(|one| one.lanes[lane].second.is_some())
+    }
+
     /// The clocks of each filter, in the order of their turns.
     pub fn firings(&self) -> impl Iterator<Item = std::ops::Range<usize>> {
         let ends = self.starts[1..].iter().copied().chain([self.instructions.len()]);
@@ -325,10 +336,7 @@ impl Widths {
                 products.map(|product| (product, flow.operand_bits(product)))
             })
             .collect();
-        let is_plain = |product: &FlowProduct| product.is_word && product.coefficient.abs() == 1;
-        let multiplied = products.iter().filter(|(product, _)| !is_plain(product));
-        let words = products.iter().map(|(_, width)| *width).max().unwrap_or(1);
-        let operand = multiplied.map(|(_, width)| *width).max().unwrap_or(words);
+        let operand = operand_bits(filters.iter().map(Scheduled::flow));
         let loaded = |filter: &Scheduled| {
             let map = filter.flow().load_map.as_ref();
             map.map_or(0, |map| map.data_bits + u32::from(!map.is_signed()))
@@ -389,7 +397,42 @@ impl Ending {
 
     /// What a sum, known modulo 2^[`sum_bits`](Ending::sum_bits), ends as.
     pub fn result(&self, sum: i128) -> i128 {
+        self.limited(self.rounded(sum))
+    }
+
+    /// What is done before it is limited, and what is done from then on.
+    pub fn parts(&self) -> (&[Step], &[Step]) {
+        let is_limit = |step: &Step| matches!(step, Step::Saturate { .. });
+        self.steps.split_at(self.steps.iter().position(is_limit).unwrap_or(self.steps.len()))
+    }
+
+    /// What a sum is before it is limited.
+    pub fn rounded(&self, sum: i128) -> i128 {
         let free = 128 - self.sum_bits();
-        self.steps.iter().fold(sum << free >> free, |word, step| step.of(word))
+        self.parts().0.iter().fold(sum << free >> free, |word, step| step.of(word))
+    }
+
+    /// What becomes of that.
+    pub fn limited(&self, rounded: i128) -> i128 {
+        self.parts().1.iter().fold(rounded, |word, step| step.of(word))
+    }
+
+    /// Bits of the sum before it is limited, with a sign.
+    pub fn rounded_bits(&self) -> u32 {
+        self.parts().0.iter().fold(self.sum_bits(), |width, step| match *step {
+            Step::Wrap { width, signed } => width + u32::from(!signed),
+            Step::Append { zeros } => width + zeros,
+            Step::Saturate { width, .. } => width + 1,
+            Step::Round { dropped, rounding } => {
+                let carry = u32::from(rounding != Rounding::Floor);
+                width.max(dropped + 1) - dropped + carry
+            }
+        })
+    }
+
+    /// Whether a sum is rounded by more than wires: by what is added to it.
+    pub(super) fn adds(&self) -> bool {
+        let adds = |step: &Step| matches!(step, Step::Round { rounding, .. } if *rounding != Rounding::Floor);
+        self.steps.iter().any(adds)
     }
 }

@@ -78,6 +78,8 @@ pub struct HardwareRecord {
     pub samples_per_clock: usize,
     /// Registers of each multiplier.
     pub multiplier_stages: usize,
+    /// Levels of pipelining.
+    pub pipelining: usize,
     /// How samples come and go.
     pub interface: Interface,
     /// What was chosen, with the reasons.
@@ -151,6 +153,7 @@ impl HardwareRecord {
             channels: resources.channels,
             samples_per_clock: 1,
             multiplier_stages: resources.multiplier_stages,
+            pipelining: resources.pipelining,
             interface: resources.interface,
             chosen: choice.reasons.clone(),
             estimate: Estimate::of_time_shared(&choice.unit)?,
@@ -193,6 +196,7 @@ impl HardwareRecord {
             channels: resources.channels,
             samples_per_clock: resources.samples_per_clock,
             multiplier_stages: resources.multiplier_stages,
+            pipelining: resources.pipelining,
             interface: resources.interface,
             chosen: choice.reasons.clone(),
             estimate,

@@ -1,6 +1,6 @@
 //! A schedule, and the check that makes a scheduled flow of it.
 
-use super::{HardwareError, ScheduleError, SignalFlow};
+use super::{HardwareError, ScheduleError, SignalFlow, UnitStages};
 use crate::spec::{Hardware, Interface};
 
 /// What a schedule may use.
@@ -11,6 +11,8 @@ pub struct Resources {
     /// Registers of each multiplier: one behind it, the others in front of it; 1 to
     /// [`Hardware::MOST_STAGES`].
     pub multiplier_stages: usize,
+    /// Registers on the way of a word, 1 to [`Hardware::MOST_PIPELINING`]: see [`Hardware::pipelining`].
+    pub pipelining: usize,
     /// Channels that take turns, 1 to [`Hardware::MOST_CHANNELS`].
     pub channels: usize,
     /// Samples that are taken in one clock, 1 to [`Hardware::MOST_SAMPLES`].
@@ -39,6 +41,7 @@ impl Resources {
         Resources {
             multipliers: wish.multipliers.unwrap_or(1),
             multiplier_stages: wish.multiplier_stages,
+            pipelining: wish.pipelining.unwrap_or(1),
             channels: wish.channels,
             samples_per_clock: wish.samples_per_clock,
             folds: wish.pre_adder.unwrap_or(false),
@@ -55,6 +58,7 @@ impl Resources {
         };
         range("multipliers", self.multipliers, Hardware::MOST_MULTIPLIERS)?;
         range("stages of a multiplier", self.multiplier_stages, Hardware::MOST_STAGES)?;
+        range("levels of pipelining", self.pipelining, Hardware::MOST_PIPELINING)?;
         range("channels", self.channels, Hardware::MOST_CHANNELS)?;
         range("samples per clock", self.samples_per_clock, Hardware::MOST_SAMPLES)?;
         match self.channels > 1 && self.samples_per_clock > 1 {
@@ -88,8 +92,8 @@ pub struct Schedule {
     pub interval: usize,
     /// Clocks that other filters have on the same unit between two samples of this one; 0 where it is alone.
     pub(super) others: usize,
-    /// Whether the multipliers have an adder in front of them; words can be added there only then.
-    pub(super) has_pre_adder: bool,
+    /// Registers on the way of a word.
+    pub(super) stages: UnitStages,
     /// In rising order of clocks and multipliers.
     pub issues: Vec<Issue>,
 }
@@ -106,27 +110,25 @@ pub struct Scheduled {
 }
 
 impl Schedule {
-    /// Of a filter that has its unit to itself, whose multipliers have an adder in front of them if it needs
-    /// one.
+    /// Of a filter that has its unit to itself.
     pub fn new(
         flow: SignalFlow,
         resources: Resources,
         interval: usize,
         issues: Vec<Issue>,
     ) -> Self {
-        let has_pre_adder = flow.has_pairs();
-        Schedule { flow, resources, interval, others: 0, has_pre_adder, issues }
+        let stages = UnitStages::of([&flow], resources.pipelining);
+        Schedule { flow, resources, interval, others: 0, stages, issues }
     }
 
-    /// Whether the multipliers have an adder in front of them.
-    pub fn has_pre_adder(&self) -> bool {
-        self.has_pre_adder
+    /// Registers on the way of a word that not every unit has.
+    pub fn stages(&self) -> UnitStages {
+        self.stages
     }
 
     /// Clocks from the issue of a task's last product to the clock in which its result is written.
     pub fn depth(&self) -> usize {
-        let stages = self.resources.multiplier_stages;
-        4 + stages + usize::from(self.has_pre_adder) + self.adder_levels()
+        4 + self.resources.multiplier_stages + self.adder_levels() + self.stages.count()
     }
 
     /// Levels of adders between the multipliers and the sum, each of two words.
@@ -152,7 +154,7 @@ impl Schedule {
         let period = turn * self.resources.channels;
         for Issue { clock, task, product, .. } in &self.issues {
             let product = self.flow.tasks[*task].products[*product];
-            if product.second.is_some() && !self.has_pre_adder {
+            if product.second.is_some() && !self.stages.pre_adder {
                 return Err(ScheduleError::PreAdder { clock: *clock, task: *task });
             }
             let words = [Some(product.first), product.second.map(|(_, word)| word)];

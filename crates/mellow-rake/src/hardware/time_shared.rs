@@ -1,7 +1,7 @@
 //! One unit for several filters, which take turns sample by sample.
 
 use super::assign::{Around, prepared, schedule_among};
-use super::{HardwareError, Resources, Scheduled, SignalFlow};
+use super::{HardwareError, Resources, Scheduled, SignalFlow, UnitStages};
 use crate::spec::Hardware;
 
 /// Different filters on one unit: a sample of the first, one of the second, and so on, and again. Each has a
@@ -65,14 +65,14 @@ impl TimeShared {
             }
         }
         let flows: Vec<SignalFlow> = flows.iter().map(|flow| prepared(flow, resources)).collect();
-        let has_pre_adder = flows.iter().any(SignalFlow::has_pairs);
+        let stages = Some(UnitStages::of(&flows, resources.pipelining));
         let least =
             |flow: &SignalFlow| super::assign::least_interval(flow, resources).max(LEAST_CLOCKS);
         let all: usize = flows.iter().map(least).sum();
         let one = |flow: &SignalFlow| {
             // The others take no fewer clocks than this.
             let others = all - least(flow);
-            let around = Around { clocks: LEAST_CLOCKS, others, has_pre_adder };
+            let around = Around { clocks: LEAST_CLOCKS, others, stages };
             schedule_among(flow, resources, around)
         };
         let filters: Vec<Scheduled> = flows.iter().map(one).collect::<Result<_, _>>()?;

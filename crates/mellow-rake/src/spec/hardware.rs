@@ -87,6 +87,10 @@ pub struct Hardware {
     pub pre_adder: Option<bool>,
     /// Registers of each multiplier: 1 is behind it, further ones in front of it.
     pub multiplier_stages: usize,
+    /// Registers on the way of a word: 1 has one each behind product, sum and result; 2 also one behind what
+    /// brings a product to the sum's fraction, and one between rounding and limit. If it is not stated, 2
+    /// where there is more than wires in these places and the clock leaves time for it.
+    pub pipelining: Option<usize>,
     /// Channels that take turns.
     pub channels: usize,
     /// Samples that are taken in one clock; more than one of taps alone.
@@ -110,6 +114,7 @@ impl Default for Hardware {
             multipliers: None,
             pre_adder: None,
             multiplier_stages: 1,
+            pipelining: None,
             channels: 1,
             samples_per_clock: 1,
             interface: Interface::Valid,
@@ -125,6 +130,8 @@ impl Hardware {
     pub const MOST_MULTIPLIERS: usize = 64;
     /// The most registers of a multiplier.
     pub const MOST_STAGES: usize = 3;
+    /// The most levels of pipelining.
+    pub const MOST_PIPELINING: usize = 2;
     /// The most channels.
     pub const MOST_CHANNELS: usize = 256;
     /// The most samples in a clock.

@@ -5,13 +5,15 @@ use super::hardware::{Architecture, Hardware, Interface, without_words};
 use super::read::Keys;
 use super::{Fixed, SpecError};
 use crate::units::{Frequency, SampleRate};
+use toml::de::DeValue;
 
-const KNOWN: [&str; 11] = [
+const KNOWN: [&str; 12] = [
     "clock",
     "architecture",
     "multipliers",
     "pre_adder",
     "multiplier_stages",
+    "pipelining",
     "channels",
     "samples_per_clock",
     "interface",
@@ -39,6 +41,12 @@ pub(super) fn hardware(
     hardware.multipliers = count("multipliers", Hardware::MOST_MULTIPLIERS)?;
     if let Some(stages) = count("multiplier_stages", Hardware::MOST_STAGES)? {
         hardware.multiplier_stages = stages;
+    }
+    if let Some(found) = keys.find("pipelining") {
+        hardware.pipelining = match found.value {
+            DeValue::String(_) => found.choice(&[("automatic", None)])?,
+            _ => Some(found.integer(1..Hardware::MOST_PIPELINING as i64 + 1)? as usize),
+        };
     }
     if let Some(channels) = count("channels", Hardware::MOST_CHANNELS)? {
         hardware.channels = channels;

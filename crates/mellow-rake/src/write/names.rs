@@ -50,11 +50,11 @@ const UNIT: &str = "running free opens step head sample channel clearing owed gi
     delivers begins adds ending pairs differs aligns passes negates first second result write writes \
     coefficients coefficient pair operand factor product passed chosen rounded aligned products sum \
     beginning end given waits waiting advances has size is from narrow positive paired turned \
-    load loads asks changes set valid ready data stage";
+    load loads asks changes set valid ready data stage start ends";
 
 /// What they go on with, besides numbers.
 const UNIT_MORE: &str = "words array late x f slot place step word number multiplied summed write address \
-    data pending negates held";
+    data pending negates held joined rounded";
 
 /// Whether a name is one of a unit's registers or wires, which must not hide the module.
 fn is_of_unit(name: &str) -> bool {

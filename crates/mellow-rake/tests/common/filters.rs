@@ -116,6 +116,7 @@ pub(crate) fn any_resources(noise: &mut NoiseSource) -> Resources {
     Resources {
         multipliers: one_of(noise, &[1, 1, 1, 2, 3, 8]),
         multiplier_stages: one_of(noise, &[1, 1, 2, 3]),
+        pipelining: one_of(noise, &[1, 1, 2]),
         channels: one_of(noise, &[1, 1, 1, 2, 3, 5]),
         folds: noise.integer(0, 1) == 0,
         interface: one_of(noise, &Interface::ALL),

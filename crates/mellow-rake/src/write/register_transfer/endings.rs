@@ -12,10 +12,41 @@ pub(super) fn ending_wires(
     sum: &Signal,
     items: &mut Items,
 ) -> Signal {
-    let name = format!("end_{index}");
-    let mut word = items.wire(name, sum.at(ending.sum_bits()));
-    for (number, step) in ending.steps.iter().enumerate() {
+    let mut word = rounding_wires(ending, index, sum, items);
+    let (before, limits) = ending.parts();
+    for (number, step) in limits.iter().enumerate() {
+        let name = format!("end_{index}_{}", before.len() + number);
+        word = step_wires(*step, &word, &name, items);
+    }
+    word
+}
+
+/// Those up to where the sum is limited.
+pub(super) fn rounding_wires(
+    ending: &Ending,
+    index: usize,
+    sum: &Signal,
+    items: &mut Items,
+) -> Signal {
+    let mut word = items.wire(format!("end_{index}"), sum.at(ending.sum_bits()));
+    for (number, step) in ending.parts().0.iter().enumerate() {
         word = step_wires(*step, &word, &format!("end_{index}_{number}"), items);
+    }
+    word
+}
+
+/// Those from there on, of a register that holds what was there.
+pub(super) fn limiting_wires(
+    ending: &Ending,
+    index: usize,
+    rounded: &Signal,
+    items: &mut Items,
+) -> Signal {
+    let mut word = items.wire(format!("end_{index}_late"), rounded.at(ending.rounded_bits()));
+    let (before, limits) = ending.parts();
+    for (number, step) in limits.iter().enumerate() {
+        let name = format!("end_{index}_{}", before.len() + number);
+        word = step_wires(*step, &word, &name, items);
     }
     word
 }

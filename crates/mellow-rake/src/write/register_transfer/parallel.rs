@@ -1,7 +1,7 @@
 //! Taps that take a sample a clock, or several: the registers of
 //! [`ParallelMachine`](crate::hardware::ParallelMachine), a line for each.
 
-use super::endings::ending_wires;
+use super::endings::{ending_wires, limiting_wires, rounding_wires};
 use super::interface::{Around, connect, handed_over, program_lines};
 use super::value::{Kind, Signal, Value, any, constant, fixed_bit, sum};
 use super::{Design, Item, Items, Statement, Traffic, when};
@@ -87,6 +87,9 @@ fn marks(chain: &Parallel) -> Vec<Signal> {
     let mut marks = vec![Signal::bit("is_multiplied")];
     marks.extend(joined);
     marks.push(Signal::bit("is_summed"));
+    if chain.is_rounded_apart() {
+        marks.push(Signal::bit("is_rounded"));
+    }
     marks
 }
 
@@ -280,8 +283,9 @@ fn sums(chain: &Parallel, items: &mut Items) {
     if !parts.is_empty() {
         items.clocked(moving(parts, Vec::new()));
     }
+    // The mark in front of that of the sums.
     let marks = marks(chain);
-    let arrived = marks[marks.len() - 2].whole();
+    let arrived = marks[marks.len() - 2 - usize::from(chain.is_rounded_apart())].whole();
     let advances = vec![Signal::bit("advances").whole(), arrived];
     items
         .clocked(vec![when(Value::And(advances), moves), when(Signal::bit("rst").whole(), clears)]);
@@ -295,26 +299,34 @@ fn output(chain: &Parallel, checked: &Checked, items: &mut Items) {
         "The output. Not all bits of all words are used: dropping them is what rounding is.",
     );
     items.unused(true);
-    let mut given = Vec::new();
+    let (mut given, mut moves) = (Vec::new(), Vec::new());
     for number in 0..count {
         let (sum, name) = match count {
             1 => ("sum_0".to_owned(), "given".to_owned()),
             _ => (format!("sum_{number}_0"), format!("given_{number}")),
         };
         let sum = Signal::signed(sum, chain.sum_bits(number, 0));
-        let result = ending_wires(chain.ending(), number, &sum, items);
+        let result = match chain.is_rounded_apart() {
+            false => ending_wires(chain.ending(), number, &sum, items),
+            true => {
+                let wires = rounding_wires(chain.ending(), number, &sum, items);
+                let bits = chain.ending().rounded_bits();
+                let rounded = items.register(Signal::signed(format!("rounded_{number}"), bits));
+                moves.push(Statement::Take(rounded.clone(), wires.at(bits)));
+                limiting_wires(chain.ending(), number, &rounded, items)
+            }
+        };
         given.push(items.wire(name, result.at(width)));
     }
     items.unused(false);
     let valid = Signal::bit("out_valid");
-    let summed = Signal::bit("is_summed").whole();
+    let comes = marks(chain).pop().expect("a mark of the sums").whole();
     let words = match &given[..] {
         [one] => one.whole(),
         several => Value::Joined(several.iter().rev().map(Signal::whole).collect()),
     };
-    let moves = vec![
-        Statement::Take(valid.clone(), summed),
-        Statement::Take(Signal::new("out_data", Kind::Port(width * count as u32)), words),
-    ];
+    moves.push(Statement::Take(valid.clone(), comes));
+    let data = Signal::new("out_data", Kind::Port(width * count as u32));
+    moves.push(Statement::Take(data, words));
     items.clocked(moving(moves, vec![clear(valid)]));
 }

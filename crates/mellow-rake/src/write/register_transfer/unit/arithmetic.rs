@@ -1,6 +1,6 @@
 //! From the words of a clock to the result of a sum.
 
-use super::super::endings::{ending_wires, rounded};
+use super::super::endings::{ending_wires, limiting_wires, rounded, rounding_wires};
 use super::super::value::{Kind, Signal, Value, choose, constant, sum};
 use super::super::{Items, Statement, when};
 use super::Unit;
@@ -49,7 +49,7 @@ impl Unit<'_> {
             true => when(self.mark_at("adds", at).whole(), vec![adds]),
             false => adds,
         });
-        let result = self.endings(items);
+        let result = self.endings(items, &mut clocked);
         clocked.push(Statement::Take(items.register(self.result()), result));
         items.unused(false);
         items.clocked(clocked);
@@ -93,7 +93,13 @@ impl Unit<'_> {
             clocked.push(Statement::Take(passed.clone(), operand.whole()));
             product = self.chosen(lane, &product, &passed, items);
         }
-        self.align(lane, &product, items)
+        let aligned = self.align(lane, &product, items);
+        if !self.program.stages.alignment {
+            return aligned;
+        }
+        let late = Signal::signed(format!("aligned_{lane}_late"), aligned.width());
+        clocked.push(Statement::Take(late.clone(), aligned.whole()));
+        items.register(late)
     }
 
     /// Whether a mark of a lane differs from clock to clock.
@@ -202,12 +208,28 @@ impl Unit<'_> {
     }
 
     /// What the sums end as.
-    fn endings(&self, items: &mut Items) -> Value {
-        let endings = self.program.endings.iter().enumerate();
-        let mut result = |(index, ending): (usize, &Ending)| {
-            ending_wires(ending, index, &self.sum(), items).at(self.program.result_bits)
+    fn endings(&self, items: &mut Items, clocked: &mut Vec<Statement>) -> Value {
+        let endings = || self.program.endings.iter().enumerate();
+        let sum = self.sum();
+        let results: Vec<Value> = if !self.program.stages.rounding {
+            let result = |(index, ending): (usize, &Ending)| {
+                ending_wires(ending, index, &sum, items).at(self.program.result_bits)
+            };
+            endings().map(result).collect()
+        } else {
+            let bits = self.program.rounded_bits;
+            let one = |(index, ending): (usize, &Ending)| {
+                rounding_wires(ending, index, &sum, items).at(bits)
+            };
+            let all = endings().map(one).collect();
+            let value = self.choose_ending(self.depth - 2, all);
+            let rounded = items.register(Signal::signed("rounded", bits));
+            clocked.push(Statement::Take(rounded.clone(), value));
+            let result = |(index, ending): (usize, &Ending)| {
+                limiting_wires(ending, index, &rounded, items).at(self.program.result_bits)
+            };
+            endings().map(result).collect()
         };
-        let results = endings.map(&mut result).collect();
         self.choose_ending(self.depth - 1, results)
     }
 }

@@ -86,7 +86,7 @@ impl Unit<'_> {
 
     /// The clock behind the issue in which products are aligned.
     pub(super) fn align_clock(&self) -> usize {
-        self.sum_clock() - self.program.adder_levels
+        self.sum_clock() - self.program.adder_levels - usize::from(self.program.stages.alignment)
     }
 
     pub(super) fn align_kind(&self) -> Kind {
@@ -136,7 +136,7 @@ impl Unit<'_> {
         }
         for lane in 0..self.lanes() {
             clocked.push(self.turn(&format!("first_place_{lane}"), &format!("first_slot_{lane}")));
-            if self.has_pairs {
+            if self.program.has_pairs(lane) {
                 let (place, slot) = (format!("second_place_{lane}"), format!("second_slot_{lane}"));
                 clocked.push(self.turn(&place, &slot));
             }
@@ -219,7 +219,7 @@ impl Unit<'_> {
         };
         for lane in 0..self.lanes() {
             place("first", lane, |lane| Some(lane.first));
-            if self.has_pairs {
+            if self.program.has_pairs(lane) {
                 place("second", lane, |lane| lane.second.map(|(_, slot)| slot));
             }
         }

@@ -19,7 +19,7 @@ impl Unit<'_> {
         self.writing(items);
         for lane in 0..self.lanes() {
             self.words("first", lane, items);
-            if self.has_pairs {
+            if self.program.has_pairs(lane) {
                 self.words("second", lane, items);
             }
         }

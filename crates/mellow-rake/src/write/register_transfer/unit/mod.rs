@@ -114,7 +114,7 @@ impl<'a> Unit<'a> {
             head: Signal::unsigned("head", bits_to(program.memory_words - 1)),
             channel_bits: if channels > 1 { bits_to(channels - 1) } else { 0 },
             depth: program.depth,
-            has_pairs: program.has_pre_adder,
+            has_pairs: program.stages.pre_adder,
             has_pauses,
         }
     }
@@ -144,7 +144,7 @@ impl<'a> Unit<'a> {
 
     /// Clocks behind the issue in which products are added.
     fn sum_clock(&self) -> usize {
-        self.depth - 2
+        self.depth - 2 - usize::from(self.program.stages.rounding)
     }
 
     /// The sum, and its result in the widest of the words that are remembered or given.
