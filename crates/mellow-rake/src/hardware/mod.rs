@@ -18,10 +18,10 @@
 //! | c + 1 | words and coefficient are read | operands |
 //! | c + 2, where pairs share coefficients | the words of a pair are added | pair |
 //! | then | the product, in one or more stages | product |
-//! | then, with more pipelining, where it is more than wires | it is brought to the sum's fraction | aligned |
+//! | then, where it is more than wires and pipelined | it is brought to the sum's fraction | aligned |
 //! | then, of several multipliers | the products of a clock are added | products |
 //! | then | it is added to the sum; the first of a task begins it | sum |
-//! | then, with more pipelining, where it is more than wires | the sum is rounded | rounded |
+//! | then, where it is more than wires and pipelined | the sum is rounded | rounded |
 //! | then, behind the last of a task | the sum is rounded and limited, or limited | result |
 //! | then | the result is written to the memory, and delivered | memory, output |
 //!
