@@ -1,6 +1,6 @@
 //! One target, built and ready to be asked.
 
-use crate::{HardwareModel, Program, RigError, ToolName};
+use crate::{Core, Emulated, HardwareModel, Program, RigError, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::write::{GeneratedFile, Language};
 
@@ -12,6 +12,8 @@ pub enum Target {
     HostC,
     /// C, compiled by clang.
     Clang,
+    /// C, compiled for a core and emulated by QEMU.
+    Core(Core),
     /// Rust, compiled by rustc.
     Rust,
     /// Verilog, simulated by Icarus Verilog.
@@ -24,9 +26,15 @@ pub enum Target {
 
 impl Target {
     /// All targets.
-    pub const ALL: [Target; 6] = [
+    pub const ALL: [Target; 12] = [
         Target::HostC,
         Target::Clang,
+        Target::Core(Core::CortexM0),
+        Target::Core(Core::CortexM3),
+        Target::Core(Core::CortexM4),
+        Target::Core(Core::CortexM7),
+        Target::Core(Core::Rv32),
+        Target::Core(Core::Rv64),
         Target::Rust,
         Target::Icarus,
         Target::Verilator,
@@ -38,6 +46,7 @@ impl Target {
         match self {
             Target::HostC => "host",
             Target::Clang => "clang",
+            Target::Core(core) => core.as_str(),
             Target::Rust => "rust",
             Target::Icarus => "icarus",
             Target::Verilator => "verilator",
@@ -48,7 +57,7 @@ impl Target {
     /// The language that it runs.
     pub fn language(self) -> Language {
         match self {
-            Target::HostC | Target::Clang => Language::C,
+            Target::HostC | Target::Clang | Target::Core(_) => Language::C,
             Target::Rust => Language::Rust,
             Target::Icarus | Target::Verilator => Language::Verilog,
             Target::Ghdl => Language::Vhdl,
@@ -60,6 +69,7 @@ impl Target {
         match self {
             Target::HostC => "C, cc",
             Target::Clang => "C, clang",
+            Target::Core(core) => core.title(),
             Target::Rust => "Rust, rustc",
             Target::Icarus => "Verilog, Icarus",
             Target::Verilator => "Verilog, Verilator",
@@ -70,6 +80,7 @@ impl Target {
 
 enum Kind {
     Program(Program),
+    Emulated(Emulated),
     Model(HardwareModel),
 }
 
@@ -106,6 +117,7 @@ impl Device {
         let kind = match target {
             Target::HostC => Kind::Program(Program::c(ToolName::CC, files)?),
             Target::Clang => Kind::Program(Program::c(ToolName::CLANG, files)?),
+            Target::Core(core) => Kind::Emulated(Emulated::c(core, files)?),
             Target::Rust => Kind::Program(Program::rust(files)?),
             Target::Icarus => Kind::Model(HardwareModel::icarus(files, input, output)?),
             Target::Verilator => Kind::Model(HardwareModel::verilator(files, input, output)?),
@@ -128,6 +140,7 @@ impl Device {
     pub fn version(&self) -> &str {
         match &self.kind {
             Kind::Program(program) => program.compiler().version(),
+            Kind::Emulated(emulated) => emulated.version(),
             Kind::Model(model) => model.compiler().version(),
         }
     }
@@ -143,6 +156,10 @@ impl Device {
             Kind::Program(program) => vec![
                 answer("one sample a call", program.run(input, 0)?, None),
                 answer("32 samples a call", program.run(input, BLOCK)?, None),
+            ],
+            Kind::Emulated(emulated) => vec![
+                answer("one sample a call", emulated.run(input, 0)?, None),
+                answer("32 samples a call", emulated.run(input, BLOCK)?, None),
             ],
             Kind::Model(model) => {
                 let report = model.run(input, expected)?;

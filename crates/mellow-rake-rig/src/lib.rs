@@ -11,6 +11,7 @@
 //! ```
 
 mod device;
+mod emulator;
 mod hardware;
 mod process;
 mod program;
@@ -19,6 +20,7 @@ mod synthesis;
 mod tool;
 
 pub use device::{Answer, Device, Target};
+pub use emulator::{Core, Emulated};
 pub use hardware::{BenchReport, HardwareModel};
 pub use process::{Finished, end_all, exchange, run};
 pub use program::{C_FLAGS, Program, RUST_FLAGS};

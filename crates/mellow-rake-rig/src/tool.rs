@@ -29,6 +29,36 @@ impl ToolName {
     /// The LLVM C compiler.
     pub const CLANG: ToolName =
         ToolName { program: "clang", package: "clang", version_argument: "--version" };
+    /// The GNU C compiler for Arm cores without an operating system.
+    pub const ARM_GCC: ToolName = ToolName {
+        program: "arm-none-eabi-gcc",
+        package: "gcc-arm-none-eabi",
+        version_argument: "--version",
+    };
+    /// The same for RISC-V, of 32 and of 64 bits.
+    pub const RISCV_GCC: ToolName = ToolName {
+        program: "riscv64-unknown-elf-gcc",
+        package: "gcc-riscv64-unknown-elf",
+        version_argument: "--version",
+    };
+    /// QEMU, an emulator, of Arm cores.
+    pub const QEMU_ARM: ToolName = ToolName {
+        program: "qemu-system-arm",
+        package: "qemu-system-arm",
+        version_argument: "--version",
+    };
+    /// The same of RISC-V cores of 32 bits.
+    pub const QEMU_RISCV32: ToolName = ToolName {
+        program: "qemu-system-riscv32",
+        package: "qemu-system-misc",
+        version_argument: "--version",
+    };
+    /// The same of 64 bits.
+    pub const QEMU_RISCV64: ToolName = ToolName {
+        program: "qemu-system-riscv64",
+        package: "qemu-system-misc",
+        version_argument: "--version",
+    };
     /// Frama-C, an analyser of C.
     pub const FRAMA_C: ToolName =
         ToolName { program: "frama-c", package: "frama-c-base", version_argument: "--version" };

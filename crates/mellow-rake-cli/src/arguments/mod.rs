@@ -13,7 +13,7 @@ use mellow_rake::study::{OtherForm, SweepWish, Swept};
 use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
 use mellow_rake::write::Language;
 use mellow_rake_report::figure::{View, Wishes};
-use mellow_rake_rig::{Family, Target};
+use mellow_rake_rig::{Core, Family, Target};
 use std::path::PathBuf;
 use std::str::FromStr;
 
@@ -463,6 +463,18 @@ pub(crate) enum On {
     Host,
     /// C, compiled by clang.
     Clang,
+    /// C for a Cortex-M0, emulated by QEMU.
+    CortexM0,
+    /// C for a Cortex-M3, emulated by QEMU.
+    CortexM3,
+    /// C for a Cortex-M4, emulated by QEMU.
+    CortexM4,
+    /// C for a Cortex-M7, emulated by QEMU.
+    CortexM7,
+    /// C for a RISC-V core of 32 bits, emulated by QEMU.
+    Rv32,
+    /// The same of 64 bits.
+    Rv64,
     /// Rust, compiled by rustc.
     Rust,
     /// Verilog, simulated by Icarus Verilog.
@@ -482,6 +494,12 @@ impl On {
             these.iter().any(|on| match on {
                 On::Host => *target == Target::HostC,
                 On::Clang => *target == Target::Clang,
+                On::CortexM0 => *target == Target::Core(Core::CortexM0),
+                On::CortexM3 => *target == Target::Core(Core::CortexM3),
+                On::CortexM4 => *target == Target::Core(Core::CortexM4),
+                On::CortexM7 => *target == Target::Core(Core::CortexM7),
+                On::Rv32 => *target == Target::Core(Core::Rv32),
+                On::Rv64 => *target == Target::Core(Core::Rv64),
                 On::Rust => *target == Target::Rust,
                 On::Icarus => *target == Target::Icarus,
                 On::Verilator => *target == Target::Verilator,

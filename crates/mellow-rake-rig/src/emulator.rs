@@ -1,0 +1,214 @@
+//! Generated C on the processors that it is for, emulated: compiled for the core, linked with start-up code
+//! of our own and no library, run by QEMU, with its words in files that it reads and writes as Arm's
+//! semihosting has it.
+
+use crate::program::{C_FLAGS, lay_out};
+use crate::{RigError, Tool, ToolName, at, run};
+use mellow_rake::write::GeneratedFile;
+use std::fmt::Write;
+use std::path::Path;
+use std::time::Duration;
+use tempfile::TempDir;
+
+const COMPILE_LIMIT: Duration = Duration::from_secs(120);
+const RUN_LIMIT: Duration = Duration::from_secs(120);
+
+const MAIN: &str = include_str!("targets/main.c");
+const CORTEX_M: &str = include_str!("targets/cortex_m.c");
+const RISC_V: &str = include_str!("targets/riscv.c");
+const LAYOUT: &str = include_str!("targets/layout.ld");
+
+/// A core on a board that QEMU has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Core {
+    /// Arm Cortex-M0: no multiplication to 64 bits, no division; the board has 16 KiB of memory.
+    CortexM0,
+    /// Arm Cortex-M3.
+    CortexM3,
+    /// Arm Cortex-M4, with instructions for signals.
+    CortexM4,
+    /// Arm Cortex-M7.
+    CortexM7,
+    /// RISC-V of 32 bits with multiplication and compressed instructions, RV32IMC.
+    Rv32,
+    /// RISC-V of 64 bits, RV64IMC.
+    Rv64,
+}
+
+/// What a core is built and run with.
+struct Board {
+    compiler: ToolName,
+    flags: &'static [&'static str],
+    emulator: ToolName,
+    machine: &'static [&'static str],
+    start: &'static str,
+    entry: &'static str,
+    /// Beginning and length of what holds the program, and of what holds its words.
+    memories: [(u64, &'static str); 2],
+}
+
+impl Core {
+    /// All of them.
+    pub const ALL: [Core; 6] =
+        [Core::CortexM0, Core::CortexM3, Core::CortexM4, Core::CortexM7, Core::Rv32, Core::Rv64];
+
+    /// The word for it on the command line.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Core::CortexM0 => "cortex-m0",
+            Core::CortexM3 => "cortex-m3",
+            Core::CortexM4 => "cortex-m4",
+            Core::CortexM7 => "cortex-m7",
+            Core::Rv32 => "rv32",
+            Core::Rv64 => "rv64",
+        }
+    }
+
+    /// What it is, for a table.
+    pub fn title(self) -> &'static str {
+        match self {
+            Core::CortexM0 => "C, Cortex-M0",
+            Core::CortexM3 => "C, Cortex-M3",
+            Core::CortexM4 => "C, Cortex-M4",
+            Core::CortexM7 => "C, Cortex-M7",
+            Core::Rv32 => "C, RV32IMC",
+            Core::Rv64 => "C, RV64IMC",
+        }
+    }
+
+    fn board(self) -> Board {
+        let arm = |flags, machine| Board {
+            compiler: ToolName::ARM_GCC,
+            flags,
+            emulator: ToolName::QEMU_ARM,
+            machine,
+            start: CORTEX_M,
+            entry: "reset",
+            memories: [(0, "4M"), (0x2000_0000, "4M")],
+        };
+        let risc_v = |flags, emulator| Board {
+            compiler: ToolName::RISCV_GCC,
+            flags,
+            emulator,
+            machine: &["-M", "virt", "-bios", "none"],
+            start: RISC_V,
+            entry: "_start",
+            memories: [(0x8000_0000, "8M"), (0x8080_0000, "8M")],
+        };
+        match self {
+            Core::CortexM0 => Board {
+                memories: [(0, "256K"), (0x2000_0000, "16K")],
+                ..arm(&["-mcpu=cortex-m0", "-mthumb"], &["-M", "microbit"])
+            },
+            Core::CortexM3 => arm(&["-mcpu=cortex-m3", "-mthumb"], &["-M", "mps2-an385"]),
+            Core::CortexM4 => arm(&["-mcpu=cortex-m4", "-mthumb"], &["-M", "mps2-an386"]),
+            Core::CortexM7 => arm(&["-mcpu=cortex-m7", "-mthumb"], &["-M", "mps2-an500"]),
+            Core::Rv32 => risc_v(
+                &["-march=rv32imc", "-mabi=ilp32", "-mcmodel=medany"],
+                ToolName::QEMU_RISCV32,
+            ),
+            Core::Rv64 => risc_v(
+                &["-march=rv64imc", "-mabi=lp64", "-mcmodel=medany"],
+                ToolName::QEMU_RISCV64,
+            ),
+        }
+    }
+}
+
+/// A generated filter as a program for a core.
+#[derive(Debug)]
+pub struct Emulated {
+    folder: TempDir,
+    core: Core,
+    emulator: Tool,
+    version: String,
+}
+
+impl Emulated {
+    /// Compiles the files of a filter for a core, with [`C_FLAGS`].
+    ///
+    /// # Errors
+    /// [`RigError`] when compiler or emulator are missing, or the compiler or linker complains: also where
+    /// the words of the filter do not fit the memory of the board.
+    pub fn c(core: Core, files: &[GeneratedFile]) -> Result<Self, RigError> {
+        let board = core.board();
+        let (compiler, emulator) = (board.compiler.find()?, board.emulator.find()?);
+        let folder = tempfile::tempdir().map_err(at("temporary folder"))?;
+        lay_out(files, folder.path())?;
+        // How the filter's names are called stands in front of the program for pipes.
+        let pipe = files.iter().find(|file| file.name.ends_with("_pipe.c"));
+        let names = pipe.map_or("", |file| file.text.split("#include <errno.h>").next().unwrap_or(""));
+        let mut layout = String::from("MEMORY {\n");
+        for (name, (origin, length)) in ["rom", "ram"].iter().zip(board.memories) {
+            let _ = writeln!(layout, "    {name} (rwx) : ORIGIN = {origin:#x}, LENGTH = {length}");
+        }
+        let layout = format!("{layout}}}\n{}", LAYOUT.replace("ENTRY_POINT", board.entry));
+        // Names of our own cannot be those of a filter, which have no dot in front of their ending.
+        for (name, text) in [
+            ("target.main.c", &format!("{names}{MAIN}")),
+            ("target.start.c", &board.start.to_owned()),
+            ("target.ld", &layout),
+        ] {
+            let path = folder.path().join(name);
+            std::fs::write(&path, text).map_err(at(&path))?;
+        }
+        let sources = files.iter().map(|file| &*file.name);
+        let sources = sources.filter(|name| name.ends_with(".c") && !name.ends_with("_pipe.c"));
+        let mut command = compiler.command(folder.path());
+        command.args(C_FLAGS).args(board.flags).args(["-ffreestanding", "-nostdlib"]);
+        command.args(["-T", "target.ld", "-o", "program.elf"]).args(sources);
+        command.args(["target.main.c", "target.start.c", "-lgcc"]);
+        run(&mut command, b"", COMPILE_LIMIT)?;
+        let version = format!("{}; {}", compiler.version(), emulator.version());
+        Ok(Emulated { folder, core, emulator, version })
+    }
+
+    /// Compiler and emulator, with their versions.
+    pub fn version(&self) -> &str {
+        &self.version
+    }
+
+    /// Filters integers from the zero state, `block` samples at a call, up to 64; 0 for one at a time.
+    ///
+    /// # Errors
+    /// [`RigError`] when the program fails, does not end, or gives another number of words.
+    pub fn run(&self, input: &[i64], block: usize) -> Result<Vec<i64>, RigError> {
+        self.run_within(input, block, RUN_LIMIT)
+    }
+
+    /// The same within another time.
+    ///
+    /// # Errors
+    /// As of [`run`](Emulated::run).
+    pub fn run_within(
+        &self,
+        input: &[i64],
+        block: usize,
+        limit: Duration,
+    ) -> Result<Vec<i64>, RigError> {
+        let folder: &Path = self.folder.path();
+        let (from, to) = (folder.join("input.bin"), folder.join("output.bin"));
+        let words = std::iter::once(block as i64).chain(input.iter().copied());
+        let bytes: Vec<u8> = words.flat_map(i64::to_le_bytes).collect();
+        std::fs::write(&from, bytes).map_err(at(&from))?;
+        let mut command = self.emulator.command(folder);
+        command.args(self.core.board().machine).args(["-kernel", "program.elf", "-nographic"]);
+        command.args(["-monitor", "none", "-serial", "none", "-semihosting-config"]);
+        command.arg("enable=on,target=native");
+        run(&mut command, b"", limit)?;
+        let bytes = std::fs::read(&to).map_err(at(&to))?;
+        let words: Vec<i64> = bytes
+            .chunks_exact(8)
+            .map(|bytes| bytes.iter().rev().fold(0, |word, byte| word << 8 | i64::from(*byte)))
+            .collect();
+        match bytes.len() == 8 * input.len() {
+            true => Ok(words),
+            false => Err(RigError::Rubbish {
+                program: "the emulated program".to_owned(),
+                found: format!("{} bytes", bytes.len()),
+                expected: "8 bytes for each sample",
+            }),
+        }
+    }
+}

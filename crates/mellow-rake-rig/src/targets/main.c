@@ -1,0 +1,146 @@
+/* Filters words that lie in a file of the host: how many go into a call (0: one at a time, by the function for
+   that), then the words, 8 bytes each, the lowest first. What comes out is written to another in the same way. */
+#include <stddef.h>
+#include <stdint.h>
+
+#define LONGEST_BLOCK 64
+
+#ifdef FILTER_NUMBER
+#define FILTER_INPUT FILTER_NUMBER
+#define FILTER_OUTPUT FILTER_NUMBER
+#endif
+
+extern intptr_t host_call(intptr_t operation, void *block);
+extern int run_filter(void);
+extern void *memcpy(void *restrict to, const void *restrict from, size_t count);
+extern void *memmove(void *to, const void *from, size_t count);
+extern void *memset(void *to, int value, size_t count);
+
+/* What a compiler may call of a library that is not there. */
+void *memcpy(void *restrict to, const void *restrict from, size_t count)
+{
+    volatile unsigned char *goes = to;
+    const unsigned char *comes = from;
+    while (count-- > 0) {
+        *goes++ = *comes++;
+    }
+    return to;
+}
+
+void *memmove(void *to, const void *from, size_t count)
+{
+    volatile unsigned char *goes = to;
+    const unsigned char *comes = from;
+    if (goes <= comes) {
+        return memcpy(to, from, count);
+    }
+    while (count-- > 0) {
+        goes[count] = comes[count];
+    }
+    return to;
+}
+
+void *memset(void *to, int value, size_t count)
+{
+    volatile unsigned char *goes = to;
+    while (count-- > 0) {
+        *goes++ = (unsigned char)value;
+    }
+    return to;
+}
+
+/* The operations of Arm's semihosting, which RISC-V has as well. */
+static intptr_t open_file(const char *name, size_t length, intptr_t mode)
+{
+    uintptr_t block[3];
+    block[0] = (uintptr_t)name;
+    block[1] = (uintptr_t)mode;
+    block[2] = length;
+    return host_call(0x01, block);
+}
+
+/* Bytes that were not written, or not read. */
+static intptr_t transfer(intptr_t operation, intptr_t file, void *bytes, size_t count)
+{
+    uintptr_t block[3];
+    block[0] = (uintptr_t)file;
+    block[1] = (uintptr_t)bytes;
+    block[2] = count;
+    return host_call(operation, block);
+}
+
+static struct FILTER_NAME filter;
+static int64_t words[LONGEST_BLOCK];
+static FILTER_INPUT input[LONGEST_BLOCK];
+static FILTER_OUTPUT output[LONGEST_BLOCK];
+
+#ifdef FILTER_NUMBER
+static FILTER_INPUT read_word(int64_t word)
+{
+    const FILTER_BITS bits = (FILTER_BITS)word;
+    FILTER_INPUT number;
+    memcpy(&number, &bits, sizeof number);
+    return number;
+}
+
+static int64_t written_word(FILTER_OUTPUT number)
+{
+    FILTER_BITS bits;
+    memcpy(&bits, &number, sizeof bits);
+    /* Which of its bits stand for no number is left open by IEEE 754. */
+    return number == number ? (int64_t)bits : (int64_t)FILTER_NOT_A_NUMBER;
+}
+#else
+static FILTER_INPUT read_word(int64_t word)
+{
+    return (FILTER_INPUT)word;
+}
+
+static int64_t written_word(FILTER_OUTPUT word)
+{
+    return (int64_t)word;
+}
+#endif
+
+/* 0, or what went wrong: 1 a file, 2 a length, 3 the writing. */
+int run_filter(void)
+{
+    const intptr_t from = open_file("input.bin", 9, 1);
+    const intptr_t to = open_file("output.bin", 10, 5);
+    int64_t block;
+    size_t call;
+    if (from < 0 || to < 0) {
+        return 1;
+    }
+    if (transfer(0x06, from, &block, sizeof block) != 0 || block < 0 || block > LONGEST_BLOCK) {
+        return 2;
+    }
+    call = block == 0 ? LONGEST_BLOCK : (size_t)block;
+    /* Whatever lies in memory before, FILTER_INIT has to clear it. */
+    memset(&filter, 0xa5, sizeof filter);
+    FILTER_INIT(&filter);
+    for (;;) {
+        const intptr_t left = transfer(0x06, from, words, call * sizeof words[0]);
+        const size_t count = call - (size_t)left / sizeof words[0];
+        size_t i;
+        if (count == 0) {
+            return 0;
+        }
+        for (i = 0; i < count; i++) {
+            input[i] = read_word(words[i]);
+        }
+        if (block == 0) {
+            for (i = 0; i < count; i++) {
+                output[i] = FILTER_STEP(&filter, input[i]);
+            }
+        } else {
+            FILTER_BLOCK(&filter, input, output, count);
+        }
+        for (i = 0; i < count; i++) {
+            words[i] = written_word(output[i]);
+        }
+        if (transfer(0x05, to, words, count * sizeof words[0]) != 0) {
+            return 3;
+        }
+    }
+}

@@ -1,0 +1,63 @@
+/* From reset to the filter on a RISC-V core, and how it asks the host. */
+#include <stdint.h>
+
+extern uint32_t data_load, data_start, data_end, bss_start, bss_end;
+extern int run_filter(void);
+extern intptr_t host_call(intptr_t operation, void *block);
+extern void begin(void);
+extern void fault(void);
+
+__asm__(".section .vectors, \"ax\"\n"
+        ".globl _start\n"
+        "_start:\n"
+        "    la sp, stack_top\n"
+        "    la t0, trap\n"
+        ".option push\n"
+        ".option arch, +zicsr\n"
+        "    csrw mtvec, t0\n"
+        ".option pop\n"
+        "    j begin\n"
+        ".balign 4\n"
+        "trap:\n"
+        "    j fault\n"
+        /* The three instructions that mark a call stand in one page, none of them compressed. */
+        ".section .text\n"
+        ".option push\n"
+        ".option norvc\n"
+        ".balign 16\n"
+        ".globl host_call\n"
+        "host_call:\n"
+        "    slli x0, x0, 0x1f\n"
+        "    ebreak\n"
+        "    srai x0, x0, 7\n"
+        "    ret\n"
+        ".option pop\n");
+
+static void leave(int status)
+{
+    uintptr_t block[2];
+    /* The application has ended, with a status. */
+    block[0] = 0x20026;
+    block[1] = (uintptr_t)status;
+    for (;;) {
+        host_call(0x20, block);
+    }
+}
+
+void begin(void)
+{
+    const uint32_t *from = &data_load;
+    volatile uint32_t *to;
+    for (to = &data_start; to < &data_end; to++) {
+        *to = *from++;
+    }
+    for (to = &bss_start; to < &bss_end; to++) {
+        *to = 0;
+    }
+    leave(run_filter());
+}
+
+void fault(void)
+{
+    leave(4);
+}

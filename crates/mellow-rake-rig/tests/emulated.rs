@@ -1,0 +1,119 @@
+//! Generated C on emulated processors: every integer is the simulator's, every float in every bit.
+
+use mellow_rake::Wish;
+use mellow_rake::datapath::{Simulator, dump};
+use mellow_rake::float::FloatSimulator;
+use mellow_rake::random::NoiseSource;
+use mellow_rake::spec::{Fixed, Name, Structure};
+use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
+use mellow_rake_rig::{Core, Emulated, RigError};
+use std::time::{Duration, Instant};
+
+use crate::filters::{any_filter, any_word};
+use crate::floats::{any_float, any_numbers};
+
+fn campaign() -> usize {
+    std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap())
+}
+
+fn symbols() -> Symbols {
+    Symbols::new(&Name::new("swell").unwrap())
+}
+
+#[test]
+fn integers_of_every_structure_are_the_simulators_on_every_core() {
+    let mut noise = NoiseSource::new(871);
+    let mut held = [0; Core::ALL.len()];
+    for (number, structure) in Structure::ALL.into_iter().enumerate() {
+        for turn in 0..2 * campaign() {
+            let Some(filter) = any_filter(&mut noise, structure) else { continue };
+            let checked = &filter.checked;
+            let Ok(files) = c::write(checked, &symbols()) else { continue };
+            let mut simulator = Simulator::new(checked);
+            let (words, expected): (Vec<i64>, Vec<i64>) = (0..200)
+                .map(|_| any_word(&mut noise, checked.input(), false))
+                .map(|word| (word, simulator.step(word)))
+                .unzip();
+            let index = (number + 3 * turn) % Core::ALL.len();
+            let context = || format!("{:?}\n{}", Core::ALL[index], dump(checked));
+            let program = Emulated::c(Core::ALL[index], &files);
+            let program = program.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+            for block in [0, 1, 33, 64] {
+                let found = program.run(&words, block);
+                let found = found.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+                assert_eq!(found, expected, "blocks of {block}, {}", context());
+            }
+            held[index] += 1;
+        }
+    }
+    println!("{held:?} on {:?}", Core::ALL);
+    assert!(held.iter().all(|count| *count >= 2), "{held:?}");
+}
+
+/// On cores that have no instructions for it floating point is done by the compiler's functions.
+#[test]
+fn floating_point_is_the_simulators_in_every_bit_on_every_core() {
+    let mut noise = NoiseSource::new(872);
+    for core in Core::ALL {
+        for _ in 0..2 * campaign() {
+            let (_, filter) = any_float(&mut noise);
+            let format = filter.format();
+            let mut input = any_numbers(&mut noise, format, 150, 1.0);
+            input.extend(vec![0.0; 150]);
+            input.extend(any_numbers(&mut noise, format, 20, format.largest() / 2.0));
+            input.extend([f64::INFINITY, 1.0, f64::NAN, 0.0]);
+            let output = FloatSimulator::new(&filter).run(&input);
+            let [words, expected] = [input, output]
+                .map(|numbers| numbers.iter().map(|one| format.bits(*one)).collect::<Vec<i64>>());
+            let program = Emulated::c(core, &c::write_float(&filter, &symbols())).unwrap();
+            for block in [0, 33] {
+                // The bits of a float, without a sign.
+                let mask = if format.bits(-1.0) >> 32 == 0 { u32::MAX.into() } else { -1 };
+                let found = program.run(&words, block).unwrap();
+                let cut = |words: &[i64]| words.iter().map(|word| word & mask).collect::<Vec<_>>();
+                assert_eq!(cut(&found), cut(&expected), "{core:?} {filter:?}");
+            }
+        }
+    }
+}
+
+/// What does not fit, never ends or goes astray is an error that says so, in time.
+#[test]
+fn programs_that_cannot_run_say_why() {
+    let words = Fixed::new(Structure::FirDirect, "s16f15".parse().unwrap());
+    let taps: Vec<f64> = (0..9_000).map(|k| f64::from(k % 7 - 3) / 40_000.0).collect();
+    let long = Wish::taps("1 kHz", taps).words(words).study().unwrap();
+    let files = long.files(&[Language::C]).unwrap();
+    let said = Emulated::c(Core::CortexM0, &files).unwrap_err().to_string();
+    assert!(said.contains("ram") && said.contains("overflowed"), "{said}");
+    let short = Wish::taps("1 kHz", [0.5, 0.25]).words(words).study().unwrap();
+    let files = short.files(&[Language::C]).unwrap();
+    let with = |statement: &str| -> Vec<GeneratedFile> {
+        let changed = |file: &GeneratedFile| {
+            // The first function of the file clears the memory.
+            let text = file.text.clone();
+            let at = text.find("\n{\n").map(|at| at + 3);
+            let text = match (at, file.name.ends_with("_pipe.c") || !file.name.ends_with(".c")) {
+                (Some(at), false) => format!("{}{statement}\n{}", &text[..at], &text[at..]),
+                _ => text,
+            };
+            GeneratedFile { text, ..file.clone() }
+        };
+        files.iter().map(changed).collect()
+    };
+    for core in Core::ALL {
+        let good = Emulated::c(core, &with("")).unwrap();
+        assert_eq!(good.run(&[1000, 0, 0], 0).unwrap().len(), 3, "{core:?}");
+        let endless = Emulated::c(core, &with("for (volatile int i = 0; i < 1; i *= 1) { }"));
+        let started = Instant::now();
+        let error = endless.unwrap().run_within(&[1], 0, Duration::from_secs(2)).unwrap_err();
+        assert!(matches!(error, RigError::TimeOut { .. }), "{core:?}: {error}");
+        assert!(started.elapsed() < Duration::from_secs(5));
+        // Nothing is at this address.
+        let astray = "*(volatile int *)(sizeof(void *) == 8 ? 0x7000000000u : 0xc0000000u) = 1;";
+        let astray = Emulated::c(core, &with(astray));
+        let error = astray.unwrap().run_within(&[1], 0, Duration::from_secs(5)).unwrap_err();
+        let said = error.to_string();
+        assert!(matches!(error, RigError::Failed { .. }) && said.contains('4'), "{core:?}: {said}");
+    }
+}
