@@ -108,10 +108,9 @@ impl Core {
                 &["-march=rv32imc", "-mabi=ilp32", "-mcmodel=medany"],
                 ToolName::QEMU_RISCV32,
             ),
-            Core::Rv64 => risc_v(
-                &["-march=rv64imc", "-mabi=lp64", "-mcmodel=medany"],
-                ToolName::QEMU_RISCV64,
-            ),
+            Core::Rv64 => {
+                risc_v(&["-march=rv64imc", "-mabi=lp64", "-mcmodel=medany"], ToolName::QEMU_RISCV64)
+            }
         }
     }
 }
@@ -138,7 +137,8 @@ impl Emulated {
         lay_out(files, folder.path())?;
         // How the filter's names are called stands in front of the program for pipes.
         let pipe = files.iter().find(|file| file.name.ends_with("_pipe.c"));
-        let names = pipe.map_or("", |file| file.text.split("#include <errno.h>").next().unwrap_or(""));
+        let names =
+            pipe.map_or("", |file| file.text.split("#include <errno.h>").next().unwrap_or(""));
         let mut layout = String::from("MEMORY {\n");
         for (name, (origin, length)) in ["rom", "ram"].iter().zip(board.memories) {
             let _ = writeln!(layout, "    {name} (rwx) : ORIGIN = {origin:#x}, LENGTH = {length}");
