@@ -46,6 +46,9 @@ struct Board {
     entry: &'static str,
     /// Beginning and length of what holds the program, and of what holds its words.
     memories: [(u64, &'static str); 2],
+    /// What QEMU counts an instruction for in nanoseconds is 2 to this, and clocks of the core for each.
+    shift: u32,
+    clocks: f64,
 }
 
 impl Core {
@@ -86,6 +89,9 @@ impl Core {
             start: CORTEX_M,
             entry: "reset",
             memories: [(0, "4M"), (0x2000_0000, "4M")],
+            // 1,024 ns are 25.6 clocks of 25 MHz.
+            shift: 10,
+            clocks: 25.6,
         };
         let risc_v = |flags, emulator| Board {
             compiler: ToolName::RISCV_GCC,
@@ -95,10 +101,14 @@ impl Core {
             start: RISC_V,
             entry: "_start",
             memories: [(0x8000_0000, "8M"), (0x8080_0000, "8M")],
+            shift: 0,
+            clocks: 1.0,
         };
         match self {
             Core::CortexM0 => Board {
                 memories: [(0, "256K"), (0x2000_0000, "16K")],
+                // Of 16 MHz.
+                clocks: 16.384,
                 ..arm(&["-mcpu=cortex-m0", "-mthumb"], &["-M", "microbit"])
             },
             Core::CortexM3 => arm(&["-mcpu=cortex-m3", "-mthumb"], &["-M", "mps2-an385"]),
@@ -113,6 +123,15 @@ impl Core {
             }
         }
     }
+}
+
+/// What a filter takes on a core.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct CoreCost {
+    /// Instructions for each sample, the call and the loop around it included.
+    pub instructions: f64,
+    /// Bytes of a filter: its words, for each stream.
+    pub bytes_of_a_filter: u64,
 }
 
 /// A generated filter as a program for a core.
@@ -156,6 +175,9 @@ impl Emulated {
         let sources = files.iter().map(|file| &*file.name);
         let sources = sources.filter(|name| name.ends_with(".c") && !name.ends_with("_pipe.c"));
         let mut command = compiler.command(folder.path());
+        if board.compiler == ToolName::ARM_GCC {
+            command.arg("-DCLOCK_GOES_DOWN");
+        }
         command.args(C_FLAGS).args(board.flags).args(["-ffreestanding", "-nostdlib"]);
         command.args(["-T", "target.ld", "-o", "program.elf"]).args(sources);
         command.args(["target.main.c", "target.start.c", "-lgcc"]);
@@ -187,6 +209,32 @@ impl Emulated {
         block: usize,
         limit: Duration,
     ) -> Result<Vec<i64>, RigError> {
+        Ok(self.execute(input, block, limit, &[])?.0)
+    }
+
+    /// Counts the instructions that the calls for these samples take, exactly: QEMU has each take the same
+    /// time. A core of silicon takes one clock for some instructions and more for others.
+    ///
+    /// # Errors
+    /// As of [`run`](Emulated::run).
+    pub fn cost(&self, input: &[i64], block: usize) -> Result<CoreCost, RigError> {
+        let board = self.core.board();
+        let counts = ["-icount".to_owned(), format!("shift={}", board.shift)];
+        let (_, [clocks, bytes]) = self.execute(input, block, RUN_LIMIT, &counts)?;
+        Ok(CoreCost {
+            instructions: clocks as f64 / board.clocks / input.len().max(1) as f64,
+            bytes_of_a_filter: bytes as u64,
+        })
+    }
+
+    /// The words that come out, the clocks of all calls, and the bytes of a filter.
+    fn execute(
+        &self,
+        input: &[i64],
+        block: usize,
+        limit: Duration,
+        options: &[String],
+    ) -> Result<(Vec<i64>, [i64; 2]), RigError> {
         let folder: &Path = self.folder.path();
         let (from, to) = (folder.join("input.bin"), folder.join("output.bin"));
         let words = std::iter::once(block as i64).chain(input.iter().copied());
@@ -195,20 +243,22 @@ impl Emulated {
         let mut command = self.emulator.command(folder);
         command.args(self.core.board().machine).args(["-kernel", "program.elf", "-nographic"]);
         command.args(["-monitor", "none", "-serial", "none", "-semihosting-config"]);
-        command.arg("enable=on,target=native");
+        command.arg("enable=on,target=native").args(options);
         run(&mut command, b"", limit)?;
         let bytes = std::fs::read(&to).map_err(at(&to))?;
-        let words: Vec<i64> = bytes
+        let mut words: Vec<i64> = bytes
             .chunks_exact(8)
             .map(|bytes| bytes.iter().rev().fold(0, |word, byte| word << 8 | i64::from(*byte)))
             .collect();
-        match bytes.len() == 8 * input.len() {
-            true => Ok(words),
-            false => Err(RigError::Rubbish {
+        if bytes.len() != 8 * (input.len() + 2) {
+            return Err(RigError::Rubbish {
                 program: "the emulated program".to_owned(),
                 found: format!("{} bytes", bytes.len()),
-                expected: "8 bytes for each sample",
-            }),
+                expected: "8 bytes for each sample, and 16",
+            });
         }
+        let counts = [words[input.len()], words[input.len() + 1]];
+        words.truncate(input.len());
+        Ok((words, counts))
     }
 }

@@ -20,7 +20,7 @@ mod synthesis;
 mod tool;
 
 pub use device::{Answer, Device, Target};
-pub use emulator::{Core, Emulated};
+pub use emulator::{Core, CoreCost, Emulated};
 pub use hardware::{BenchReport, HardwareModel};
 pub use process::{Finished, end_all, exchange, run};
 pub use program::{C_FLAGS, Program, RUST_FLAGS};

@@ -77,6 +77,43 @@ fn floating_point_is_the_simulators_in_every_bit_on_every_core() {
     }
 }
 
+/// Instructions that are put into the text are counted, every one.
+#[test]
+fn instructions_are_counted_exactly() {
+    let words = Fixed::new(Structure::FirDirect, "s16f15".parse().unwrap());
+    let study = Wish::taps("1 kHz", [0.5, 0.25, 0.125]).words(words).study().unwrap();
+    let files = study.files(&[Language::C]).unwrap();
+    let with = |count: usize| -> Vec<GeneratedFile> {
+        let nothing = "__asm__ volatile(\"nop\");\n".repeat(count);
+        let changed = |file: &GeneratedFile| {
+            let is_text = file.name.ends_with(".c") && !file.name.ends_with("_pipe.c");
+            let begins = file
+                .text
+                .find("_step(")
+                .and_then(|at| Some(at + file.text[at..].find("\n{\n")? + 3));
+            let text = match begins.filter(|_| is_text) {
+                Some(at) => format!("{}{nothing}{}", &file.text[..at], &file.text[at..]),
+                None => file.text.clone(),
+            };
+            GeneratedFile { text, ..file.clone() }
+        };
+        files.iter().map(changed).collect()
+    };
+    for core in Core::ALL {
+        let input: Vec<i64> = (0..500).map(|k| k * 37 % 9_001 - 4_500).collect();
+        let cost = |count: usize| Emulated::c(core, &with(count)).unwrap().cost(&input, 0).unwrap();
+        let (none, some, more) = (cost(0), cost(7), cost(107));
+        let added = [some, more].map(|one| one.instructions - none.instructions);
+        println!("{core:?}: {none:?}, {added:?}");
+        assert!(
+            (added[0] - 7.0).abs() < 0.01 && (added[1] - 107.0).abs() < 0.01,
+            "{core:?} {added:?}"
+        );
+        // Two words of 16 bits are remembered.
+        assert!(none.bytes_of_a_filter >= 4 && none.bytes_of_a_filter <= 8, "{none:?}");
+    }
+}
+
 /// What does not fit, never ends or goes astray is an error that says so, in time.
 #[test]
 fn programs_that_cannot_run_say_why() {

@@ -1,5 +1,7 @@
 /* Filters words that lie in a file of the host: how many go into a call (0: one at a time, by the function for
-   that), then the words, 8 bytes each, the lowest first. What comes out is written to another in the same way. */
+   that), then the words, 8 bytes each, the lowest first. What comes out is written to another in the same way,
+   and behind it what the clock of the core counted during the calls, less what it counts during none, and the
+   bytes of a filter. */
 #include <stddef.h>
 #include <stdint.h>
 
@@ -11,6 +13,7 @@
 #endif
 
 extern intptr_t host_call(intptr_t operation, void *block);
+extern uint32_t clock_now(void);
 extern int run_filter(void);
 extern void *memcpy(void *restrict to, const void *restrict from, size_t count);
 extern void *memmove(void *to, const void *from, size_t count);
@@ -69,6 +72,16 @@ static intptr_t transfer(intptr_t operation, intptr_t file, void *bytes, size_t 
     return host_call(operation, block);
 }
 
+/* Clocks from then to now; a clock of 24 bits goes down. */
+static uint32_t passed(uint32_t then)
+{
+#ifdef CLOCK_GOES_DOWN
+    return (then - clock_now()) & 0xffffffu;
+#else
+    return clock_now() - then;
+#endif
+}
+
 static struct FILTER_NAME filter;
 static int64_t words[LONGEST_BLOCK];
 static FILTER_INPUT input[LONGEST_BLOCK];
@@ -108,7 +121,9 @@ int run_filter(void)
     const intptr_t from = open_file("input.bin", 9, 1);
     const intptr_t to = open_file("output.bin", 10, 5);
     int64_t block;
+    int64_t clocks[2];
     size_t call;
+    uint32_t then, nothing;
     if (from < 0 || to < 0) {
         return 1;
     }
@@ -119,16 +134,21 @@ int run_filter(void)
     /* Whatever lies in memory before, FILTER_INIT has to clear it. */
     memset(&filter, 0xa5, sizeof filter);
     FILTER_INIT(&filter);
+    then = clock_now();
+    nothing = passed(then);
+    clocks[0] = 0;
+    clocks[1] = (int64_t)sizeof filter;
     for (;;) {
         const intptr_t left = transfer(0x06, from, words, call * sizeof words[0]);
         const size_t count = call - (size_t)left / sizeof words[0];
         size_t i;
         if (count == 0) {
-            return 0;
+            return transfer(0x05, to, clocks, sizeof clocks) == 0 ? 0 : 3;
         }
         for (i = 0; i < count; i++) {
             input[i] = read_word(words[i]);
         }
+        then = clock_now();
         if (block == 0) {
             for (i = 0; i < count; i++) {
                 output[i] = FILTER_STEP(&filter, input[i]);
@@ -136,6 +156,7 @@ int run_filter(void)
         } else {
             FILTER_BLOCK(&filter, input, output, count);
         }
+        clocks[0] += (int64_t)(passed(then) - nothing);
         for (i = 0; i < count; i++) {
             words[i] = written_word(output[i]);
         }

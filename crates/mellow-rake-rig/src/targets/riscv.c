@@ -4,6 +4,7 @@
 extern uint32_t data_load, data_start, data_end, bss_start, bss_end;
 extern int run_filter(void);
 extern intptr_t host_call(intptr_t operation, void *block);
+extern uint32_t clock_now(void);
 extern void begin(void);
 extern void fault(void);
 
@@ -32,6 +33,14 @@ __asm__(".section .vectors, \"ax\"\n"
         "    srai x0, x0, 7\n"
         "    ret\n"
         ".option pop\n");
+
+/* Instructions since the beginning. */
+uint32_t clock_now(void)
+{
+    uintptr_t count;
+    __asm__ volatile(".option push\n.option arch, +zicsr\ncsrr %0, minstret\n.option pop" : "=r"(count) : : "memory");
+    return (uint32_t)count;
+}
 
 static void leave(int status)
 {
