@@ -246,3 +246,36 @@ fn filters_beside_one_another_take_turns_on_a_unit() {
     let (status, _, error) = run(&c);
     assert!(status == 2 && error.contains("--beside is for hardware"), "{error}");
 }
+
+/// What the C takes on cores: the page and the JSON say the same, and what is of hardware is refused.
+#[test]
+fn what_c_takes_on_cores_is_counted() {
+    let notch = "demo/mooring/pump_hum.toml";
+    let (status, object) = json(&["cost", notch, "--on", "cortex-m4,rv32", "--json"]);
+    let cores = object["cores"].as_array().unwrap();
+    assert_eq!((status, cores.len()), (0, 6));
+    let (status, page, _) = run(&["cost", notch, "--on", "cortex-m4,rv32"]);
+    assert!(status == 0 && page.contains("Cortex-M4") && page.contains("RV32IMC"), "{page}");
+    for core in cores {
+        let step = format!("{:.1}", core["step_instructions"].as_f64().unwrap());
+        let code = core["code_bytes"].as_u64().unwrap().to_string();
+        let row = page.lines().find(|line| {
+            let words: Vec<&str> = line.split_whitespace().collect();
+            words.contains(&step.as_str()) && words.contains(&code.as_str())
+        });
+        assert!(row.is_some(), "{core} {page}");
+        // Two words of 16 bits of the input and two of the output.
+        assert_eq!(core["filter_bytes"], 8);
+    }
+    for (call, expected) in [
+        (vec!["cost", notch, "--on", "cortex-m4,ice40"], "one of the two"),
+        (vec!["cost", notch, "--on", "rv64", "--beside", notch], "of hardware"),
+        (
+            vec!["cost", notch, "--on", "cortex-m4", "--vary", "fixed.rounding=half-up"],
+            "of hardware",
+        ),
+    ] {
+        let (status, _, error) = run(&call);
+        assert!(status == 2 && error.contains(expected), "{error}");
+    }
+}

@@ -52,7 +52,7 @@ fn every_key_is_documented() {
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
     let loadable = loadable(place);
     let unit = "demo/modem/carrier_unit.toml";
-    let calls: [&[&str]; 22] = [
+    let calls: [&[&str]; 23] = [
         &["new", "notch"],
         &["design", notch],
         &["design", breath, "--families"],
@@ -72,6 +72,7 @@ fn every_key_is_documented() {
         &["cost", unit, "--on", "ice40"],
         &["cost", &loadable],
         &["cost", unit, "--beside", unit],
+        &["cost", notch, "--on", "cortex-m4"],
         &["verify", unit, "--beside", unit, "--on", "icarus"],
         &["cost", unit, "--vary", "hardware.multipliers=1,99"],
         &["generate", notch, "--to", "c", "-o", &firmware],

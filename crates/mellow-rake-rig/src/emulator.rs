@@ -80,6 +80,20 @@ impl Core {
         }
     }
 
+    /// The compiler for it, with its flags.
+    pub(crate) fn compiler(self) -> Result<(Tool, &'static [&'static str]), RigError> {
+        let board = self.board();
+        Ok((board.compiler.find()?, board.flags))
+    }
+
+    /// What tells the sizes of its programs.
+    pub(crate) fn size_tool(self) -> ToolName {
+        match self {
+            Core::Rv32 | Core::Rv64 => ToolName::RISCV_SIZE,
+            _ => ToolName::ARM_SIZE,
+        }
+    }
+
     fn board(self) -> Board {
         let arm = |flags, machine| Board {
             compiler: ToolName::ARM_GCC,
@@ -125,9 +139,9 @@ impl Core {
     }
 }
 
-/// What a filter takes on a core.
+/// What the calls of a filter take.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct CoreCost {
+pub struct CallCost {
     /// Instructions for each sample, the call and the loop around it included.
     pub instructions: f64,
     /// Bytes of a filter: its words, for each stream.
@@ -150,6 +164,14 @@ impl Emulated {
     /// [`RigError`] when compiler or emulator are missing, or the compiler or linker complains: also where
     /// the words of the filter do not fit the memory of the board.
     pub fn c(core: Core, files: &[GeneratedFile]) -> Result<Self, RigError> {
+        Emulated::c_at(core, files, "-O2")
+    }
+
+    /// The same at another level of optimization.
+    ///
+    /// # Errors
+    /// As of [`c`](Emulated::c).
+    pub fn c_at(core: Core, files: &[GeneratedFile], level: &str) -> Result<Self, RigError> {
         let board = core.board();
         let (compiler, emulator) = (board.compiler.find()?, board.emulator.find()?);
         let folder = tempfile::tempdir().map_err(at("temporary folder"))?;
@@ -178,7 +200,7 @@ impl Emulated {
         if board.compiler == ToolName::ARM_GCC {
             command.arg("-DCLOCK_GOES_DOWN");
         }
-        command.args(C_FLAGS).args(board.flags).args(["-ffreestanding", "-nostdlib"]);
+        command.args(C_FLAGS).args(board.flags).args([level, "-ffreestanding", "-nostdlib"]);
         command.args(["-T", "target.ld", "-o", "program.elf"]).args(sources);
         command.args(["target.main.c", "target.start.c", "-lgcc"]);
         run(&mut command, b"", COMPILE_LIMIT)?;
@@ -217,11 +239,11 @@ impl Emulated {
     ///
     /// # Errors
     /// As of [`run`](Emulated::run).
-    pub fn cost(&self, input: &[i64], block: usize) -> Result<CoreCost, RigError> {
+    pub fn cost(&self, input: &[i64], block: usize) -> Result<CallCost, RigError> {
         let board = self.core.board();
         let counts = ["-icount".to_owned(), format!("shift={}", board.shift)];
         let (_, [clocks, bytes]) = self.execute(input, block, RUN_LIMIT, &counts)?;
-        Ok(CoreCost {
+        Ok(CallCost {
             instructions: clocks as f64 / board.clocks / input.len().max(1) as f64,
             bytes_of_a_filter: bytes as u64,
         })

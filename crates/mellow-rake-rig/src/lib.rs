@@ -10,6 +10,7 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod core_cost;
 mod device;
 mod emulator;
 mod hardware;
@@ -19,8 +20,9 @@ mod proof;
 mod synthesis;
 mod tool;
 
+pub use core_cost::core_cost;
 pub use device::{Answer, Device, Target};
-pub use emulator::{Core, CoreCost, Emulated};
+pub use emulator::{CallCost, Core, Emulated};
 pub use hardware::{BenchReport, HardwareModel};
 pub use process::{Finished, end_all, exchange, run};
 pub use program::{C_FLAGS, Program, RUST_FLAGS};

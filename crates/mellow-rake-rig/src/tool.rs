@@ -41,6 +41,18 @@ impl ToolName {
         package: "gcc-riscv64-unknown-elf",
         version_argument: "--version",
     };
+    /// Sizes of what it compiles.
+    pub const ARM_SIZE: ToolName = ToolName {
+        program: "arm-none-eabi-size",
+        package: "binutils-arm-none-eabi",
+        version_argument: "--version",
+    };
+    /// The same for RISC-V.
+    pub const RISCV_SIZE: ToolName = ToolName {
+        program: "riscv64-unknown-elf-size",
+        package: "binutils-riscv64-unknown-elf",
+        version_argument: "--version",
+    };
     /// QEMU, an emulator, of Arm cores.
     pub const QEMU_ARM: ToolName = ToolName {
         program: "qemu-system-arm",

@@ -6,7 +6,7 @@ use mellow_rake::float::FloatSimulator;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Fixed, Name, Structure};
 use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
-use mellow_rake_rig::{Core, Emulated, RigError};
+use mellow_rake_rig::{Core, Emulated, RigError, core_cost};
 use std::time::{Duration, Instant};
 
 use crate::filters::{any_filter, any_word};
@@ -152,5 +152,34 @@ fn programs_that_cannot_run_say_why() {
         let error = astray.unwrap().run_within(&[1], 0, Duration::from_secs(5)).unwrap_err();
         let said = error.to_string();
         assert!(matches!(error, RigError::Failed { .. }) && said.contains('4'), "{core:?}: {said}");
+    }
+}
+
+/// What a core is told to take follows the work: a tap more costs the same each time, words are those of the
+/// structure, and size is what -Os is for.
+#[test]
+fn what_a_core_takes_follows_the_work() {
+    let words = Fixed::new(Structure::FirDirect, "s16f15".parse().unwrap());
+    let input: Vec<i64> = (0..256).map(|k| k * 7_919 % 30_011 - 15_005).collect();
+    for core in [Core::CortexM4, Core::Rv32] {
+        let cost = |count: usize| {
+            let taps: Vec<f64> = (0..count).map(|k| 0.01 + 0.001 * k as f64).collect();
+            let study = Wish::taps("1 kHz", taps).words(words).study().unwrap();
+            core_cost(core, &study.files(&[Language::C]).unwrap(), &input).unwrap()
+        };
+        let (short, middle, long) = (cost(20), cost(30), cost(40));
+        for ((short, middle), long) in short.iter().zip(&middle).zip(&long) {
+            let more = [
+                middle.step_instructions - short.step_instructions,
+                long.step_instructions - middle.step_instructions,
+            ];
+            assert!(more[0] > 10.0 && (more[0] / more[1] - 1.0).abs() < 0.3, "{short:?} {more:?}");
+            // The newest word is not remembered.
+            assert_eq!(long.filter_bytes - short.filter_bytes, 40, "{long:?} {short:?}");
+            assert!(long.block_instructions < 1.2 * long.step_instructions, "{long:?}");
+        }
+        let [small, fast, faster] = &long[..] else { panic!("three levels") };
+        assert!(small.code_bytes <= fast.code_bytes && fast.code_bytes <= faster.code_bytes);
+        assert!(small.tool.contains("QEMU") && small.stack_bytes < 1_000, "{small:?}");
     }
 }

@@ -344,28 +344,31 @@ impl FromStr for Sweep {
     }
 }
 
-/// What a filter takes in hardware: told before it is built, and what a synthesizer makes of it.
+/// What a filter takes: in hardware, told before it is built, and what a synthesizer makes of it; on a
+/// processor.
 ///
 /// The table `[hardware]` of the spec says what is wanted: a clock, multipliers, channels. This shows the
-/// unit
-/// that follows, with its schedule: which multiplier does what in which clock. With --on Yosys builds it, and
-/// for the iCE40 nextpnr places and routes it.
+/// unit that follows, with its schedule: which multiplier does what in which clock. With --on Yosys builds
+/// it, and for the iCE40 nextpnr places and routes it.
 ///
-/// Exit status 1: a family was not built, or what was placed does not run at the clock.
+/// --on with a processor core compiles the C for it and has QEMU count the instructions for each sample,
+/// exactly, on white noise at half scale; a core of silicon takes more than a clock for some of them.
 ///
-/// Examples: mrake cost demo/modem/carrier_band_unit.toml; mrake cost demo/modem/carrier_band_unit.toml --on
-/// ice40
+/// Exit status 1: something was not built or not run, or what was placed does not run at the clock.
+///
+/// Examples: mrake cost demo/modem/carrier_unit.toml --on ice40; mrake cost demo/mooring/pump_hum.toml --on
+/// cortex-m4,rv32
 #[derive(Debug, Args)]
 pub(crate) struct Cost {
-    /// The spec file; it needs tables `[fixed]` and `[hardware]`.
+    /// The spec file; it needs tables `[fixed]` and `[hardware]`, or for processor cores `[fixed]` or `[float]`.
     pub(crate) spec: PathBuf,
     /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
     /// spec files, with commas between them. The table `[hardware]` of SPEC says what the unit is like.
     #[arg(long, value_name = "SPECS", value_delimiter = ',')]
     pub(crate) beside: Vec<PathBuf>,
-    /// Build it for these families.
-    #[arg(long, value_enum, value_delimiter = ',', value_name = "FAMILIES")]
-    pub(crate) on: Vec<OnFamily>,
+    /// Build it for these families of gate arrays, or run its C on these processor cores.
+    #[arg(long, value_enum, value_delimiter = ',', value_name = "PARTS")]
+    pub(crate) on: Vec<OnPart>,
     /// Try several values of a key, side by side: hardware.multipliers=1,2,4.
     #[arg(long, value_name = "KEY=VALUES")]
     pub(crate) vary: Option<String>,
@@ -379,24 +382,50 @@ pub(crate) struct Cost {
     pub(crate) json: bool,
 }
 
-/// Families of parts that a synthesizer builds for.
+/// What a filter is built for to see what it takes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum OnFamily {
+pub(crate) enum OnPart {
     /// Lattice iCE40: Yosys, then nextpnr for the UP5K.
     Ice40,
     /// Lattice ECP5: Yosys.
     Ecp5,
     /// Xilinx 7 series: Yosys.
     Xilinx7,
+    /// C for a Cortex-M0, instructions counted by QEMU.
+    CortexM0,
+    /// C for a Cortex-M3.
+    CortexM3,
+    /// C for a Cortex-M4.
+    CortexM4,
+    /// C for a Cortex-M7.
+    CortexM7,
+    /// C for a RISC-V core of 32 bits.
+    Rv32,
+    /// C for a RISC-V core of 64 bits.
+    Rv64,
 }
 
-impl OnFamily {
-    /// The family of the rig.
-    pub(crate) fn family(self) -> Family {
+impl OnPart {
+    /// The family of gate arrays, if it is one.
+    pub(crate) fn family(self) -> Option<Family> {
         match self {
-            OnFamily::Ice40 => Family::Ice40,
-            OnFamily::Ecp5 => Family::Ecp5,
-            OnFamily::Xilinx7 => Family::Xilinx7,
+            OnPart::Ice40 => Some(Family::Ice40),
+            OnPart::Ecp5 => Some(Family::Ecp5),
+            OnPart::Xilinx7 => Some(Family::Xilinx7),
+            _ => None,
+        }
+    }
+
+    /// The processor core, if it is one.
+    pub(crate) fn core(self) -> Option<Core> {
+        match self {
+            OnPart::CortexM0 => Some(Core::CortexM0),
+            OnPart::CortexM3 => Some(Core::CortexM3),
+            OnPart::CortexM4 => Some(Core::CortexM4),
+            OnPart::CortexM7 => Some(Core::CortexM7),
+            OnPart::Rv32 => Some(Core::Rv32),
+            OnPart::Rv64 => Some(Core::Rv64),
+            _ => None,
         }
     }
 }

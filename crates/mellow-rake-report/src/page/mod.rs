@@ -1,6 +1,7 @@
 //! What is known of a filter, as pages.
 
 mod comparison;
+mod cores;
 mod design;
 mod forms;
 mod hardware;
@@ -15,6 +16,7 @@ mod sensitivity;
 mod words;
 
 pub use comparison::{Refused, comparison};
+pub use cores::cores;
 pub use design::design;
 pub use forms::{families, forms};
 pub use hardware::{UnitRow, hardware, shared_unit, units};

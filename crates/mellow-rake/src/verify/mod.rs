@@ -2,6 +2,7 @@
 //! floating-point reference.
 
 mod compare;
+mod core_cost;
 mod float;
 mod noise;
 mod proof;
@@ -9,6 +10,7 @@ mod reference;
 mod stimulus;
 
 pub use compare::{Comparison, Mismatch, compare};
+pub use core_cost::CoreCost;
 pub use noise::{
     ConverterNoise, WordNoise, constant_input_error, converter_noise, measure_word_noise,
 };

@@ -1,0 +1,27 @@
+//! What generated C takes on a processor core.
+
+/// What a filter takes on a core at a level of optimization: counted, not estimated.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct CoreCost {
+    /// The word for the core.
+    pub core: &'static str,
+    /// What it is.
+    pub title: &'static str,
+    /// The level.
+    pub level: &'static str,
+    /// Instructions for a sample, one at a call, the call and the loop around it included.
+    pub step_instructions: f64,
+    /// Samples in a call of the function for blocks.
+    pub block: usize,
+    /// Instructions for a sample with so many at a call.
+    pub block_instructions: f64,
+    /// Bytes of code and of constants.
+    pub code_bytes: u64,
+    /// Bytes of a filter: its words, for each stream.
+    pub filter_bytes: u64,
+    /// Bytes of stack at most: those of all functions, as if each called the next.
+    pub stack_bytes: u64,
+    /// Compiler and emulator.
+    pub tool: String,
+}
