@@ -139,6 +139,19 @@ impl Core {
     }
 }
 
+/// A version without what its packager says in brackets, which may be nested.
+fn short(tool: &Tool) -> String {
+    let mut depth = 0;
+    let outside = |c: &char| {
+        depth += i32::from(*c == '(');
+        let is_outside = depth == 0;
+        depth -= i32::from(*c == ')' && depth > 0);
+        is_outside
+    };
+    let text: String = tool.version().chars().filter(outside).collect();
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
 /// What the calls of a filter take.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct CallCost {
@@ -204,7 +217,7 @@ impl Emulated {
         command.args(["-T", "target.ld", "-o", "program.elf"]).args(sources);
         command.args(["target.main.c", "target.start.c", "-lgcc"]);
         run(&mut command, b"", COMPILE_LIMIT)?;
-        let version = format!("{}; {}", compiler.version(), emulator.version());
+        let version = format!("{}; {}", short(&compiler), short(&emulator));
         Ok(Emulated { folder, core, emulator, version })
     }
 
