@@ -14,7 +14,8 @@ const BLOCK: usize = 32;
 
 const LIMIT: Duration = Duration::from_secs(120);
 
-/// Compiles the C of a filter for a core at several levels of optimization, and counts what it takes for these samples.
+/// Compiles the C of a filter for a core at several levels of optimization, and counts what it takes for
+/// these samples.
 ///
 /// # Errors
 /// [`RigError`] when compiler or emulator are missing or complain.

@@ -360,7 +360,8 @@ impl FromStr for Sweep {
 /// cortex-m4,rv32
 #[derive(Debug, Args)]
 pub(crate) struct Cost {
-    /// The spec file; it needs tables `[fixed]` and `[hardware]`, or for processor cores `[fixed]` or `[float]`.
+    /// The spec file; it needs tables `[fixed]` and `[hardware]`, or for processor cores `[fixed]` or
+    /// `[float]`.
     pub(crate) spec: PathBuf,
     /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
     /// spec files, with commas between them. The table `[hardware]` of SPEC says what the unit is like.
