@@ -25,13 +25,13 @@ pub fn cores(name: &str, rows: &[&CoreCost], not_run: &[(&str, &str)]) -> Docume
     if let Some(CoreCost { block, .. }) = rows.first() {
         page.paragraph(
             &format!(
-                "  step, block: instructions for a sample, one at a call and {block} at a call, with the call \
-                 and the loop around it; a core takes more than a clock for some"
+                "  step, block: instructions for a sample, one at a call and {block} at a call, with \
+                 the call and the loop around it; a core takes more than a clock for some"
             ),
             4,
         );
-        let bytes = "  code, filter, stack: bytes of code and constants, of the words of a stream, of stack \
-                     at most";
+        let bytes = "  code, filter, stack: bytes of code and constants, of the words of a stream, of \
+                     stack at most";
         page.paragraph(bytes, 4);
     }
     let mut tools: Vec<&str> = rows.iter().map(|row| row.tool.as_str()).collect();

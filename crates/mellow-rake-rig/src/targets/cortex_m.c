@@ -1,8 +1,9 @@
 /* From reset to the filter on a Cortex-M, and how it asks the host. */
 #include <stdint.h>
 
-extern uint32_t stack_top, data_load, data_start, data_end, bss_start, bss_end;
-extern int run_filter(void);
+extern uint32_t stack_top;
+extern void begin(void);
+extern void leave(int status);
 extern intptr_t host_call(intptr_t operation, void *block);
 extern uint32_t clock_now(void);
 extern void reset(void);
@@ -23,31 +24,12 @@ uint32_t clock_now(void)
     return timer[2];
 }
 
-static void leave(int status)
-{
-    uintptr_t block[2];
-    /* The application has ended, with a status. */
-    block[0] = 0x20026;
-    block[1] = (uintptr_t)status;
-    for (;;) {
-        host_call(0x20, block);
-    }
-}
-
 void reset(void)
 {
-    const uint32_t *from = &data_load;
-    volatile uint32_t *to;
-    for (to = &data_start; to < &data_end; to++) {
-        *to = *from++;
-    }
-    for (to = &bss_start; to < &bss_end; to++) {
-        *to = 0;
-    }
     timer[1] = 0xffffffu;
     timer[2] = 0;
     timer[0] = 5;
-    leave(run_filter());
+    begin();
 }
 
 /* A fault ends here as well. */

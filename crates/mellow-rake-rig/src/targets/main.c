@@ -14,7 +14,9 @@
 
 extern intptr_t host_call(intptr_t operation, void *block);
 extern uint32_t clock_now(void);
-extern int run_filter(void);
+extern uint32_t data_load, data_start, data_end, bss_start, bss_end;
+extern void begin(void);
+extern void leave(int status);
 extern void *memcpy(void *restrict to, const void *restrict from, size_t count);
 extern void *memmove(void *to, const void *from, size_t count);
 extern void *memset(void *to, int value, size_t count);
@@ -116,7 +118,7 @@ static int64_t written_word(FILTER_OUTPUT word)
 #endif
 
 /* 0, or what went wrong: 1 a file, 2 a length, 3 the writing. */
-int run_filter(void)
+static int run_filter(void)
 {
     const intptr_t from = open_file("input.bin", 9, 1);
     const intptr_t to = open_file("output.bin", 10, 5);
@@ -164,4 +166,29 @@ int run_filter(void)
             return 3;
         }
     }
+}
+
+void leave(int status)
+{
+    uintptr_t block[2];
+    /* The application has ended, with a status. */
+    block[0] = 0x20026;
+    block[1] = (uintptr_t)status;
+    for (;;) {
+        host_call(0x20, block);
+    }
+}
+
+/* Behind a reset: words that have a beginning get it, all others are zero. */
+void begin(void)
+{
+    const uint32_t *from = &data_load;
+    volatile uint32_t *to;
+    for (to = &data_start; to < &data_end; to++) {
+        *to = *from++;
+    }
+    for (to = &bss_start; to < &bss_end; to++) {
+        *to = 0;
+    }
+    leave(run_filter());
 }

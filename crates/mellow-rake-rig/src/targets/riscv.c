@@ -1,11 +1,9 @@
 /* From reset to the filter on a RISC-V core, and how it asks the host. */
 #include <stdint.h>
 
-extern uint32_t data_load, data_start, data_end, bss_start, bss_end;
-extern int run_filter(void);
 extern intptr_t host_call(intptr_t operation, void *block);
 extern uint32_t clock_now(void);
-extern void begin(void);
+extern void leave(int status);
 extern void fault(void);
 
 __asm__(".section .vectors, \"ax\"\n"
@@ -40,30 +38,6 @@ uint32_t clock_now(void)
     uintptr_t count;
     __asm__ volatile(".option push\n.option arch, +zicsr\ncsrr %0, minstret\n.option pop" : "=r"(count) : : "memory");
     return (uint32_t)count;
-}
-
-static void leave(int status)
-{
-    uintptr_t block[2];
-    /* The application has ended, with a status. */
-    block[0] = 0x20026;
-    block[1] = (uintptr_t)status;
-    for (;;) {
-        host_call(0x20, block);
-    }
-}
-
-void begin(void)
-{
-    const uint32_t *from = &data_load;
-    volatile uint32_t *to;
-    for (to = &data_start; to < &data_end; to++) {
-        *to = *from++;
-    }
-    for (to = &bss_start; to < &bss_end; to++) {
-        *to = 0;
-    }
-    leave(run_filter());
 }
 
 void fault(void)
