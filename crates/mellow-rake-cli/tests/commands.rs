@@ -421,3 +421,36 @@ fn the_documents_show_what_is_printed() {
         assert!(shown >= least, "{document}");
     }
 }
+
+/// Files of a folder are held against their spec: as they were written, changed in a line, gone.
+#[test]
+fn generated_files_are_checked_against_their_spec() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("firmware");
+    let place = out.to_str().unwrap();
+    let notch = "demo/mooring/pump_hum.toml";
+    let write = ["generate", notch, "--to", "c,rust", "-o", place];
+    let check = [&write[..], &["--check"]].concat();
+    let (status, said, _) = run(&check);
+    assert!(status == 1 && said.matches("missing").count() == 5, "{said}");
+    assert!(!out.exists(), "nothing is written");
+    assert_eq!(run(&write).0, 0);
+    let (status, said, _) = run(&check);
+    assert!(status == 0 && said.matches("as written").count() == 5, "{said}");
+    // Someone mended a number by hand.
+    let path = out.join("pump_hum.c");
+    let good = std::fs::read_to_string(&path).unwrap();
+    let at = good.find("27507").unwrap();
+    let line = 1 + good[..at].matches('\n').count();
+    std::fs::write(&path, good.replacen("27507", "27508", 1)).unwrap();
+    let (status, object) = json(&[&check[..], &["--json"]].concat());
+    let files = object["files"].as_array().unwrap();
+    let of = |name: &str| files.iter().find(|file| file["name"] == name).unwrap();
+    assert_eq!((status, &object["held"]), (1, &false.into()));
+    assert_eq!(
+        (&of("pump_hum.c")["found"], &of("pump_hum.c")["line"]),
+        (&"different".into(), &line.into())
+    );
+    assert_eq!(of("pump_hum.h")["found"], "as written");
+    assert_eq!(std::fs::read_to_string(&path).unwrap().matches("27508").count(), 1, "left alone");
+}

@@ -52,7 +52,7 @@ fn every_key_is_documented() {
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
     let loadable = loadable(place);
     let unit = "demo/modem/carrier_unit.toml";
-    let calls: [&[&str]; 23] = [
+    let calls: [&[&str]; 24] = [
         &["new", "notch"],
         &["design", notch],
         &["design", breath, "--families"],
@@ -76,6 +76,7 @@ fn every_key_is_documented() {
         &["verify", unit, "--beside", unit, "--on", "icarus"],
         &["cost", unit, "--vary", "hardware.multipliers=1,99"],
         &["generate", notch, "--to", "c", "-o", &firmware],
+        &["generate", notch, "--to", "c", "-o", &firmware, "--check"],
     ];
     let mut seen = BTreeMap::new();
     for call in calls {

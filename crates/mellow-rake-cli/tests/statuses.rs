@@ -47,7 +47,7 @@ fn write_files(folder: &Path) {
 type Call = (&'static str, i32);
 
 /// Calls that need no tool from outside.
-const CALLS: [Call; 47] = [
+const CALLS: [Call; 50] = [
     ("new notch", 0),
     ("new notches", 2),
     ("new notch -o @/short.toml", 2),
@@ -84,6 +84,9 @@ const CALLS: [Call; 47] = [
     ("measure demo/modem/carrier_band.toml --modulated % --error-limit -200dB", 1),
     ("measure demo/modem/carrier_band.toml --modulated @/missing.toml", 2),
     ("generate demo/mooring/pump_hum.toml --to c -o @/firmware", 0),
+    ("generate demo/mooring/pump_hum.toml --to c -o @/firmware --check", 0),
+    ("generate demo/mooring/pump_hum.toml --to c,rust -o @/firmware --check", 1),
+    ("generate @/missing.toml --to c,rust -o @/firmware --check", 2),
     ("generate demo/mooring/pump_hum.toml --to cobol -o @/firmware", 2),
     ("generate @/short.toml --to c -o @/firmware", 2),
     ("run demo/mooring/pump_hum.toml demo/mooring/mooring.csv -o @/clean.csv", 0),
@@ -104,12 +107,14 @@ const CALLS: [Call; 47] = [
 ];
 
 /// Calls whose status depends on the tools that are there: with the machine's own, and with none.
-const WITH_TOOLS: [(&str, i32, i32); 7] = [
+const WITH_TOOLS: [(&str, i32, i32); 9] = [
     ("verify demo/mooring/pump_hum.toml", 0, 1),
     ("verify @/strict.toml", 1, 1),
     ("demo mooring -o @/demo", 0, 1),
     ("verify @/parallel.toml --on icarus", 0, 1),
     ("cost demo/modem/carrier_unit.toml --on ice40", 0, 1),
+    ("verify demo/mooring/pump_hum.toml --on cortex-m0,rv64", 0, 1),
+    ("cost demo/mooring/pump_hum.toml --on cortex-m4", 0, 1),
     // Faster than any iCE40.
     ("cost @/fast.toml --on ice40", 1, 1),
     ("verify demo/mooring/pump_hum.toml --on host", 0, 1),

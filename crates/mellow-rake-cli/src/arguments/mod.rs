@@ -433,7 +433,10 @@ impl OnPart {
 
 /// Write the filter as C, Rust, Verilog or VHDL; one in floating point as C or Rust.
 ///
-/// The text needs no library. NAME is the name in the spec. The same spec always gives the same bytes.
+/// The text needs no library. NAME is the name in the spec. The same spec always gives the same bytes, so
+/// that --check can say in a build whether the files in a folder are still those of their spec.
+///
+/// Exit status 1, with --check only: a file is missing, or is another.
 ///
 /// Examples: mrake generate demo/mooring/pump_hum.toml --to c,rust -o firmware; mrake generate
 /// demo/mooring/pump_hum.toml --to c --with test -o firmware
@@ -471,6 +474,9 @@ pub(crate) struct Generate {
     #[arg(long, default_value_t = 1_000, value_name = "COUNT", requires = "with",
         value_parser = clap::value_parser!(u32).range(1..=100_000))]
     pub(crate) samples: u32,
+    /// Write nothing: say of each file whether the folder has it as it would be written.
+    #[arg(long)]
+    pub(crate) check: bool,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
     #[arg(long)]
     pub(crate) json: bool,

@@ -7,8 +7,9 @@ use crate::print;
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::study::{DesignRecord, TestWish};
 use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
-use mellow_rake_files::write_whole;
+use mellow_rake_files::{read_whole, write_whole};
 use serde::Serialize;
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 
 #[derive(Serialize)]
@@ -106,6 +107,62 @@ fn test(options: &Generate, loaded: &Loaded) -> Result<Vec<GeneratedFile>, Failu
     }
 }
 
+#[derive(Serialize)]
+struct CheckObject {
+    folder: String,
+    files: Vec<CheckedObject>,
+    held: bool,
+}
+
+#[derive(Serialize)]
+struct CheckedObject {
+    name: String,
+    /// `as written`, `missing`, or `different` from a line on.
+    found: &'static str,
+    line: Option<usize>,
+}
+
+/// Longer than anything that is generated.
+const MOST_BYTES: u64 = 1 << 28;
+
+/// Holds the files of a folder against what would be written.
+fn check(options: &Generate, files: &[GeneratedFile]) -> Result<Outcome, Failure> {
+    let one = |file: &GeneratedFile| -> Result<CheckedObject, Failure> {
+        let path = options.output.join(&file.name);
+        let name = file.name.clone();
+        Ok(match read_whole(&path, MOST_BYTES) {
+            Err(error) if error.kind() == ErrorKind::NotFound => {
+                CheckedObject { name, found: "missing", line: None }
+            }
+            Err(error) if error.kind() == ErrorKind::FileTooLarge => {
+                CheckedObject { name, found: "different", line: None }
+            }
+            Err(source) => return Err(Failure::Read { path, source }),
+            Ok(bytes) if bytes == file.text.as_bytes() => {
+                CheckedObject { name, found: "as written", line: None }
+            }
+            Ok(bytes) => {
+                let same = bytes.iter().zip(file.text.as_bytes()).take_while(|(a, b)| a == b);
+                let line = 1 + same.filter(|(byte, _)| **byte == b'\n').count();
+                CheckedObject { name, found: "different", line: Some(line) }
+            }
+        })
+    };
+    let files: Vec<CheckedObject> = files.iter().map(one).collect::<Result<_, _>>()?;
+    let held = files.iter().all(|file| file.found == "as written");
+    if options.json {
+        let folder = options.output.display().to_string();
+        print::json(&CheckObject { folder, files, held })?;
+        return Ok(Outcome::of(held));
+    }
+    for CheckedObject { name, found, line } in &files {
+        let path = options.output.join(name);
+        let from = line.map_or(String::new(), |line| format!(" from line {line} on"));
+        print::text(&format!("{}: {found}{from}\n", path.display()))?;
+    }
+    Ok(Outcome::of(held))
+}
+
 pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
     let loaded = Loaded::file(&options.spec)?;
     if loaded.float()?.is_none() {
@@ -125,6 +182,9 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
     }
     if options.with.contains(&With::Test) {
         files.extend(test(options, &loaded)?);
+    }
+    if options.check {
+        return check(options, &files);
     }
     write_files(&options.output, &files)?;
     let folder = options.output.display().to_string();
