@@ -267,7 +267,21 @@ fn what_c_takes_on_cores_is_counted() {
         // Two words of 16 bits of the input and two of the output.
         assert_eq!(core["filter_bytes"], 8);
     }
+    // The last two columns follow from the clock and the sample rate of 1 kHz.
+    let call = ["cost", notch, "--on", "cortex-m4", "--clock", "16 MHz"];
+    let (_, page, _) = run(&call);
+    let rows: Vec<Vec<f64>> = page
+        .lines()
+        .filter(|line| line.trim_start().starts_with("Cortex"))
+        .map(|line| line.split_whitespace().filter_map(|word| word.parse().ok()).collect())
+        .collect();
+    assert_eq!(rows.len(), 3, "{page}");
+    for row in rows {
+        let [_, block, .., rate, load] = row[..] else { panic!("{row:?}") };
+        assert!((rate - 16e3 / block).abs() < 1.0 && (load - 100.0 / rate).abs() < 0.01, "{row:?}");
+    }
     for (call, expected) in [
+        (vec!["cost", notch, "--clock", "16 MHz"], "of processor cores"),
         (vec!["cost", notch, "--on", "cortex-m4,ice40"], "one of the two"),
         (vec!["cost", notch, "--on", "rv64", "--beside", notch], "of hardware"),
         (

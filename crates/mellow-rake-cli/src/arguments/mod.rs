@@ -370,6 +370,9 @@ pub(crate) struct Cost {
     /// Build it for these families of gate arrays, or run its C on these processor cores.
     #[arg(long, value_enum, value_delimiter = ',', value_name = "PARTS")]
     pub(crate) on: Vec<OnPart>,
+    /// The clock of processor cores, as "80 MHz": shows which sample rate that is enough for.
+    #[arg(long, value_name = "FREQUENCY")]
+    pub(crate) clock: Option<Frequency>,
     /// Try several values of a key, side by side: hardware.multipliers=1,2,4.
     #[arg(long, value_name = "KEY=VALUES")]
     pub(crate) vary: Option<String>,

@@ -114,6 +114,11 @@ pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
     if !cores.is_empty() {
         return on_cores(options, &families, &cores);
     }
+    if options.clock.is_some() {
+        let what =
+            "--clock is of processor cores: --on cortex-m4; that of hardware stands in its table";
+        return Err(Failure::Call(what.to_owned()));
+    }
     let beside = Loaded::files_of(&options.beside)?;
     if let Some(wish) = &options.vary {
         return vary(options, &beside, &families, wish);
@@ -149,6 +154,7 @@ pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
 #[derive(Serialize)]
 struct CoresObject {
     name: String,
+    clock_hz: Option<f64>,
     cores: Vec<CoreObject>,
 }
 
@@ -196,8 +202,13 @@ fn on_cores(options: &Cost, families: &[Family], cores: &[Core]) -> Result<Outco
     }
     let held = rows.iter().all(|row| matches!(row, CoreObject::Run(_)));
     let name = loaded.study.spec.name.to_string();
+    let rate = loaded.study.spec.sample_rate;
+    let clock_hz = options.clock.map(|clock| clock.hertz(rate));
+    if clock_hz.is_some_and(|clock| !(1.0..=1e12).contains(&clock)) {
+        return call("--clock: from 1 Hz to 1 THz");
+    }
     if options.json {
-        print::json(&CoresObject { name, cores: rows })?;
+        print::json(&CoresObject { name, clock_hz, cores: rows })?;
     } else {
         let run: Vec<&CoreCost> = rows
             .iter()
@@ -213,7 +224,7 @@ fn on_cores(options: &Cost, families: &[Family], cores: &[Core]) -> Result<Outco
                 CoreObject::NotRun { core, not_run } => Some((*core, not_run.as_str())),
             })
             .collect();
-        print::page(&page::cores(&name, &run, &not_run))?;
+        print::page(&page::cores(&name, &run, &not_run, rate, clock_hz))?;
     }
     Ok(Outcome::of(held))
 }

@@ -1,13 +1,22 @@
 //! What generated C takes on processor cores.
 
 use crate::Document;
+use crate::units::frequencies;
+use mellow_rake::units::SampleRate;
 use mellow_rake::verify::CoreCost;
 
-/// The cores with what a filter takes on each, and those that were not run with the reason.
-pub fn cores(name: &str, rows: &[&CoreCost], not_run: &[(&str, &str)]) -> Document {
+/// The cores with what a filter takes on each, and those that were not run with the reason. With a clock in
+/// hertz, how many samples a second that is, and the share of it that the sample rate takes.
+pub fn cores(
+    name: &str,
+    rows: &[&CoreCost],
+    not_run: &[(&str, &str)],
+    rate: SampleRate,
+    clock_hz: Option<f64>,
+) -> Document {
     let mut page = Document::of(&format!("{name} in C on processor cores"));
     let row = |row: &&CoreCost| {
-        vec![
+        let mut cells = vec![
             row.title.trim_start_matches("C, ").to_owned(),
             row.level.to_owned(),
             format!("{:.1}", row.step_instructions),
@@ -15,9 +24,18 @@ pub fn cores(name: &str, rows: &[&CoreCost], not_run: &[(&str, &str)]) -> Docume
             row.code_bytes.to_string(),
             row.filter_bytes.to_string(),
             row.stack_bytes.to_string(),
-        ]
+        ];
+        if let Some(clock) = clock_hz {
+            let per_second = clock / row.block_instructions;
+            cells.push(format!("{:.1}", per_second / 1e3));
+            cells.push(format!("{:.3}", 100.0 * rate.hertz() / per_second));
+        }
+        cells
     };
-    let header = ["core", "level", "step", "block", "code", "filter", "stack"];
+    let mut header = vec!["core", "level", "step", "block", "code", "filter", "stack"];
+    if clock_hz.is_some() {
+        header.extend(["kHz", "load %"]);
+    }
     if !rows.is_empty() {
         page.table(&header, &rows.iter().map(row).collect::<Vec<_>>());
         page.gap();
@@ -33,6 +51,15 @@ pub fn cores(name: &str, rows: &[&CoreCost], not_run: &[(&str, &str)]) -> Docume
         let bytes = "  code, filter, stack: bytes of code and constants, of the words of a stream, of \
                      stack at most";
         page.paragraph(bytes, 4);
+    }
+    if let Some(clock) = clock_hz {
+        let rates = format!(
+            "  kHz, load: at {} and in blocks the highest sample rate, and the share that {} takes, if every \
+             instruction took a clock",
+            frequencies(&[clock], ""),
+            frequencies(&[rate.hertz()], "")
+        );
+        page.paragraph(&rates, 4);
     }
     let mut tools: Vec<&str> = rows.iter().map(|row| row.tool.as_str()).collect();
     tools.dedup();
