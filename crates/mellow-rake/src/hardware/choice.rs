@@ -3,7 +3,8 @@
 use super::assign::least_interval;
 use super::staged::largest_part;
 use super::{
-    HardwareError, Parallel, Resources, Scheduled, SignalFlow, Staged, UnitProgram, schedule,
+    HardwareError, Parallel, Resources, Scheduled, SignalFlow, Staged, UnitProgram, UnitStages,
+    schedule,
 };
 use crate::spec::{Architecture, Hardware};
 use crate::units::SampleRate;
@@ -278,7 +279,8 @@ fn deeper(
     wish: &Hardware,
     available: Option<u64>,
 ) -> Result<(HardwareUnit, Option<String>), HardwareError> {
-    if wish.pipelining.is_some() || matches!(unit, HardwareUnit::Parallel(_)) {
+    let has_nothing = UnitStages::of([flow], 2) == UnitStages::of([flow], 1);
+    if wish.pipelining.is_some() || matches!(unit, HardwareUnit::Parallel(_)) || has_nothing {
         return Ok((unit, None));
     }
     let resources = Resources { pipelining: 2, ..unit.resources() };

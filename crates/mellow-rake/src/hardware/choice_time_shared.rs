@@ -1,7 +1,7 @@
 //! From a wish to a unit that several filters share: what is not stated is chosen, with the reason.
 
 use super::choice::{DEEPER, MOST_IDLE};
-use super::{HardwareError, Resources, SignalFlow, TimeShared, UnitProgram};
+use super::{HardwareError, Resources, SignalFlow, TimeShared, UnitProgram, UnitStages};
 use crate::spec::{Architecture, Hardware};
 use crate::units::SampleRate;
 
@@ -90,7 +90,8 @@ fn deeper(
     wish: &Hardware,
     available: Option<u64>,
 ) -> Result<Option<TimeShared>, HardwareError> {
-    if wish.pipelining.is_some() {
+    let has_nothing = UnitStages::of(flows, 2) == UnitStages::of(flows, 1);
+    if wish.pipelining.is_some() || has_nothing {
         return Ok(None);
     }
     let resources = Resources { pipelining: 2, channels: 1, ..unit.resources() };
