@@ -13,6 +13,12 @@ use tempfile::TempDir;
 const COMPILE_LIMIT: Duration = Duration::from_secs(120);
 const RUN_LIMIT: Duration = Duration::from_secs(120);
 
+/// Samples that the program takes at once.
+const LONGEST_BLOCK: usize = 64;
+
+/// The largest shift of QEMU's count of instructions.
+const FINEST: u32 = 10;
+
 const MAIN: &str = include_str!("targets/main.c");
 const CORTEX_M: &str = include_str!("targets/cortex_m.c");
 const RISC_V: &str = include_str!("targets/riscv.c");
@@ -46,9 +52,8 @@ struct Board {
     entry: &'static str,
     /// Beginning and length of what holds the program, and of what holds its words.
     memories: [(u64, &'static str); 2],
-    /// What QEMU counts an instruction for in nanoseconds is 2 to this, and clocks of the core for each.
-    shift: u32,
-    clocks: f64,
+    /// The clock in hertz of a timer of 24 bits; without one the core counts instructions itself.
+    timer_hz: Option<f64>,
 }
 
 impl Core {
@@ -103,9 +108,7 @@ impl Core {
             start: CORTEX_M,
             entry: "reset",
             memories: [(0, "4M"), (0x2000_0000, "4M")],
-            // 1,024 ns are 25.6 clocks of 25 MHz.
-            shift: 10,
-            clocks: 25.6,
+            timer_hz: Some(25e6),
         };
         let risc_v = |flags, emulator| Board {
             compiler: ToolName::RISCV_GCC,
@@ -115,14 +118,12 @@ impl Core {
             start: RISC_V,
             entry: "_start",
             memories: [(0x8000_0000, "8M"), (0x8080_0000, "8M")],
-            shift: 0,
-            clocks: 1.0,
+            timer_hz: None,
         };
         match self {
             Core::CortexM0 => Board {
                 memories: [(0, "256K"), (0x2000_0000, "16K")],
-                // Of 16 MHz.
-                clocks: 16.384,
+                timer_hz: Some(16e6),
                 ..arm(&["-mcpu=cortex-m0", "-mthumb"], &["-M", "microbit"])
             },
             Core::CortexM3 => arm(&["-mcpu=cortex-m3", "-mthumb"], &["-M", "mps2-an385"]),
@@ -253,13 +254,29 @@ impl Emulated {
     /// # Errors
     /// As of [`run`](Emulated::run).
     pub fn cost(&self, input: &[i64], block: usize) -> Result<CallCost, RigError> {
-        let board = self.core.board();
-        let counts = ["-icount".to_owned(), format!("shift={}", board.shift)];
-        let (_, [clocks, bytes]) = self.execute(input, block, RUN_LIMIT, &counts)?;
-        Ok(CallCost {
-            instructions: clocks as f64 / board.clocks / input.len().max(1) as f64,
-            bytes_of_a_filter: bytes as u64,
-        })
+        let samples = input.len().max(1) as f64;
+        // QEMU has an instruction take 2 to the shift nanoseconds.
+        let count = |shift: u32, clocks: f64| -> Result<CallCost, RigError> {
+            let options = ["-icount".to_owned(), format!("shift={shift}")];
+            let (_, [counted, bytes]) = self.execute(input, block, RUN_LIMIT, &options)?;
+            let instructions = counted as f64 / clocks / samples;
+            Ok(CallCost { instructions, bytes_of_a_filter: bytes as u64 })
+        };
+        let Some(hertz) = self.core.board().timer_hz else { return count(0, 1.0) };
+        let clocks = |shift: u32| hertz * 1e-9 * f64::from(1u32 << shift);
+        // Roughly at first, and then as finely as a timer can that must not go around within a call.
+        let rough = count(0, clocks(0))?;
+        let at_once = if block == 0 { LONGEST_BLOCK } else { block };
+        let called = (rough.instructions + 10.0) * at_once as f64;
+        let fits = |shift: &u32| 1.2 * clocks(*shift) * called < f64::from(1u32 << 24);
+        match (0..=FINEST).rev().find(fits) {
+            Some(shift) => count(shift, clocks(shift)),
+            None => Err(RigError::Rubbish {
+                program: "the emulated program".to_owned(),
+                found: format!("{called:.0} instructions in a call"),
+                expected: "fewer than the timer of the core can count",
+            }),
+        }
     }
 
     /// The words that come out, the clocks of all calls, and the bytes of a filter.

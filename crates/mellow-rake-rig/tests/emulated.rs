@@ -178,6 +178,16 @@ fn what_a_core_takes_follows_the_work() {
             assert_eq!(long.filter_bytes - short.filter_bytes, 40, "{long:?} {short:?}");
             assert!(long.block_instructions < 1.2 * long.step_instructions, "{long:?}");
         }
+        // Far beyond what a timer of 24 bits counts at its finest within a call.
+        let step = |count: usize| {
+            let taps: Vec<f64> = (0..count).map(|k| (k % 9) as f64 / 60_000.0 + 1e-5).collect();
+            let study = Wish::taps("1 kHz", taps).words(words).study().unwrap();
+            let program = Emulated::c(core, &study.files(&[Language::C]).unwrap()).unwrap();
+            program.cost(&input[..128], 0).unwrap().instructions
+        };
+        let [thousand, two, four] = [1_000, 2_000, 4_000].map(step);
+        println!("{core:?}: {thousand} {two} {four}");
+        assert!(((four - two) / (two - thousand) - 2.0).abs() < 0.01, "{thousand} {two} {four}");
         let [small, fast, faster] = &long[..] else { panic!("three levels") };
         assert!(small.code_bytes <= fast.code_bytes && fast.code_bytes <= faster.code_bytes);
         assert!(small.tool.contains("QEMU") && small.stack_bytes < 1_000, "{small:?}");

@@ -48,8 +48,8 @@ pub fn cores(
             ),
             4,
         );
-        let bytes = "  code, filter, stack: bytes of code and constants, of the words of a stream, of \
-                     stack at most";
+        let bytes = "  code, filter, stack: bytes of code and constants, of the words of a stream, of the \
+                     stack of all its functions; without the functions that the compiler brings";
         page.paragraph(bytes, 4);
     }
     if let Some(clock) = clock_hz {

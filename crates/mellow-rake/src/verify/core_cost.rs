@@ -20,7 +20,8 @@ pub struct CoreCost {
     pub code_bytes: u64,
     /// Bytes of a filter: its words, for each stream.
     pub filter_bytes: u64,
-    /// Bytes of stack at most: those of all functions, as if each called the next.
+    /// Bytes of stack: those of all functions of the filter, as if each called the next, without those that
+    /// the compiler brings.
     pub stack_bytes: u64,
     /// Compiler and emulator.
     pub tool: String,
