@@ -111,3 +111,21 @@ fn the_spec_says_the_effort() {
         assert_eq!((error.line, error.key.as_str()), (3, "effort"), "{error}");
     }
 }
+
+/// How many comparisons are worth it follows from what one takes, the measuring of its response included: of
+/// some thousand taps a few, of a hundred all that could be wanted.
+#[test]
+fn comparisons_of_long_filters_are_few() {
+    use mellow_rake::spec::{Fixed, Structure};
+    let affordable = |count: usize, word: &str| {
+        let mut words = Fixed::new(Structure::FirDirect, word.parse().unwrap());
+        words.coefficients.width = 3;
+        let taps: Vec<f64> = (0..count).map(|k| if k % 16 == 0 { 0.01 } else { 0.0 }).collect();
+        let study = mellow_rake::Wish::taps("1 kHz", taps).words(words).study().unwrap();
+        study.integers().unwrap().affordable()
+    };
+    for word in ["s3f0", "s16f15"] {
+        assert!(affordable(4_000, word) <= 2, "{}", affordable(4_000, word));
+        assert!(affordable(100, word) > 100, "{}", affordable(100, word));
+    }
+}

@@ -150,7 +150,18 @@ impl Implementation {
         const WORK: u64 = 5_000_000_000;
         /// Proofs for one filter: of its states, as built, as narrowed, and of what its coefficients do.
         const PROOFS: u64 = 4;
+        /// Searches through the response for what is measured on it, each over a grid that is as dense as
+        /// ripples can be; a tap is some multiplications at each point.
+        const SEARCHES: u64 = 32;
         let one = self.checked.facts().bounds().as_ref().map_or(0, |bounds| bounds.work);
+        let measured = match &self.rounded {
+            Form::Taps(taps) => {
+                let count = taps.0.len() as u64;
+                SEARCHES * count * (2_000 + 6 * count) / PROOFS
+            }
+            _ => 0,
+        };
+        let one = one + measured;
         (self.fixed.effort.times(WORK) / (PROOFS * one).max(1)).try_into().unwrap_or(usize::MAX)
     }
 
