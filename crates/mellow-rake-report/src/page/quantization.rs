@@ -92,6 +92,9 @@ fn remedies_text(remedies: &[Remedy]) -> Document {
 
 /// The filter in other structures.
 fn structures_text(structures: &[StructureFigures]) -> Document {
+    if structures.is_empty() {
+        return Document::default();
+    }
     let mut text = Document::of("\nOther structures in the same words, noise predicted\n");
     let row = |row: &StructureFigures| {
         let keeps = match (row.keeps_template, &row.reason) {
