@@ -16,6 +16,7 @@ use mellow_rake_report::figure::{View, Wishes};
 use mellow_rake_rig::{Core, Family, Target};
 use std::path::PathBuf;
 use std::str::FromStr;
+use std::sync::LazyLock;
 
 /// Design digital filters, put them on fixed point, write them as C, Rust, Verilog and VHDL, and prove that
 /// what runs is, bit for bit, what was designed.
@@ -387,50 +388,41 @@ pub(crate) struct Cost {
 }
 
 /// What a filter is built for to see what it takes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum OnPart {
-    /// Lattice iCE40: Yosys, then nextpnr for the UP5K.
-    Ice40,
-    /// Lattice ECP5: Yosys.
-    Ecp5,
-    /// Xilinx 7 series: Yosys.
-    Xilinx7,
-    /// C for a Cortex-M0, instructions counted by QEMU.
-    CortexM0,
-    /// C for a Cortex-M3.
-    CortexM3,
-    /// C for a Cortex-M4.
-    CortexM4,
-    /// C for a Cortex-M7.
-    CortexM7,
-    /// C for a RISC-V core of 32 bits.
-    Rv32,
-    /// C for a RISC-V core of 64 bits.
-    Rv64,
+    /// A family of gate arrays.
+    Family(Family),
+    /// A processor core.
+    Core(Core),
+}
+
+impl ValueEnum for OnPart {
+    fn value_variants<'a>() -> &'a [Self] {
+        static ALL: LazyLock<Vec<OnPart>> = LazyLock::new(|| {
+            let families = Family::ALL.into_iter().map(OnPart::Family);
+            families.chain(Core::ALL.into_iter().map(OnPart::Core)).collect()
+        });
+        &ALL
+    }
+
+    fn to_possible_value(&self) -> Option<PossibleValue> {
+        let (name, title) = match self {
+            OnPart::Family(family) => (family.as_str(), family.title()),
+            OnPart::Core(core) => (core.as_str(), core.title()),
+        };
+        Some(PossibleValue::new(name).help(title))
+    }
 }
 
 impl OnPart {
     /// The family of gate arrays, if it is one.
     pub(crate) fn family(self) -> Option<Family> {
-        match self {
-            OnPart::Ice40 => Some(Family::Ice40),
-            OnPart::Ecp5 => Some(Family::Ecp5),
-            OnPart::Xilinx7 => Some(Family::Xilinx7),
-            _ => None,
-        }
+        if let OnPart::Family(family) = self { Some(family) } else { None }
     }
 
     /// The processor core, if it is one.
     pub(crate) fn core(self) -> Option<Core> {
-        match self {
-            OnPart::CortexM0 => Some(Core::CortexM0),
-            OnPart::CortexM3 => Some(Core::CortexM3),
-            OnPart::CortexM4 => Some(Core::CortexM4),
-            OnPart::CortexM7 => Some(Core::CortexM7),
-            OnPart::Rv32 => Some(Core::Rv32),
-            OnPart::Rv64 => Some(Core::Rv64),
-            _ => None,
-        }
+        if let OnPart::Core(core) = self { Some(core) } else { None }
     }
 }
 
@@ -496,56 +488,35 @@ pub(crate) enum With {
 }
 
 /// Where to run what is written.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum On {
-    /// C, compiled by this machine's cc.
-    Host,
-    /// C, compiled by clang.
-    Clang,
-    /// C for a Cortex-M0, emulated by QEMU.
-    CortexM0,
-    /// C for a Cortex-M3, emulated by QEMU.
-    CortexM3,
-    /// C for a Cortex-M4, emulated by QEMU.
-    CortexM4,
-    /// C for a Cortex-M7, emulated by QEMU.
-    CortexM7,
-    /// C for a RISC-V core of 32 bits, emulated by QEMU.
-    Rv32,
-    /// The same of 64 bits.
-    Rv64,
-    /// Rust, compiled by rustc.
-    Rust,
-    /// Verilog, simulated by Icarus Verilog.
-    Icarus,
-    /// Verilog, compiled by Verilator: slow to build, fast to run.
-    Verilator,
-    /// VHDL, simulated by GHDL.
-    Ghdl,
+    /// A target.
+    Target(Target),
     /// All of them.
     All,
+}
+
+impl ValueEnum for On {
+    fn value_variants<'a>() -> &'a [Self] {
+        static ALL: LazyLock<Vec<On>> =
+            LazyLock::new(|| Target::ALL.into_iter().map(On::Target).chain([On::All]).collect());
+        &ALL
+    }
+
+    fn to_possible_value(&self) -> Option<PossibleValue> {
+        let (name, title) = match self {
+            On::Target(target) => (target.as_str(), target.title()),
+            On::All => ("all", "All of them"),
+        };
+        Some(PossibleValue::new(name).help(title))
+    }
 }
 
 impl On {
     /// The targets that these words name, each once.
     pub(crate) fn targets(these: &[On]) -> Vec<Target> {
-        let is_named = |target: &Target| {
-            these.iter().any(|on| match on {
-                On::Host => *target == Target::HostC,
-                On::Clang => *target == Target::Clang,
-                On::CortexM0 => *target == Target::Core(Core::CortexM0),
-                On::CortexM3 => *target == Target::Core(Core::CortexM3),
-                On::CortexM4 => *target == Target::Core(Core::CortexM4),
-                On::CortexM7 => *target == Target::Core(Core::CortexM7),
-                On::Rv32 => *target == Target::Core(Core::Rv32),
-                On::Rv64 => *target == Target::Core(Core::Rv64),
-                On::Rust => *target == Target::Rust,
-                On::Icarus => *target == Target::Icarus,
-                On::Verilator => *target == Target::Verilator,
-                On::Ghdl => *target == Target::Ghdl,
-                On::All => true,
-            })
-        };
+        let is_named =
+            |target: &Target| these.contains(&On::All) || these.contains(&On::Target(*target));
         Target::ALL.into_iter().filter(is_named).collect()
     }
 }

@@ -36,7 +36,10 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
     }
     let proof = match (loaded.float()?, loaded.study.spec.float) {
         (Some(filter), Some(wish)) => {
-            let on = options.on.as_deref().unwrap_or(&[On::Host, On::Rust]);
+            let on = options
+                .on
+                .as_deref()
+                .unwrap_or(&[On::Target(Target::HostC), On::Target(Target::Rust)]);
             let mut targets = On::targets(on);
             // All that can: it has no hardware.
             let is_program =
