@@ -6,7 +6,7 @@ use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
-use mellow_rake::spec::Coefficients;
+use mellow_rake::spec::{Coefficients, Tune};
 use mellow_rake::study::{SharedUnit, Study, StudyError};
 use mellow_rake::units::{Duration, SampleRate};
 use mellow_rake::write::{GeneratedFile, Language};
@@ -69,6 +69,17 @@ impl Loaded {
             read_coefficients(&file).map_err(|what| format!("{}: {what}", file.display()))
         };
         match Study::of_changed_text(text, shown, files) {
+            Ok(study) => Ok(Loaded { path, study }),
+            Err(error) => Err(Failure::Study { path, error: Box::new(error) }),
+        }
+    }
+
+    /// The same with its C tuned to a core, if one is named.
+    pub(crate) fn tuned(self, tune: Option<Tune>) -> Result<Self, Failure> {
+        let Some(tune) = tune else { return Ok(self) };
+        self.need_implementation("--tune")?;
+        let Loaded { path, study } = self;
+        match study.tuned_to(tune) {
             Ok(study) => Ok(Loaded { path, study }),
             Err(error) => Err(Failure::Study { path, error: Box::new(error) }),
         }

@@ -19,7 +19,7 @@ use mellow_rake::fixed::{
     Overflow, RoundedTable, Rounding, WordFormat, round_coefficients, round_groups,
 };
 use mellow_rake::random::NoiseSource;
-use mellow_rake::spec::{FirEdges, FirMethod, FirShape, FirWish, Phase};
+use mellow_rake::spec::{CodeGoal, FirEdges, FirMethod, FirShape, FirWish, Firmware, Phase, Tune};
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::compare;
 use mellow_rake::window::Window;
@@ -343,6 +343,18 @@ fn filters(rows: Rows) -> impl Draw {
     }
 }
 
+/// The same on words and coefficients of at most 16 bits.
+fn short_filters(rows: Rows) -> impl Draw {
+    move |noise: &mut NoiseSource| loop {
+        let (program, is_lean) = filters(rows)(noise);
+        let is_short = |format: WordFormat| format.maximum() < 1 << 15;
+        let lines = program.lines.iter().map(|line| line.format);
+        if program.tables.iter().map(|table| table.format).chain(lines).all(is_short) {
+            return (program, is_lean);
+        }
+    }
+}
+
 /// A program that no builder makes.
 fn any(noise: &mut NoiseSource) -> (Datapath, bool) {
     loop {
@@ -383,22 +395,59 @@ fn random_case(noise: &mut NoiseSource, draw: impl Draw) -> (Checked, Vec<i64>, 
     (checked, input, output, is_lean)
 }
 
-/// All filters of a batch in one translation unit; the program reads, for each in turn, its inputs.
-fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool) -> Program {
+/// How the program of a batch filters: a few samples, then blocks of all kinds; of channels each has the same
+/// samples, and each sample of the answer is taken from another.
+const EXERCISE: &str = "    {
+        static INPUT x[SAMPLES], wide[3 * SAMPLES];
+        static OUTPUT y[SAMPLES], out[3 * SAMPLES];
+        static struct NAME f, streams[3];
+        int k, c, length = 1;
+        for (k = 0; k < SAMPLES; k++) {
+            long long word;
+            if (scanf(\"%lld\", &word) != 1) { return 1; }
+            x[k] = (INPUT)word;
+        }
+        NAME_init(&f);
+        NAME_block(&f, x, y, 0);
+        for (k = 0; k < SAMPLES; k += c) {
+            c = length < SAMPLES - k ? length : SAMPLES - k;
+            if (c == 1) { y[k] = NAME_step(&f, x[k]); } else { NAME_block(&f, x + k, y + k, (size_t)c); }
+            length = length % 97 * 5 % 37 + k % 3 + 1;
+        }
+#if defined(GUARD_CHANNELS)
+        for (c = 0; c < GUARD_CHANNELS; c++) {
+            NAME_init(&streams[c]);
+            for (k = 0; k < SAMPLES; k++) { wide[k * GUARD_CHANNELS + c] = x[k]; }
+        }
+        NAME_channels(streams, wide, out, 0);
+        NAME_channels(streams, wide, out, 21);
+        k = 21 * GUARD_CHANNELS;
+        NAME_channels(streams, wide + k, out + k, SAMPLES - 21);
+        for (k = 0; k < SAMPLES; k++) { y[k] = out[k * GUARD_CHANNELS + k % GUARD_CHANNELS]; }
+#else
+        (void)wide; (void)out; (void)streams;
+#endif
+        for (k = 0; k < SAMPLES; k++) { printf(\"%\" PRId64 \"\\n\", (int64_t)y[k]); }
+    }
+";
+
+/// All filters of a batch in one translation unit; the program reads, for each in turn, its inputs. For cores
+/// with instructions for pairs these are emulated.
+fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool, has_pairs: bool) -> Program {
     let mut main = String::from("#include <stdio.h>\n#include <inttypes.h>\n");
     let mut calls = String::new();
     for set in files {
         let name = set[0].name.strip_suffix(".h").unwrap();
         let _ = writeln!(main, "#include \"{}\"", set[1].name.replace(".c", ".inc"));
-        let _ = writeln!(
-            calls,
-            "    {{ static struct {name} f; int k; {name}_init(&f); for (k = 0; k < {SAMPLES}; k++) {{ long \
-             long x; if (scanf(\"%lld\", &x) != 1) {{ return 1; }} printf(\"%\" PRId64 \"\\n\", \
-             (int64_t){name}_step(&f, (INPUT_{name})x)); }} }}"
-        );
-        let step = set[0].text.split("_step(").nth(1).unwrap();
+        let (before, step) = set[0].text.split_once(&format!(" {name}_step(")).unwrap();
         let input = step.split(", ").nth(1).unwrap().split(' ').next().unwrap();
-        let _ = writeln!(main, "#define INPUT_{name} {input}");
+        let exercise = EXERCISE
+            .replace("INPUT", input)
+            .replace("OUTPUT", before.split_whitespace().last().unwrap())
+            .replace("NAME", name)
+            .replace("GUARD", &name.to_uppercase())
+            .replace("SAMPLES", &SAMPLES.to_string());
+        calls.push_str(&exercise);
     }
     let _ = write!(main, "int main(void)\n{{\n{calls}    return 0;\n}}\n");
     let mut all =
@@ -422,7 +471,23 @@ fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool) -> Program {
     if !is_lean {
         flags.extend(["-Wno-unused-parameter", "-Wno-unused-but-set-variable"]);
     }
+    if has_pairs {
+        // And as a compiler has it whose shifts lose the sign.
+        flags.extend(["-D__ARM_FEATURE_DSP=1", "-I.", "-DMELLOW_RAKE_SHIFTS_KEEP_THE_SIGN=0"]);
+        let text = include_str!("common/arm_acle.h").to_owned();
+        all.push(GeneratedFile { language: Language::C, name: "arm_acle.h".to_owned(), text });
+    }
     Program::c_with(ToolName::CC.find().unwrap(), &flags, &all).unwrap()
+}
+
+/// For any core, in any way.
+fn any_firmware(noise: &mut NoiseSource) -> Firmware {
+    let mut firmware = Firmware::default();
+    let tune = Tune::ALL.get(noise.integer(0, 2 * Tune::ALL.len() as i64 - 1) as usize);
+    firmware.tune = tune.map_or(Tune::CortexM4, |(tune, ..)| *tune);
+    firmware.goal = CodeGoal::ALL[noise.integer(0, 2) as usize].1;
+    firmware.channels = noise.integer(-2, 3).max(1) as usize;
+    firmware
 }
 
 /// The same in Rust, overflow checks on.
@@ -469,12 +534,27 @@ fn check_batch(seed: u64, draw: impl Draw) -> usize {
         let symbols = mellow_rake::write::Symbols::new(
             &mellow_rake::spec::Name::new(&format!("r{index}")).unwrap(),
         );
-        files.push(mellow_rake::write::c::write(&checked, &symbols).unwrap());
+        let firmware = any_firmware(&mut noise);
+        files.push(mellow_rake::write::c::write_for(&checked, &symbols, firmware, None).unwrap());
         rust.push(mellow_rake::write::rust::write(&checked, &symbols).unwrap().swap_remove(0));
         inputs.extend(input.iter().copied());
         cases.push((checked, output));
     }
-    let found = batch_program(&files, all_lean).run_with(&inputs, &[]).unwrap();
+    let found = batch_program(&files, all_lean, false).run_with(&inputs, &[]).unwrap();
+    // Those that are written in a second form as well.
+    let is_paired = |index: &usize| files[*index][1].text.contains("__smla");
+    let paired: Vec<usize> = (0..BATCH).filter(is_paired).collect();
+    let their = |words: &[i64]| -> Vec<i64> {
+        let of = |index: &usize| words[index * SAMPLES..(index + 1) * SAMPLES].to_vec();
+        paired.iter().flat_map(of).collect()
+    };
+    let sets: Vec<_> = paired.iter().map(|index| files[*index].clone()).collect();
+    let in_pairs = batch_program(&sets, all_lean, true).run_with(&their(&inputs), &[]).unwrap();
+    assert_eq!(in_pairs, their(&found), "seed {seed}: with pairs of words");
+    let text = |needle: &str| files.iter().filter(|set| set[1].text.contains(needle)).count();
+    PAIRED.fetch_add(text("__smlad("), Ordering::Relaxed);
+    PAIRED_LONG.fetch_add(text("__smlald("), Ordering::Relaxed);
+    SEVERAL.fetch_add(text("_several("), Ordering::Relaxed);
     if seed.is_multiple_of(batches_for_one_in_rust()) {
         // The words of C are held against the simulator's below.
         assert_eq!(batch_in_rust(&rust, all_lean).run(&inputs, 0).unwrap(), found, "seed {seed}");
@@ -509,6 +589,11 @@ fn check_batch(seed: u64, draw: impl Draw) -> usize {
 
 /// How many filters were given a narrower accumulator.
 static NARROWED: AtomicUsize = AtomicUsize::new(0);
+
+/// How many filters multiply pairs, for sums of 32 bits and of 64, and how many make several outputs at once.
+static PAIRED: AtomicUsize = AtomicUsize::new(0);
+static PAIRED_LONG: AtomicUsize = AtomicUsize::new(0);
+static SEVERAL: AtomicUsize = AtomicUsize::new(0);
 
 /// How many filters have no products.
 static SHIFTED: AtomicUsize = AtomicUsize::new(0);
@@ -569,6 +654,16 @@ fn simulator_and_c_agree_on_random_taps() {
     let limited = check_many(TAPS, filters(taps));
     assert!(limited > TAPS / 8, "limits acted in {limited} of {TAPS}");
     assert!(ROUNDED.load(Ordering::Relaxed) > TAPS / 50, "{ROUNDED:?}");
+}
+
+#[test]
+fn simulator_and_c_agree_on_random_filters_of_short_words() {
+    check_many(BATCH, short_filters(taps));
+    check_many(BATCH, short_filters(recursive));
+    let written = [&PAIRED, &PAIRED_LONG, &SEVERAL].map(|count| count.load(Ordering::Relaxed));
+    println!("{written:?}");
+    let [short_sums, long_sums, several] = written;
+    assert!(short_sums > BATCH / 4 && long_sums > 3 && several > BATCH / 4, "{written:?}");
 }
 
 #[test]

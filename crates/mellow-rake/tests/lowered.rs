@@ -4,15 +4,20 @@
 use mellow_rake::datapath::{Checked, Port, Simulator, dump};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::Structure;
-use mellow_rake::write::lower::lower;
+use mellow_rake::write::lower::{Lowered, lower, lower_for_processor};
 
 use crate::filters::{any_filter, any_word};
 use crate::interpreter::Interpreter;
 use crate::programs::{Sizes, any_program};
 
 fn hold(checked: &Checked, noise: &mut NoiseSource) {
-    let lowered = lower(checked);
-    let mut interpreter = Interpreter::new(&lowered);
+    for lowered in [lower(checked), lower_for_processor(checked)] {
+        hold_as(checked, &lowered, noise);
+    }
+}
+
+fn hold_as(checked: &Checked, lowered: &Lowered, noise: &mut NoiseSource) {
+    let mut interpreter = Interpreter::new(lowered);
     let mut simulator = Simulator::new(checked);
     for firing in 0..200 {
         let of_port = |port: &Port| vec![port.format; port.count];

@@ -82,6 +82,10 @@ fn effect(text: &str) -> Result<BTreeMap<&'static str, String>, String> {
         let files = study.files(&[Language::Verilog]).map_err(refused)?;
         effect.insert("text", files.iter().map(|file| file.text.as_str()).collect());
     }
+    if text.contains("[firmware]") {
+        let files = study.files(&[Language::C]).map_err(refused)?;
+        effect.insert("in C", files.iter().map(|file| file.text.as_str()).collect());
+    }
     if text.contains("[converter]") {
         let words = study.quantization(&InTurn).map_err(refused)?;
         effect.insert("noise", serde_json::to_string(&words).unwrap());
@@ -414,8 +418,27 @@ fn hardware() -> Vec<Case> {
     ]
 }
 
+fn firmware() -> Vec<Case> {
+    let text = taps("[firmware]\n");
+    let tunes = &[
+        "\"portable\"",
+        "\"cortex-m0\"",
+        "\"cortex-m3\"",
+        "\"cortex-m4\"",
+        "\"cortex-m7\"",
+        "\"cortex-m33\"",
+        "\"rv32\"",
+        "\"host\"",
+    ];
+    vec![
+        ("firmware", "tune", text.clone(), tunes),
+        ("firmware", "goal", text.clone(), &["\"automatic\"", "\"speed\"", "\"size\""]),
+        ("firmware", "channels", text, &["1", "2", "3"]),
+    ]
+}
+
 fn cases() -> Vec<Case> {
-    [recursive(), finite(), words(), hardware()].concat()
+    [recursive(), finite(), words(), hardware(), firmware()].concat()
 }
 
 #[test]
@@ -445,6 +468,7 @@ fn every_value_does_something_of_its_own() {
 #[test]
 fn a_key_that_is_left_out_means_what_the_docs_say() {
     let (plain, finite, serial) = (sections(""), taps(""), sections("[hardware]\n"));
+    let firm = taps("[firmware]\n");
     let float = plain.replace("[fixed]\ninput = \"s12f11\"\n", "[float]\nformat = \"f32\"\n");
     for (table, key, text, value) in [
         ("fixed", "output", &plain, "\"s12f11\""),
@@ -462,6 +486,9 @@ fn a_key_that_is_left_out_means_what_the_docs_say() {
         ("hardware", "channels", &serial, "1"),
         ("hardware", "samples_per_clock", &serial, "1"),
         ("hardware", "block_ram_bits", &serial, "256"),
+        ("firmware", "tune", &firm, "\"portable\""),
+        ("firmware", "goal", &firm, "\"automatic\""),
+        ("firmware", "channels", &firm, "1"),
         ("", "effort", &plain, "1"),
     ] {
         let without = effect(&with(text, table, key, None)).unwrap();
@@ -483,7 +510,7 @@ fn documented(heading: &str) -> BTreeSet<String> {
 #[test]
 fn every_documented_key_is_tried() {
     let tried: BTreeSet<String> = cases().iter().map(|case| case.1.to_owned()).collect();
-    for heading in ["`[fixed]`", "`[float]`", "`[hardware]`"] {
+    for heading in ["`[fixed]`", "`[float]`", "`[hardware]`", "`[firmware]`"] {
         let keys = documented(heading);
         assert!(!keys.is_empty(), "{heading}");
         for key in keys {

@@ -9,6 +9,7 @@ pub(crate) use signals::{Excitation, Inspect, Measure, Pipe, Run, Signal};
 use crate::failure::Failure;
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use mellow_rake::spec::Tune;
 use mellow_rake::study::{OtherForm, SweepWish, Swept};
 use mellow_rake::units::{Duration, Frequency, Level, SampleRate};
 use mellow_rake::write::Language;
@@ -371,6 +372,9 @@ pub(crate) struct Cost {
     /// Build it for these families of gate arrays, or run its C on these processor cores.
     #[arg(long, value_enum, value_delimiter = ',', value_name = "PARTS")]
     pub(crate) on: Vec<OnPart>,
+    /// Tune C to this core, whatever the table `[firmware]` of the spec says; the integers stay the same.
+    #[arg(long, value_parser = named(&Tune::ALL), value_name = "CORE")]
+    pub(crate) tune: Option<Tune>,
     /// The clock of processor cores, as "80 MHz": shows which sample rate that is enough for.
     #[arg(long, value_name = "FREQUENCY")]
     pub(crate) clock: Option<Frequency>,
@@ -446,6 +450,9 @@ pub(crate) struct Generate {
     /// The folder for the files; made if it is not there.
     #[arg(short, long, value_name = "DIR")]
     pub(crate) output: PathBuf,
+    /// Tune C to this core, whatever the table `[firmware]` of the spec says; the integers stay the same.
+    #[arg(long, value_parser = named(&Tune::ALL), value_name = "CORE")]
+    pub(crate) tune: Option<Tune>,
     /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
     /// spec files, with commas between them. The table `[hardware]` of SPEC says what the unit is like.
     #[arg(long, value_name = "SPECS", value_delimiter = ',')]
@@ -541,6 +548,9 @@ pub(crate) struct Verify {
     /// Icarus Verilog would take too long; in floating point host,rust].
     #[arg(long, value_enum, value_delimiter = ',')]
     pub(crate) on: Option<Vec<On>>,
+    /// Tune C to this core, whatever the table `[firmware]` of the spec says; the integers stay the same.
+    #[arg(long, value_parser = named(&Tune::ALL), value_name = "CORE")]
+    pub(crate) tune: Option<Tune>,
     /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
     /// spec files, with commas between them. The table `[hardware]` of SPEC says what the unit is like.
     #[arg(long, value_name = "SPECS", value_delimiter = ',')]

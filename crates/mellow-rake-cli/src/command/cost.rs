@@ -114,6 +114,10 @@ pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
     if !cores.is_empty() {
         return on_cores(options, &families, &cores);
     }
+    if options.tune.is_some() {
+        let what = "--tune is of processor cores: --on cortex-m4";
+        return Err(Failure::Call(what.to_owned()));
+    }
     if options.clock.is_some() {
         let what =
             "--clock is of processor cores: --on cortex-m4; that of hardware stands in its table";
@@ -174,7 +178,7 @@ fn on_cores(options: &Cost, families: &[Family], cores: &[Core]) -> Result<Outco
     if options.vary.is_some() || options.figure.is_some() || !options.beside.is_empty() {
         return call("--vary, --figure and --beside are of hardware, not of processor cores");
     }
-    let loaded = Loaded::file(&options.spec)?;
+    let loaded = Loaded::file(&options.spec)?.tuned(options.tune)?;
     let files = loaded.files(&[Language::C])?;
     let input = match (loaded.float()?, loaded.study.spec.float) {
         (Some(filter), Some(wish)) => {
@@ -224,7 +228,8 @@ fn on_cores(options: &Cost, families: &[Family], cores: &[Core]) -> Result<Outco
                 CoreObject::NotRun { core, not_run } => Some((*core, not_run.as_str())),
             })
             .collect();
-        print::page(&page::cores(&name, &run, &not_run, rate, clock_hz))?;
+        let tune = loaded.implementation()?.map(|_| loaded.study.spec.firmware.tune);
+        print::page(&page::cores(&name, &run, &not_run, rate, clock_hz, tune))?;
     }
     Ok(Outcome::of(held))
 }

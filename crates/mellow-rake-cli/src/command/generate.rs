@@ -56,7 +56,8 @@ fn annotate(loaded: &Loaded, files: &mut [GeneratedFile]) -> Result<(), Failure>
         return Err(Failure::Call(what.to_owned()));
     };
     let symbols = Symbols::new(&loaded.study.spec.name);
-    let annotated = c::write_annotated(&implementation.checked, &symbols)?;
+    let (firmware, rate) = (loaded.study.spec.firmware, Some(loaded.study.spec.sample_rate));
+    let annotated = c::write_annotated(&implementation.checked, &symbols, firmware, rate)?;
     let mut is_written = false;
     for file in annotated {
         if let Some(plain) = files.iter_mut().find(|plain| plain.name == file.name) {
@@ -164,7 +165,7 @@ fn check(options: &Generate, files: &[GeneratedFile]) -> Result<Outcome, Failure
 }
 
 pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
-    let loaded = Loaded::file(&options.spec)?;
+    let loaded = Loaded::file(&options.spec)?.tuned(options.tune)?;
     if loaded.float()?.is_none() {
         loaded.need_implementation("generate")?;
     }

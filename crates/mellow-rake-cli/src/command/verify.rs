@@ -22,7 +22,7 @@ struct VerifyObject<'a> {
 }
 
 pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
-    let loaded = Loaded::file(&options.spec)?;
+    let loaded = Loaded::file(&options.spec)?.tuned(options.tune)?;
     let recording = match &options.recording {
         None => None,
         Some(path) => {

@@ -2,17 +2,20 @@
 
 use crate::Document;
 use crate::units::frequencies;
+use mellow_rake::spec::Tune;
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::CoreCost;
 
 /// The cores with what a filter takes on each, and those that were not run with the reason. With a clock in
-/// hertz, how many samples a second that is, and the share of it that the sample rate takes.
+/// hertz, how many samples a second that is, and the share of it that the sample rate takes. Of integers, what they are
+/// tuned to.
 pub fn cores(
     name: &str,
     rows: &[&CoreCost],
     not_run: &[(&str, &str)],
     rate: SampleRate,
     clock_hz: Option<f64>,
+    tune: Option<Tune>,
 ) -> Document {
     let mut page = Document::of(&format!("{name} in C on processor cores"));
     let row = |row: &&CoreCost| {
@@ -51,6 +54,9 @@ pub fn cores(
         let bytes = "  code, filter, stack: bytes of code and constants, of the words of a stream, of the \
                      stack of all its functions; without the functions that the compiler brings";
         page.paragraph(bytes, 4);
+    }
+    if let Some(tune) = tune {
+        page.paragraph(&format!("  tuned to {}: {}", tune.as_str(), tune.reason()), 4);
     }
     if let Some(clock) = clock_hz {
         let rates = format!(

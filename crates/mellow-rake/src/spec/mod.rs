@@ -6,6 +6,7 @@
 mod direct;
 mod error;
 mod fir;
+mod firmware;
 mod fixed;
 mod float;
 mod hardware;
@@ -20,10 +21,11 @@ mod read_fir;
 #[cfg(feature = "spec-file")]
 mod read_fir_kinds;
 #[cfg(feature = "spec-file")]
+mod read_firmware;
+#[cfg(feature = "spec-file")]
 mod read_fixed;
 #[cfg(feature = "spec-file")]
 mod read_float;
-#[cfg(feature = "spec-file")]
 mod read_hardware;
 #[cfg(feature = "spec-file")]
 mod read_recursive;
@@ -33,6 +35,7 @@ mod wish;
 mod wish_kinds;
 
 pub use self::fir::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase, WishedBand};
+pub use self::firmware::{CodeGoal, Firmware, Tune};
 pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};
 pub use self::float::Float;
 pub use self::hardware::{Architecture, Hardware, Interface};
@@ -82,6 +85,8 @@ pub struct Spec {
     pub float: Option<Float>,
     /// What hardware is to be like, if it is to share multipliers; otherwise it takes a clock for a sample.
     pub hardware: Option<Hardware>,
+    /// What its C is to be like.
+    pub firmware: Firmware,
     /// The converter before the filter, if it is known.
     pub converter: Option<ConverterWish>,
     /// What the proof must show.

@@ -3,6 +3,7 @@
 use super::read_direct;
 use super::read_fir::{self, Wanted, fir_band};
 use super::read_fir_kinds::fir_kind;
+use super::read_firmware::firmware;
 use super::read_fixed::fixed;
 use super::read_float::float;
 use super::read_hardware::hardware;
@@ -289,6 +290,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         "fixed",
         "float",
         "hardware",
+        "firmware",
         "converter",
         "verify",
         "effort",
@@ -308,6 +310,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     let fixed = fixed(&top, want.has_taps())?.map(|fixed| Fixed { effort, ..fixed });
     let float = float(&top, want.has_taps(), fixed.as_ref())?;
     let hardware = hardware(&top, sample_rate, fixed.as_ref())?;
+    let firmware = firmware(&top, fixed.is_some())?;
     Ok(Spec {
         name,
         sample_rate,
@@ -316,6 +319,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         fixed,
         float,
         hardware,
+        firmware,
         converter: converter(&top, false)?,
         verify: verify(&top)?,
         effort,

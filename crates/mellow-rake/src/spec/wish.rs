@@ -1,5 +1,6 @@
 //! A spec said in Rust: the same types, checks and errors as of a text.
 
+use super::firmware::Firmware;
 use super::hardware::without_words;
 use super::{
     Coefficients, DirectWish, EqualizerWish, FirEdges, FirMethod, FirShape, FirWish, Fixed, Float,
@@ -74,6 +75,7 @@ pub struct Wish {
     fixed: Option<Fixed>,
     float: Option<Float>,
     hardware: Option<Hardware>,
+    firmware: Firmware,
     effort: Effort,
 }
 
@@ -111,6 +113,7 @@ impl Wish {
             fixed: None,
             float: None,
             hardware: None,
+            firmware: Firmware::default(),
             effort: Effort::default(),
         }
     }
@@ -267,6 +270,11 @@ impl Wish {
         Wish { hardware: Some(hardware), ..self }
     }
 
+    /// On a processor.
+    pub fn firmware(self, firmware: Firmware) -> Self {
+        Wish { firmware, ..self }
+    }
+
     /// In floating point, in the structure that is usual for it and for inputs up to 1.
     ///
     /// ```
@@ -307,6 +315,9 @@ impl Wish {
         if self.hardware.is_some() && self.fixed.is_none() {
             return Err(wrong("hardware", without_words()));
         }
+        if self.firmware != Firmware::default() && self.fixed.is_none() {
+            return Err(wrong("firmware", super::read_firmware::without_words()));
+        }
         let chosen = |float: Float| match float.is_chosen {
             true => Float { peak: float.peak, ..Float::new(float.format, want.has_taps()) },
             false => float,
@@ -319,6 +330,7 @@ impl Wish {
             equalizer: self.equalizer,
             float,
             hardware: self.hardware,
+            firmware: self.firmware,
             fixed: self.fixed.map(|fixed| Fixed { effort, ..fixed }),
             converter: None,
             verify: Verify::default(),

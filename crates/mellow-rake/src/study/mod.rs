@@ -62,7 +62,7 @@ use crate::hardware::{HardwareChoice, HardwareError, HardwareUnit, SignalFlow, c
 use crate::implementation::{Goal, Implementation, advice, implement_toward};
 use crate::quality::{QualityRow, Report, meets_spec};
 #[cfg(feature = "spec-file")]
-use crate::spec::{Coefficients, DirectWish, Want};
+use crate::spec::{Coefficients, DirectWish, Tune, Want};
 use crate::spec::{Float, Spec, SpecPlace, Wish};
 use crate::write::{self, GeneratedFile, Language, Symbols, WriteError};
 use std::sync::OnceLock;
@@ -153,6 +153,30 @@ impl Study {
             designed: OnceLock::new(),
             rounded: OnceLock::new(),
         })
+    }
+
+    /// The same filter with its C tuned to a core, whatever its spec says. Its integers stay the same.
+    ///
+    /// # Errors
+    /// [`StudyError::NoWords`] where it has no words: floating point is written in one form for all
+    /// processors.
+    ///
+    /// ```
+    /// use mellow_rake::Wish;
+    /// use mellow_rake::spec::{Fixed, Structure, Tune};
+    /// use mellow_rake::write::Language;
+    /// let words = Fixed::new(Structure::FirDirect, "s16f15".parse()?);
+    /// let study = Wish::taps("1 kHz", [0.1, 0.2, 0.4, 0.2, 0.1]).words(words).study()?;
+    /// let files = study.tuned_to(Tune::CortexM7)?.files(&[Language::C])?;
+    /// assert!(files[1].text.contains("__ARM_FEATURE_DSP"));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn tuned_to(mut self, tune: Tune) -> Result<Self, StudyError> {
+        if self.spec.fixed.is_none() {
+            return Err(StudyError::NoWords);
+        }
+        self.spec.firmware.tune = tune;
+        Ok(self)
     }
 
     /// What integers are chosen for.
@@ -303,7 +327,10 @@ impl Study {
             }
             files.extend(
                 match language {
-                    Language::C => write::c::write(&filter.checked, &symbols),
+                    Language::C => {
+                        let (firmware, rate) = (self.spec.firmware, self.spec.sample_rate);
+                        write::c::write_for(&filter.checked, &symbols, firmware, Some(rate))
+                    }
                     Language::Rust => write::rust::write(&filter.checked, &symbols),
                     Language::Vhdl => write::vhdl::write(&filter.checked, &symbols),
                     Language::Verilog => write::verilog::write(&filter.checked, &symbols),

@@ -14,7 +14,8 @@ extern "C" {
 
 /* One filter; as many as you like side by side. */
 struct average {
-    int16_t x[7]; /* s16f15: the word stored k + 1 samples ago at k */
+    int16_t x[15]; /* s16f15: the last 7 words, the oldest first, in a window that begins at `at` */
+    int at; /* where the window begins; after 8 samples it begins anew */
 };
 
 /* The zero state; call before the first sample. */

@@ -14,7 +14,8 @@ extern "C" {
 
 /* One filter; as many as you like side by side. */
 struct carrier_band {
-    int16_t x[96]; /* s16f15: the word stored k + 1 samples ago at k */
+    int16_t x[160]; /* s16f15: the last 96 words, the oldest first, in a window that begins at `at` */
+    int at; /* where the window begins; after 64 samples it begins anew */
 };
 
 /* The zero state; call before the first sample. */

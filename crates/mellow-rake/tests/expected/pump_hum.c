@@ -18,28 +18,58 @@
 
 #ifndef MELLOW_RAKE_FLOOR_64
 #define MELLOW_RAKE_FLOOR_64
-/* word / 2^shift, rounded down. A right shift of a negative number is left to the compiler by the
-   standard (6.5.7); ~word is not negative. */
-static int64_t mellow_rake_floor_64(int64_t word, int shift)
+/* word / 2^shift, rounded down. What a right shift does to a negative number is left to the compiler by the
+   standard (6.5.7): the first line asks it; ~word is not negative. */
+static inline int64_t mellow_rake_floor_64(int64_t word, int shift)
 {
-    return word < 0 ? ~(~word >> shift) : word >> shift;
+    const int keeps_the_sign = (-1 >> 1) == -1;
+    return keeps_the_sign || word >= 0 ? word >> shift : ~(~word >> shift);
 }
 #endif
 
-#ifndef MELLOW_RAKE_HALF_UP_64
-#define MELLOW_RAKE_HALF_UP_64
-/* word / 2^shift to the nearest integer, ties upward; shift is at least 1. */
-static int64_t mellow_rake_half_up_64(int64_t word, int shift)
+#ifndef MELLOW_RAKE_SATURATE_32
+#define MELLOW_RAKE_SATURATE_32
+/* The nearest integer from low to high. */
+static inline int32_t mellow_rake_saturate_32(int32_t word, int32_t low, int32_t high)
 {
-    const int64_t twice = mellow_rake_floor_64(word, shift - 1);
-    return mellow_rake_floor_64(twice, 1) + (twice & 1);
+    const int32_t raised = word < low ? low : word;
+    return raised > high ? high : raised;
 }
+#endif
+
+#ifndef MELLOW_RAKE_UNROLL_ALL
+/* What compilers can be told: to write out loops, to put a function where it is called, and to leave one
+   apart. None of it changes what is computed. */
+#if defined(__GNUC__)
+#define MELLOW_RAKE_APART __attribute__((noinline))
+#else
+#define MELLOW_RAKE_APART
+#endif
+#if defined(__GNUC__) && !defined(__OPTIMIZE_SIZE__)
+#define MELLOW_RAKE_INLINE __attribute__((always_inline)) inline
+#else
+#define MELLOW_RAKE_INLINE inline
+#endif
+#if defined(__OPTIMIZE_SIZE__)
+#define MELLOW_RAKE_UNROLL_ALL
+#define MELLOW_RAKE_UNROLL_SOME
+#elif defined(__clang__)
+#define MELLOW_RAKE_UNROLL_ALL _Pragma("clang loop unroll(full)")
+#define MELLOW_RAKE_UNROLL_SOME _Pragma("clang loop unroll_count(4)")
+#elif defined(__GNUC__) && __GNUC__ >= 8
+#define MELLOW_RAKE_UNROLL_ALL _Pragma("GCC unroll 64")
+#define MELLOW_RAKE_UNROLL_SOME _Pragma("GCC unroll 4")
+#else
+#define MELLOW_RAKE_UNROLL_ALL
+#define MELLOW_RAKE_UNROLL_SOME
+#endif
 #endif
 
 /* b0, b1, b2, a1, a2 of H(z) = (b0 + b1 z^-1 + b2 z^-2)/(1 + a1 z^-1 + a2 z^-2):
-   y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2] */
+   y[n] = b0 x[n] + b1 x[n-1] + b2 x[n-2] - a1 y[n-1] - a2 y[n-2]
+   a1 and a2 stand here with the opposite sign: all products are added */
 static const int16_t pump_hum_section[5] = { /* s16f14 */
-    16131, -27507, 16131, -27507, 15877
+    16131, -27507, 16131, 27507, -15877
 };
 
 void pump_hum_init(struct pump_hum *filter)
@@ -48,17 +78,18 @@ void pump_hum_init(struct pump_hum *filter)
     for (int k = 0; k < 2; k++) { filter->y[k] = 0; }
 }
 
-int16_t pump_hum_step(struct pump_hum *filter, int16_t input)
+/* One sample. */
+static MELLOW_RAKE_INLINE int16_t pump_hum_sample(struct pump_hum *filter, int16_t input)
 {
     const int16_t n0 = input; /* s16f15 */
-    int64_t n2 = 0; /* s33f29 */
+    int64_t n2 = 8192; /* s33f29 */
     n2 += (int32_t)pump_hum_section[0] * (int32_t)n0;
     n2 += (int32_t)pump_hum_section[1] * (int32_t)filter->x[0];
     n2 += (int32_t)pump_hum_section[2] * (int32_t)filter->x[1];
-    n2 -= (int32_t)pump_hum_section[3] * (int32_t)filter->y[0];
-    n2 -= (int32_t)pump_hum_section[4] * (int32_t)filter->y[1];
-    const int32_t n3 = (int32_t)mellow_rake_half_up_64(n2, 14); /* s19f15 */
-    const int16_t n4 = (int16_t)(n3 < (-32767 - 1) ? (-32767 - 1) : n3 > 32767 ? 32767 : n3); /* s16f15 */
+    n2 += (int32_t)pump_hum_section[3] * (int32_t)filter->y[0];
+    n2 += (int32_t)pump_hum_section[4] * (int32_t)filter->y[1];
+    const int32_t n3 = (int32_t)mellow_rake_floor_64(n2, 14); /* s19f15 */
+    const int16_t n4 = (int16_t)mellow_rake_saturate_32(n3, (-32767 - 1), 32767); /* s16f15 */
     filter->x[1] = filter->x[0];
     filter->x[0] = n0;
     filter->y[1] = filter->y[0];
@@ -66,10 +97,25 @@ int16_t pump_hum_step(struct pump_hum *filter, int16_t input)
     return n4;
 }
 
+int16_t pump_hum_step(struct pump_hum *filter, int16_t input)
+{
+    return pump_hum_sample(filter, input);
+}
+
 void pump_hum_block(struct pump_hum *filter, const int16_t *input, int16_t *output, size_t count)
 {
+#if defined(__OPTIMIZE_SIZE__)
     size_t i;
     for (i = 0; i < count; i++) {
         output[i] = pump_hum_step(filter, input[i]);
     }
+#else
+    /* In a copy that can lie in registers. */
+    struct pump_hum state = *filter;
+    size_t i;
+    for (i = 0; i < count; i++) {
+        output[i] = pump_hum_sample(&state, input[i]);
+    }
+    *filter = state;
+#endif
 }

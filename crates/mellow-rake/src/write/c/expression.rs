@@ -1,70 +1,104 @@
 //! The statements of the program.
 
+use super::super::lower::processor::{put_words, read_by};
 use super::super::lower::{
     Addend, Addition, Coefficient, Exponent, Factor, Index, Limiting, Local, Lowered, Read,
-    Statement, Step, Sum, Value,
+    Statement, Step, Sum, Value, Window,
 };
 use super::super::machine::{Arithmetic, SumTypes};
 use super::super::number::c_integer;
-use super::types::{Helper, name, shifted, storage};
+use super::pairs::{Grouped, grouped, is_of_halves};
+use super::types::{Helper, kept, name, shifted, storage};
 use crate::datapath::{Node, Row, Sign};
-use crate::fixed::Rounding;
+use crate::fixed::{Rounding, WordFormat};
+use crate::spec::Tune;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 
 /// Lines of at most this many words move on by statements; longer ones by a loop.
 const WRITTEN_OUT: usize = 4;
 
-/// The body of the step function and the helpers that it calls.
+/// Loops of at most this many passes over sections are written out by compilers that do it when told.
+const UNROLLED: usize = 16;
+
+/// Outputs that are made at once.
+pub(super) const LANES: usize = 4;
+
+/// Where the statements find the words of windows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Access {
+    /// In the filter that `filter` points to; the window begins at `at`.
+    Filter,
+    /// Where `window` points to, and `other` where words with even and with odd number lie apart.
+    Pointer,
+}
+
+/// In which form the statements are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Form {
+    pub(super) access: Access,
+    /// With instructions that multiply two pairs of words.
+    pub(super) is_dual: bool,
+    /// How many outputs are made at once; `None` for one.
+    pub(super) lanes: Option<usize>,
+}
+
+/// The body of a function and the helpers that it calls.
 pub(super) struct Body {
     pub(super) text: String,
     pub(super) helpers: BTreeSet<Helper>,
+    /// Whether it has instructions for pairs.
+    pub(super) has_pairs: bool,
 }
 
 impl Body {
-    pub(super) fn new(lowered: &Lowered, name: &str, admitted: &Admitted) -> Self {
-        let (text, helpers) = (String::new(), BTreeSet::new());
-        let mut statements = Statements { lowered, name, admitted, text, helpers, indent: 1 };
+    pub(super) fn new(
+        lowered: &Lowered,
+        name: &str,
+        admitted: &Admitted,
+        tune: Tune,
+        form: Form,
+    ) -> Self {
+        let mut statements = Statements {
+            lowered,
+            name,
+            admitted,
+            form,
+            tune,
+            lane: None,
+            put: put_words(lowered),
+            text: String::new(),
+            helpers: BTreeSet::new(),
+            has_pairs: false,
+            indent: 1,
+        };
         statements.block(&lowered.body);
-        statements.line(&format!("return {};", word(lowered.result)));
-        Body { text: statements.text, helpers: statements.helpers }
+        let stride = match lowered.windows.iter().flatten().any(|window| window.phases == 2) {
+            true => 2,
+            false => 1,
+        };
+        match form.lanes {
+            None if form.access == Access::Filter && statements.has_windows() => {
+                statements.line(&format!("{name}_advance(filter, 1);"));
+                statements.give();
+            }
+            None => statements.give(),
+            Some(lanes) => {
+                for lane in 0..lanes {
+                    statements.lane = Some(lane);
+                    let value = statements.result();
+                    statements.line(&format!("output[{}] = {value};", stride * lane));
+                }
+            }
+        }
+        let Statements { text, helpers, has_pairs, .. } = statements;
+        Body { text, helpers, has_pairs }
     }
 }
 
 /// Words with the least and the largest integer that each is proved to hold, which follows from more than the
 /// ranges of what it is made of: a reader of the text alone cannot know them.
 pub(super) type Admitted = BTreeMap<Node, [i128; 2]>;
-
-/// The name of a word.
-fn word(local: Local) -> String {
-    format!("n{}", local.node.0)
-}
-
-/// The type of the variable that holds a word.
-fn kind(local: Local) -> &'static str {
-    match local.is_computed {
-        true => name(Arithmetic::of(local.format)),
-        false => storage(local.format),
-    }
-}
-
-/// A word as a value of this type, which holds it.
-fn word_as(local: Local, wanted: &str) -> String {
-    match kind(local) == wanted {
-        true => word(local),
-        false => format!("({wanted}){}", word(local)),
-    }
-}
-
-/// A word converted to the type of a sum. A short one is promoted before it loses its sign: gcc takes the
-/// direct way, cast or not, for a change of sign that nobody asked for.
-fn cast(local: Local, sum: Arithmetic) -> String {
-    let is_short = matches!(kind(local), "int8_t" | "int16_t");
-    match sum == Arithmetic::ModularNarrow && is_short {
-        true => format!("({})({} + 0)", name(sum), word(local)),
-        false => format!("({}){}", name(sum), word(local)),
-    }
-}
 
 fn mark(sign: Sign) -> &'static str {
     match sign {
@@ -90,32 +124,103 @@ fn index(index: Index, is_of_pair: bool) -> String {
 }
 
 /// `[row][index]`, or `[index]` for a table or line of one row.
-fn place(rows: usize, row: Row, index: &str) -> String {
+fn place(rows: usize, row: Row, first_row: usize, index: &str) -> String {
     match row {
+        Row::Pass if rows > 1 && first_row > 0 => format!("[pass + {first_row}][{index}]"),
         Row::Pass if rows > 1 => format!("[pass][{index}]"),
-        Row::Fixed(row) if rows > 1 => format!("[{row}][{index}]"),
+        Row::Fixed(row) if rows > 1 => format!("[{}][{index}]", row + first_row),
         _ => format!("[{index}]"),
     }
 }
 
-struct Statements<'a> {
-    lowered: &'a Lowered,
+pub(super) struct Statements<'a> {
+    pub(super) lowered: &'a Lowered,
     name: &'a str,
     admitted: &'a Admitted,
+    pub(super) form: Form,
+    tune: Tune,
+    /// The output that is worked on, of those that are made at once.
+    pub(super) lane: Option<usize>,
+    /// Words that go into windows as soon as they have their values.
+    put: Vec<(Local, usize, Row)>,
     text: String,
-    helpers: BTreeSet<Helper>,
-    indent: usize,
+    pub(super) helpers: BTreeSet<Helper>,
+    pub(super) has_pairs: bool,
+    pub(super) indent: usize,
 }
 
 impl Statements<'_> {
-    fn line(&mut self, text: &str) {
+    pub(super) fn line(&mut self, text: &str) {
         let _ = writeln!(self.text, "{:1$}{text}", "", 4 * self.indent);
+    }
+
+    /// The outputs that are worked on one after the other.
+    pub(super) fn lanes(&self) -> Vec<Option<usize>> {
+        match self.form.lanes {
+            None => vec![None],
+            Some(lanes) => (0..lanes).map(Some).collect(),
+        }
+    }
+
+    fn has_windows(&self) -> bool {
+        self.lowered.windows.iter().any(Option::is_some)
+    }
+
+    fn result(&self) -> String {
+        self.word_as(self.lowered.result, storage(self.lowered.output()))
+    }
+
+    fn give(&mut self) {
+        let result = self.result();
+        self.line(&format!("return {result};"));
+    }
+
+    /// The name of a word.
+    pub(super) fn word(&self, local: Local) -> String {
+        match self.lane {
+            None => format!("n{}", local.node.0),
+            Some(lane) => format!("n{}_{lane}", local.node.0),
+        }
+    }
+
+    /// The type of the variable that holds a word. Instructions for pairs take theirs from whole registers.
+    fn kind(&self, local: Local) -> &'static str {
+        match local.is_computed || self.form.is_dual {
+            true => name(Arithmetic::of(local.format)),
+            false => storage(local.format),
+        }
+    }
+
+    /// A word as a value of this type, which holds it.
+    fn word_as(&self, local: Local, wanted: &str) -> String {
+        match self.kind(local) == wanted {
+            true => self.word(local),
+            false => format!("({wanted}){}", self.word(local)),
+        }
+    }
+
+    /// A word converted to the type of a sum. A short one is promoted before it loses its sign: gcc takes
+    /// the direct way, cast or not, for a change of sign that nobody asked for.
+    fn cast(&self, local: Local, sum: Arithmetic) -> String {
+        let is_short = matches!(self.kind(local), "int8_t" | "int16_t");
+        match sum == Arithmetic::ModularNarrow && is_short {
+            true => format!("({})({} + 0)", name(sum), self.word(local)),
+            false => format!("({}){}", name(sum), self.word(local)),
+        }
+    }
+
+    /// The place of a coefficient in its table.
+    pub(super) fn place_of(&self, coefficient: &Coefficient) -> String {
+        let table = &self.lowered.tables[coefficient.table];
+        let column = index(coefficient.column, false);
+        let place = place(table.rows.len(), coefficient.row, 0, &column);
+        format!("{}_{}{place}", self.name, table.name)
     }
 
     /// A coefficient in this type, brought to the fraction of its table.
     fn coefficient(&self, coefficient: &Coefficient, kind: &str) -> String {
         let table = &self.lowered.tables[coefficient.table];
-        let at = |column: Index| place(table.rows.len(), coefficient.row, &index(column, false));
+        let at = |column: Index| place(table.rows.len(), coefficient.row, 0, &index(column, false));
         let exponent = match coefficient.exponent {
             Exponent::Constant(0) => String::new(),
             Exponent::Constant(bits) => format!(" * (({kind})1 << {bits})"),
@@ -123,21 +228,59 @@ impl Statements<'_> {
                 format!(" * (({kind})1 << {}_{}_exponent{})", self.name, table.name, at(column))
             }
         };
-        format!("({kind}){}_{}{}{exponent}", self.name, table.name, at(coefficient.column))
+        format!("({kind}){}{exponent}", self.place_of(coefficient))
     }
 
-    fn remembered(&self, line: usize, row: Row, index: &str) -> String {
-        let line = &self.lowered.lines[line];
-        format!("filter->{}{}", line.name, place(line.rows, row, index))
+    /// A word in a line, at an index that may move with the counter of a loop.
+    pub(super) fn remembered(&self, line: usize, row: Row, at: Index, is_of_pair: bool) -> String {
+        let Some(window) = self.lowered.windows[line] else {
+            return self.stored(line, row, &index(at, is_of_pair));
+        };
+        let (part, at) = self.in_window(line, window, at);
+        let place = index(at, false);
+        match self.form.access {
+            Access::Pointer => format!("{part}[{place}]"),
+            Access::Filter => self.stored(line, row, &format!("at + {place}")),
+        }
+    }
+
+    /// The name of the window, or of its other half, and the place in it: the oldest word is the first.
+    fn in_window(&self, line: usize, window: Window, at: Index) -> (&'static str, Index) {
+        let lane = self.lane.unwrap_or(0) as i64;
+        let depth = self.lowered.lines[line].depth;
+        if window.phases == 1 {
+            let offset = depth as i64 - 1 - at.offset + lane;
+            return ("window", Index { offset, step: -at.step });
+        }
+        // Words whose number is even as that of the newest is, and the others.
+        let behind = depth.next_multiple_of(2) as i64 - 1 - at.offset;
+        let name = if behind % 2 == 0 { "window" } else { "other" };
+        (name, Index { offset: behind.div_euclid(2) + lane, step: -at.step / 2 })
+    }
+
+    /// A place of the memory of a line.
+    fn stored(&self, line: usize, row: Row, index: &str) -> String {
+        let home = self.lowered.homes[line];
+        let line = &self.lowered.lines[home.line];
+        format!("filter->{}{}", line.name, place(line.rows, row, home.first_row, index))
     }
 
     fn read(&self, read: &Read, is_of_pair: bool) -> String {
         match read {
-            Read::Local(local) => word(*local),
+            Read::Local(local) => self.word(*local),
             Read::Remembered { line, row, index: at } => {
-                self.remembered(*line, *row, &index(*at, is_of_pair))
+                self.remembered(*line, *row, *at, is_of_pair)
             }
         }
+    }
+
+    /// Whether a word is read in its window only.
+    fn is_unread(&self, local: Local) -> bool {
+        let is_read = |statement: &Statement| {
+            !matches!(statement, Statement::Advance { .. })
+                && read_by(statement).contains(&Read::Local(local))
+        };
+        self.form.access == Access::Pointer && !self.lowered.body.iter().any(is_read)
     }
 
     fn block(&mut self, body: &[Statement]) {
@@ -148,26 +291,41 @@ impl Statements<'_> {
 
     fn statement(&mut self, statement: &Statement) {
         match statement {
+            Statement::Let { local, .. } if self.is_unread(*local) => {}
             Statement::Let { local, value } => {
-                let (kind, format) = (kind(*local), local.format);
-                let value = self.value(*local, value);
-                self.line(&format!("const {kind} {} = {value}; /* {format} */", word(*local)));
+                for lane in self.lanes() {
+                    self.lane = lane;
+                    let (kind, format) = (self.kind(*local), local.format);
+                    let value = self.value(*local, value);
+                    let word = self.word(*local);
+                    self.line(&format!("const {kind} {word} = {value}; /* {format} */"));
+                }
+                self.lane = None;
                 self.admit(*local);
+                self.put(*local);
             }
             Statement::Sum(sum) => {
                 self.sum(sum);
                 self.admit(sum.local);
+                self.put(sum.local);
             }
             Statement::Repeat { local, passes, first, body, result } => {
-                let (kind, format) = (kind(*local), local.format);
-                let first = word_as(*first, kind);
-                self.line(&format!("{kind} {} = {first}; /* {format} */", word(*local)));
+                let (kind, format) = (self.kind(*local), local.format);
+                let first = self.word_as(*first, kind);
+                let word = self.word(*local);
+                self.line(&format!("{kind} {word} = {first}; /* {format} */"));
+                if *passes <= UNROLLED {
+                    self.line("MELLOW_RAKE_UNROLL_ALL");
+                    self.helpers.insert(Helper::Unroll);
+                }
                 self.line(&format!("for (int pass = 0; pass < {passes}; pass++) {{"));
                 self.indent += 1;
                 self.block(body);
-                self.line(&format!("{} = {};", word(*local), word_as(*result, kind)));
+                let result = self.word_as(*result, kind);
+                self.line(&format!("{word} = {result};"));
                 self.indent -= 1;
                 self.line("}");
+                self.put(*local);
             }
             // The caller of the block hands over what goes out.
             Statement::Deliver { .. } => {}
@@ -178,38 +336,82 @@ impl Statements<'_> {
     /// What is proved of a word, for an analyser of C (ACSL: ANSI/ISO C Specification Language).
     fn admit(&mut self, local: Local) {
         if let Some([low, high]) = self.admitted.get(&local.node) {
-            self.line(&format!("/*@ admit {low} <= {} <= {high}; */", word(local)));
+            self.line(&format!("/*@ admit {low} <= {} <= {high}; */", self.word(local)));
+        }
+    }
+
+    /// Puts a word where windows find it. What is made of a pointer to a window has its words already.
+    fn put(&mut self, local: Local) {
+        if self.form.access == Access::Pointer {
+            return;
+        }
+        let newest = Index { offset: -1, step: 0 };
+        for (word, line, row) in self.put.clone() {
+            if word == local {
+                let to = self.remembered(line, row, newest, false);
+                let word = self.word_as(local, kept(self.lowered.lines[line].format, self.tune));
+                self.line(&format!("{to} = {word};"));
+            }
         }
     }
 
     /// Moves a line on by one sample.
     fn advance(&mut self, line: usize, row: Row, word: Local) {
-        let depth = self.lowered.lines[line].depth;
+        if self.lowered.windows[line].is_some() {
+            return;
+        }
+        let (depth, format) = (self.lowered.lines[line].depth, self.lowered.lines[line].format);
+        if self.form.is_dual && depth == 2 && kept(format, self.tune) == "int16_t" {
+            let first = self.stored(line, row, "0");
+            let word = self.word_as(word, "int32_t");
+            self.line(&format!("mellow_rake_push(&{first}, {word});"));
+            return;
+        }
         if depth <= WRITTEN_OUT {
             for k in (1..depth).rev() {
-                let to = self.remembered(line, row, &k.to_string());
-                let from = self.remembered(line, row, &(k - 1).to_string());
+                let to = self.stored(line, row, &k.to_string());
+                let from = self.stored(line, row, &(k - 1).to_string());
                 self.line(&format!("{to} = {from};"));
             }
         } else {
-            let to = self.remembered(line, row, "k");
-            let from = self.remembered(line, row, "k - 1");
+            let to = self.stored(line, row, "k");
+            let from = self.stored(line, row, "k - 1");
             self.line(&format!("for (int k = {}; k > 0; k--) {{", depth - 1));
             self.line(&format!("    {to} = {from};"));
             self.line("}");
         }
-        let newest = self.remembered(line, row, "0");
-        let word = word_as(word, storage(self.lowered.lines[line].format));
+        let newest = self.stored(line, row, "0");
+        let word = self.word_as(word, kept(format, self.tune));
         self.line(&format!("{newest} = {word};"));
     }
 
+    /// A word of a line in this type, which may be shorter than what it is remembered in.
+    fn from_memory(&self, line: usize, word: String, kind: &str) -> String {
+        let format = self.lowered.lines[line].format;
+        match kept(format, self.tune) == storage(format) {
+            true => word,
+            false => format!("({kind}){word}"),
+        }
+    }
+
     fn value(&mut self, local: Local, value: &Value) -> String {
-        let kind = kind(local);
+        let kind = self.kind(local);
         match value {
+            Value::Input { .. } if self.form.access == Access::Pointer => {
+                let newest = Index { offset: -1, step: 0 };
+                let line = self.put.first().map_or(0, |(_, line, _)| *line);
+                let word = self.remembered(line, Row::Fixed(0), newest, false);
+                self.from_memory(line, word, kind)
+            }
             Value::Input { .. } => "input".to_owned(),
+            Value::Read(read @ Read::Remembered { line, .. }) => {
+                let word = self.read(read, false);
+                self.from_memory(*line, word, kind)
+            }
             Value::Read(read) => self.read(read, false),
             Value::Product { coefficient, word: factor } => {
-                format!("{} * ({kind}){}", self.coefficient(coefficient, kind), word(*factor))
+                let factor = self.word(*factor);
+                format!("{} * ({kind}){factor}", self.coefficient(coefficient, kind))
             }
             Value::Round { word, dropped, rounding } => {
                 self.round(local, *word, *dropped, *rounding)
@@ -222,46 +424,77 @@ impl Statements<'_> {
         let Sum { local, need, .. } = sum;
         let format = local.format;
         let types = SumTypes::of(sum, self.lowered);
-        let word = word(*local);
-        let variable = if types.is_word { word.clone() } else { format!("{word}_sum") };
-        self.line(&format!("{} {variable} = 0; /* {format} */", name(types.sum)));
-        for step in sum.doubling() {
-            self.step(&variable, &step, &types);
+        let ending = if types.is_word { "" } else { "_sum" };
+        for lane in self.lanes() {
+            self.lane = lane;
+            let variable = format!("{}{ending}", self.word(*local));
+            let first = c_integer(sum.first);
+            self.line(&format!("{} {variable} = {first}; /* {format} */", name(types.sum)));
         }
-        if types.is_word {
-            return;
+        self.lane = None;
+        for step in grouped(sum, self.lowered, self.form.is_dual, types.sum) {
+            match step {
+                Grouped::Pair(pair) => self.pair(*local, ending, &pair, &types),
+                Grouped::Run(run) => self.run(*local, ending, &run, &types),
+                Grouped::One(step) => self.step(*local, ending, &step, &types),
+            }
         }
-        let kind = name(types.word);
-        if types.sum.wraps() || need.wraps {
-            let helper = Helper::wrapping(format.is_signed(), types.sum);
-            self.helpers.insert(helper);
-            let (helper, width) = (helper.name(), format.width());
-            let cast = if types.sum.wraps() { "" } else { "(uint64_t)" };
-            self.line(&format!(
-                "const {kind} {word} = ({kind}){helper}({cast}{variable}, {width});"
-            ));
-        } else {
-            self.line(&format!("const {kind} {word} = ({kind}){variable};"));
+        for lane in self.lanes() {
+            self.lane = lane;
+            let word = self.word(*local);
+            let variable = format!("{word}{ending}");
+            if types.is_word {
+                continue;
+            }
+            let kind = name(types.word);
+            if types.sum.wraps() || need.wraps {
+                let helper = Helper::wrapping(format.is_signed(), types.sum);
+                self.helpers.insert(helper);
+                let (helper, width) = (helper.name(), format.width());
+                let cast = if types.sum.wraps() { "" } else { "(uint64_t)" };
+                self.line(&format!(
+                    "const {kind} {word} = ({kind}){helper}({cast}{variable}, {width});"
+                ));
+            } else {
+                self.line(&format!("const {kind} {word} = ({kind}){variable};"));
+            }
         }
+        self.lane = None;
     }
 
-    fn step(&mut self, sum: &str, step: &Step, types: &SumTypes) {
+    fn step(&mut self, local: Local, ending: &str, step: &Step, types: &SumTypes) {
+        let variable = |this: &Self| format!("{}{ending}", this.word(local));
         match step {
             Step::Double(times) => {
-                self.line(&format!("{sum} = {sum}{};", shifted(types.sum, *times)));
+                for lane in self.lanes() {
+                    self.lane = lane;
+                    let sum = variable(self);
+                    self.line(&format!("{sum} = {sum}{};", shifted(types.sum, *times)));
+                }
             }
             Step::Add(addition) => {
-                let line = self.addition(sum, addition, types);
-                self.line(&line);
+                for lane in self.lanes() {
+                    self.lane = lane;
+                    let line = self.addition(&variable(self), addition, types);
+                    self.line(&line);
+                }
             }
             Step::Loop { passes, addition } => {
                 let (first, end) = (passes.start, passes.end);
-                let line = self.addition(sum, addition, types);
+                if self.form.lanes.is_none() {
+                    self.line("MELLOW_RAKE_UNROLL_SOME");
+                    self.helpers.insert(Helper::Unroll);
+                }
                 self.line(&format!("for (int k = {first}; k < {end}; k++) {{"));
-                self.line(&format!("    {line}"));
+                for lane in self.lanes() {
+                    self.lane = lane;
+                    let line = self.addition(&variable(self), addition, types);
+                    self.line(&format!("    {line}"));
+                }
                 self.line("}");
             }
         }
+        self.lane = None;
     }
 
     fn addition(&mut self, sum: &str, addition: &Addition, types: &SumTypes) -> String {
@@ -269,10 +502,20 @@ impl Statements<'_> {
         let (coefficient, factor, rounded) = match &addition.addend {
             // A word is as wide as any sum that it is added to.
             Addend::Word(local) => {
-                return format!("{sum} {sign} {}{zeros};", cast(*local, types.sum));
+                return format!("{sum} {sign} {}{zeros};", self.cast(*local, types.sum));
             }
             Addend::Product { coefficient, factor, rounded } => (coefficient, factor, *rounded),
         };
+        if self.form.is_dual
+            && types.sum == Arithmetic::Narrow
+            && is_of_halves(self.lowered, addition)
+        {
+            self.helpers.insert(Helper::Pair);
+            if let Factor::One(word) = factor {
+                let (coefficient, word) = (self.place_of(coefficient), self.read(word, false));
+                return format!("{sum} = __smlabb({coefficient}, {word}, {sum});");
+            }
+        }
         let product_type = types.product(rounded);
         // Conversion to an unsigned type is modulo its size for every integer type (6.3.1.3).
         let kind = name(product_type);
@@ -302,7 +545,7 @@ impl Statements<'_> {
         // The helper works in a type that holds the word before and after, and whose width exceeds the shift.
         let long = Arithmetic::dropping(dropped.max(0) as u32);
         let working = Arithmetic::of(source.format).max(Arithmetic::of(local.format)).max(long);
-        let (kind, source) = (name(Arithmetic::of(local.format)), word(source));
+        let (kind, source) = (name(Arithmetic::of(local.format)), self.word(source));
         if dropped > 0 {
             let helpers = Helper::rounding(rounding, working);
             self.helpers.extend(helpers);
@@ -317,18 +560,10 @@ impl Statements<'_> {
 
     fn limit(&mut self, local: Local, source: Local, how: Limiting) -> String {
         let format = local.format;
-        let (kind, word) = (storage(format), word(source));
+        let (kind, word) = (self.kind(local), self.word(source));
         match how {
             Limiting::Fits => format!("({kind}){word}"),
-            Limiting::Saturate { below, above } => {
-                let (low, high) = (c_integer(format.minimum()), c_integer(format.maximum()));
-                let upper =
-                    if above { format!("{word} > {high} ? {high} : {word}") } else { word.clone() };
-                match below {
-                    true => format!("({kind})({word} < {low} ? {low} : {upper})"),
-                    false => format!("({kind})({upper})"),
-                }
-            }
+            Limiting::Saturate { below, above } => self.saturate(source, format, below, above),
             Limiting::Wrap => {
                 let helper =
                     if format.is_signed() { Helper::WrapSigned } else { Helper::WrapUnsigned };
@@ -337,4 +572,36 @@ impl Statements<'_> {
             }
         }
     }
+
+    /// The nearest word that fits.
+    fn saturate(&mut self, source: Local, format: WordFormat, below: bool, above: bool) -> String {
+        let (kind, mut word) = (storage(format), self.word(source));
+        let mut working = Arithmetic::of(source.format);
+        if working == Arithmetic::Wide && is_signed_word(format) && below && above {
+            // First to the ends of a type, which its upper half tells, and then within that.
+            self.helpers.extend([Helper::Floor32, Helper::Floor64, Helper::Saturate64]);
+            word = format!("mellow_rake_saturate_64({word})");
+            working = Arithmetic::Narrow;
+            if format.width() == 32 {
+                return word;
+            }
+        }
+        if working == Arithmetic::Narrow && self.form.is_dual && format.width() < 32 {
+            self.helpers.insert(Helper::Pair);
+            let instruction = if format.is_signed() { "__ssat" } else { "__usat" };
+            let kind = name(Arithmetic::of(format));
+            return format!("({kind}){instruction}({word}, {})", format.width());
+        }
+        let (low, high) = (c_integer(format.minimum()), c_integer(format.maximum()));
+        let upper = if above { format!("{word} > {high} ? {high} : {word}") } else { word.clone() };
+        match below {
+            true => format!("({kind})({word} < {low} ? {low} : {upper})"),
+            false => format!("({kind})({upper})"),
+        }
+    }
+}
+
+/// Whether a format is one of signed words of at most 32 bits.
+fn is_signed_word(format: WordFormat) -> bool {
+    format.is_signed() && format.width() <= 32
 }

@@ -1,7 +1,9 @@
 //! What C calls the types of a processor, and the helper functions for what it has no operator for.
 
 use super::super::machine::{Arithmetic, Storage};
+use super::pairs::is_half;
 use crate::fixed::{Rounding, WordFormat};
+use crate::spec::Tune;
 
 /// The type of a stored word (7.18.1.1).
 pub(in crate::write) fn storage(format: WordFormat) -> &'static str {
@@ -14,6 +16,14 @@ pub(in crate::write) fn storage(format: WordFormat) -> &'static str {
         Storage { is_signed: false, bits: 16 } => "uint16_t",
         Storage { is_signed: false, bits: 32 } => "uint32_t",
         Storage { is_signed: false, .. } => "uint64_t",
+    }
+}
+
+/// The type of a word that is remembered: for cores that multiply pairs of 16 bits, short words have that.
+pub(super) fn kept(format: WordFormat, tune: Tune) -> &'static str {
+    match tune.has_pairs() && is_half(format) {
+        true => "int16_t",
+        false => storage(format),
     }
 }
 
@@ -53,6 +63,9 @@ pub(super) enum Helper {
     WrapUnsigned,
     WrapSigned32,
     WrapUnsigned32,
+    Saturate64,
+    Unroll,
+    Pair,
 }
 
 impl Helper {
@@ -97,6 +110,9 @@ impl Helper {
             Helper::WrapUnsigned => "mellow_rake_wrap_unsigned",
             Helper::WrapSigned32 => "mellow_rake_wrap_signed_32",
             Helper::WrapUnsigned32 => "mellow_rake_wrap_unsigned_32",
+            Helper::Saturate64 => "mellow_rake_saturate_64",
+            Helper::Unroll => "MELLOW_RAKE_UNROLL_ALL",
+            Helper::Pair => "mellow_rake_pair",
         }
     }
 
@@ -116,6 +132,9 @@ impl Helper {
             Helper::WrapUnsigned => include_str!("helpers/wrap_unsigned.c"),
             Helper::WrapSigned32 => include_str!("helpers/wrap_signed_32.c"),
             Helper::WrapUnsigned32 => include_str!("helpers/wrap_unsigned_32.c"),
+            Helper::Saturate64 => include_str!("helpers/saturate_64.c"),
+            Helper::Unroll => include_str!("helpers/unroll.c"),
+            Helper::Pair => include_str!("helpers/pair.c"),
         }
     }
 }

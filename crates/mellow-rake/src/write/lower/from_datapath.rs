@@ -1,8 +1,8 @@
 //! From a checked datapath to statements.
 
 use super::{
-    Addend, Addition, Coefficient, Exponent, Factor, Index, Limiting, Local, Lowered, Need, Read,
-    Statement, Step, Sum, Value,
+    Addend, Addition, Coefficient, Exponent, Factor, Home, Index, Limiting, Local, Lowered, Need,
+    Read, Statement, Step, Sum, Value,
 };
 use crate::datapath::{
     Checked, CommonExponent, Factors, Fold, LineIndex, Node, Operation, Row, Sign, TableIndex, Term,
@@ -32,7 +32,10 @@ pub fn lower(checked: &Checked) -> Lowered {
         outputs: datapath.outputs.clone(),
         tables: datapath.tables.clone(),
         looks_up_exponents: lowering.looks_up_exponents,
+        notes: vec![None; datapath.tables.len()],
         lines: datapath.lines.clone(),
+        homes: (0..datapath.lines.len()).map(|line| Home { line, first_row: 0 }).collect(),
+        windows: vec![None; datapath.lines.len()],
         body,
         result,
     }
@@ -184,6 +187,7 @@ impl Lowering<'_> {
         let pair = self.largest_pair(terms);
         let need = Need {
             partial: fact.partial.max(pair),
+            highest: fact.high,
             product: fact.product.max(pair),
             wraps: fact.wraps,
             rounds_products: terms.iter().any(|term| self.dropped(term).is_some()),
@@ -192,7 +196,7 @@ impl Lowering<'_> {
         for (number, term) in terms.iter().enumerate() {
             self.term(number, term, format.fraction(), &mut steps);
         }
-        Sum { local, need, steps, is_of_digits: is_of_digits(terms) }
+        Sum { local, need, first: 0, steps, is_of_digits: is_of_digits(terms) }
     }
 
     /// The largest size of two words that are added before a product.

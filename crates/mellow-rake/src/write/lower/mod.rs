@@ -31,8 +31,10 @@
 //! ```
 
 mod from_datapath;
+pub(super) mod processor;
 
 pub use from_datapath::lower;
+pub use processor::lower_for_processor;
 
 use crate::datapath::{Line, Node, Port, Row, Sign, Table};
 use crate::fixed::{Rounding, WordFormat};
@@ -50,8 +52,14 @@ pub struct Lowered {
     pub tables: Vec<Table>,
     /// For each table, whether a statement looks up its exponents, so that they have to be there.
     pub looks_up_exponents: Vec<bool>,
+    /// For each table, what else is to be said of its coefficients.
+    pub notes: Vec<Option<&'static str>>,
     /// The delay lines; [`Read::Remembered`] counts them. Those of depth 0 remember nothing.
     pub lines: Vec<Line>,
+    /// For each line, where its words lie.
+    pub homes: Vec<Home>,
+    /// For each line, whether its words lie in a window that moves through a longer memory.
+    pub windows: Vec<Option<Window>>,
     /// One firing.
     pub body: Vec<Statement>,
     /// The word that is delivered last: of a program that gives one word, what goes out.
@@ -68,6 +76,29 @@ impl Lowered {
     pub fn output(&self) -> WordFormat {
         self.outputs[0].format
     }
+}
+
+/// Where the words of a line lie: in rows of its own, or of another line that holds the same words.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Home {
+    /// The line whose rows they are.
+    pub line: usize,
+    /// The row of it that is row 0 of this one.
+    pub first_row: usize,
+}
+
+/// How the words of a line lie in a memory that is longer than the line, oldest first, so that none of them
+/// moves from sample to sample: the window moves instead, and only where the memory ends its words are
+/// copied to the beginning. In such a line the word of this sample can be read at index −1 as soon as it has
+/// its value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Window {
+    /// Words of memory beyond those of the line: so many samples pass between two copies.
+    pub slack: usize,
+    /// Words with even and with odd number lie apart where this is 2; side by side where it is 1.
+    pub phases: usize,
 }
 
 /// A word with a name.
@@ -250,7 +281,9 @@ pub struct Sum {
     pub local: Local,
     /// What a language must hold on the way.
     pub need: Need,
-    /// What is added, beginning with 0. Any order gives the same.
+    /// What it begins with.
+    pub first: i128,
+    /// What is added. Any order gives the same.
     pub steps: Vec<Step>,
     /// Whether its terms are words only, some of them more than once: the digits of coefficients.
     pub is_of_digits: bool,
@@ -262,6 +295,8 @@ pub struct Sum {
 pub struct Need {
     /// No partial sum in any order, and no pair of words that is added before its product, is larger.
     pub partial: i128,
+    /// No value of the whole sum is larger, of those above zero.
+    pub highest: i128,
     /// No product, and no such pair, is larger, each in its own steps.
     pub product: i128,
     /// Whether the whole sum can leave its format: then it is taken modulo 2^width.

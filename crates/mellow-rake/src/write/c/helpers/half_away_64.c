@@ -1,7 +1,7 @@
 #ifndef MELLOW_RAKE_HALF_AWAY_64
 #define MELLOW_RAKE_HALF_AWAY_64
 /* word / 2^shift to the nearest integer, ties away from zero; shift is at least 1. */
-static int64_t mellow_rake_half_away_64(int64_t word, int shift)
+static inline int64_t mellow_rake_half_away_64(int64_t word, int shift)
 {
     const int64_t down = mellow_rake_floor_64(word, shift);
     const uint64_t mask = ((uint64_t)1 << shift) - 1u;

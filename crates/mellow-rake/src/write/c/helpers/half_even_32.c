@@ -1,7 +1,7 @@
 #ifndef MELLOW_RAKE_HALF_EVEN_32
 #define MELLOW_RAKE_HALF_EVEN_32
 /* word / 2^shift to the nearest integer, ties to the even one; shift is at least 1. */
-static int32_t mellow_rake_half_even_32(int32_t word, int shift)
+static inline int32_t mellow_rake_half_even_32(int32_t word, int shift)
 {
     const int32_t down = mellow_rake_floor_32(word, shift);
     const uint32_t mask = ((uint32_t)1 << shift) - 1u;

@@ -1,7 +1,7 @@
 #ifndef MELLOW_RAKE_HALF_EVEN_64
 #define MELLOW_RAKE_HALF_EVEN_64
 /* word / 2^shift to the nearest integer, ties to the even one; shift is at least 1. */
-static int64_t mellow_rake_half_even_64(int64_t word, int shift)
+static inline int64_t mellow_rake_half_even_64(int64_t word, int shift)
 {
     const int64_t down = mellow_rake_floor_64(word, shift);
     const uint64_t mask = ((uint64_t)1 << shift) - 1u;

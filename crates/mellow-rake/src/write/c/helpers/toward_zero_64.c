@@ -1,7 +1,7 @@
 #ifndef MELLOW_RAKE_TOWARD_ZERO_64
 #define MELLOW_RAKE_TOWARD_ZERO_64
 /* word / 2^shift without its fraction. */
-static int64_t mellow_rake_toward_zero_64(int64_t word, int shift)
+static inline int64_t mellow_rake_toward_zero_64(int64_t word, int shift)
 {
     const int64_t down = mellow_rake_floor_64(word, shift);
     const uint64_t mask = ((uint64_t)1 << shift) - 1u;

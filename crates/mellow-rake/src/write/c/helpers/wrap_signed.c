@@ -1,7 +1,7 @@
 #ifndef MELLOW_RAKE_WRAP_SIGNED
 #define MELLOW_RAKE_WRAP_SIGNED
 /* The low width bits of word as two's complement; width is 1 to 64. */
-static int64_t mellow_rake_wrap_signed(uint64_t word, int width)
+static inline int64_t mellow_rake_wrap_signed(uint64_t word, int width)
 {
     const uint64_t sign = (uint64_t)1 << (width - 1);
     const uint64_t low = word & (sign | (sign - 1u));

@@ -5,7 +5,7 @@
 #error "sums in uint32_t are right modulo 2^32 only where int has at most 32 bits"
 #endif
 /* The low bits of a sum as a signed word of 1 to 32 bits. */
-static int32_t mellow_rake_wrap_signed_32(uint32_t word, int width)
+static inline int32_t mellow_rake_wrap_signed_32(uint32_t word, int width)
 {
     const uint32_t half = (uint32_t)1 << (width - 1);
     const uint32_t low = word & (half - 1);
