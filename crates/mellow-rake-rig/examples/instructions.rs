@@ -26,7 +26,8 @@ fn counted(study: &Study, core: Core) -> Result<String, Box<dyn Error>> {
 fn main() -> Result<(), Box<dyn Error>> {
     let sections = |order: usize| {
         format!(
-            "[want]\nkind = \"lowpass\"\ncutoff = \"100 Hz\"\n[method]\ndesign = \"butterworth\"\norder = {order}"
+            "[want]\nkind = \"lowpass\"\ncutoff = \"100 Hz\"\n[method]\ndesign = \"butterworth\"\n\
+             order = {order}"
         )
     };
     let taps = |count: usize| {

@@ -60,9 +60,8 @@ fn cases() -> Vec<Case> {
             })
             .collect();
         // C in a form that has no parts that this compiler leaves out.
-        let mut firmware = Firmware::default();
-        firmware.goal = if name == "cascade" { CodeGoal::Size } else { CodeGoal::Speed };
-        firmware.tune = Tune::Host;
+        let goal = if name == "cascade" { CodeGoal::Size } else { CodeGoal::Speed };
+        let firmware = Firmware { goal, tune: Tune::Host, ..Firmware::default() };
         let symbols = Symbols::new(&Name::new(name).unwrap());
         let mut files = c::write_for(&checked, &symbols, firmware, None).unwrap();
         files.extend(

@@ -482,12 +482,12 @@ fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool, has_pairs: bool) -
 
 /// For any core, in any way.
 fn any_firmware(noise: &mut NoiseSource) -> Firmware {
-    let mut firmware = Firmware::default();
     let tune = Tune::ALL.get(noise.integer(0, 2 * Tune::ALL.len() as i64 - 1) as usize);
-    firmware.tune = tune.map_or(Tune::CortexM4, |(tune, ..)| *tune);
-    firmware.goal = CodeGoal::ALL[noise.integer(0, 2) as usize].1;
-    firmware.channels = noise.integer(-2, 3).max(1) as usize;
-    firmware
+    Firmware {
+        tune: tune.map_or(Tune::CortexM4, |(tune, ..)| *tune),
+        goal: CodeGoal::ALL[noise.integer(0, 2) as usize].1,
+        channels: noise.integer(-2, 3).max(1) as usize,
+    }
 }
 
 /// The same in Rust, overflow checks on.

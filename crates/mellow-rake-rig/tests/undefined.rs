@@ -36,7 +36,8 @@ fn alarms(checked: &Checked, source: &str) -> Vec<String> {
     let header = &c::write(checked, &symbols()).unwrap()[0].text;
     let input = header.split("_step(struct shown *filter, ").nth(1).unwrap();
     let input = input.split(' ').next().unwrap();
-    // Every member of the structure as its declaration and the comment beside it have it; the window anywhere.
+    // Every member of the structure as its declaration and the comment beside it have it; the window
+    // anywhere.
     let mut states = String::new();
     let members = header.split("struct shown {\n").nth(1).unwrap().split("\n};").next().unwrap();
     for member in members.lines() {
@@ -109,9 +110,9 @@ fn generated_c_does_nothing_undefined() {
     let (mut plain, mut annotated) = (0, 0);
     for (name, checked) in cases {
         // Small as well as fast; and the forms of a core that has its own, without its instructions.
-        let mut firmware = Firmware::default();
-        firmware.goal = CodeGoal::ALL[(plain + annotated) % 3].1;
-        firmware.tune = [Tune::Portable, Tune::CortexM4][(plain + annotated) % 2];
+        let (goal, tune) = (CodeGoal::ALL[(plain + annotated) % 3].1, (plain + annotated) % 2);
+        let tune = [Tune::Portable, Tune::CortexM4][tune];
+        let firmware = Firmware { goal, tune, ..Firmware::default() };
         // Products beyond 64 bits are refused.
         let Ok(files) = c::write_annotated(&checked, &symbols(), firmware, None) else { continue };
         let source = &files[1].text;

@@ -7,8 +7,8 @@ use mellow_rake::units::SampleRate;
 use mellow_rake::verify::CoreCost;
 
 /// The cores with what a filter takes on each, and those that were not run with the reason. With a clock in
-/// hertz, how many samples a second that is, and the share of it that the sample rate takes. Of integers, what they are
-/// tuned to.
+/// hertz, how many samples a second that is, and the share of it that the sample rate takes. Of integers,
+/// what they are tuned to.
 pub fn cores(
     name: &str,
     rows: &[&CoreCost],

@@ -14,14 +14,17 @@
 */
 #include "average.h"
 
+#ifndef MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN
+/* What a right shift does to a negative number is left to the compiler by the standard (6.5.7). */
+#define MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN ((-1 >> 1) == -1)
+#endif
+
 #ifndef MELLOW_RAKE_FLOOR_32
 #define MELLOW_RAKE_FLOOR_32
-/* word / 2^shift, rounded down. What a right shift does to a negative number is left to the compiler by the
-   standard (6.5.7): the first line asks it; ~word is not negative. */
+/* word / 2^shift, rounded down; ~word is not negative where word is. */
 static inline int32_t mellow_rake_floor_32(int32_t word, int shift)
 {
-    const int keeps_the_sign = (-1 >> 1) == -1;
-    return keeps_the_sign || word >= 0 ? word >> shift : ~(~word >> shift);
+    return MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN || word >= 0 ? word >> shift : ~(~word >> shift);
 }
 #endif
 
@@ -38,13 +41,10 @@ static inline int32_t mellow_rake_floor_32(int32_t word, int shift)
 #else
 #define MELLOW_RAKE_INLINE inline
 #endif
-#if defined(__OPTIMIZE_SIZE__)
-#define MELLOW_RAKE_UNROLL_ALL
-#define MELLOW_RAKE_UNROLL_SOME
-#elif defined(__clang__)
+#if defined(__clang__) && !defined(__OPTIMIZE_SIZE__)
 #define MELLOW_RAKE_UNROLL_ALL _Pragma("clang loop unroll(full)")
 #define MELLOW_RAKE_UNROLL_SOME _Pragma("clang loop unroll_count(4)")
-#elif defined(__GNUC__) && __GNUC__ >= 8
+#elif defined(__GNUC__) && __GNUC__ >= 8 && !defined(__OPTIMIZE_SIZE__)
 #define MELLOW_RAKE_UNROLL_ALL _Pragma("GCC unroll 64")
 #define MELLOW_RAKE_UNROLL_SOME _Pragma("GCC unroll 4")
 #else
@@ -87,7 +87,7 @@ static int16_t average_one(const int16_t *window)
     return n4;
 }
 
-#if !defined(__OPTIMIZE_SIZE__)
+#if !defined(__OPTIMIZE_SIZE__) && !defined(__AVR__) && (!defined(__thumb__) || defined(__thumb2__))
 /* The same for 4 windows, each a word further than the one before. */
 static MELLOW_RAKE_APART void average_several(const int16_t *window, int16_t *output)
 {
@@ -118,31 +118,29 @@ static MELLOW_RAKE_APART void average_several(const int16_t *window, int16_t *ou
 
 int16_t average_step(struct average *filter, int16_t input)
 {
-    int p = filter->at + 7;
+    const int at = filter->at;
     int16_t result;
-    filter->x[p] = input;
-    p = filter->at;
-    result = average_one(&filter->x[p]);
+    filter->x[at + 7] = input;
+    result = average_one(&filter->x[at]);
     average_advance(filter, 1);
     return result;
 }
 
 void average_block(struct average *filter, const int16_t *input, int16_t *output, size_t count)
 {
-#if defined(__OPTIMIZE_SIZE__)
-    size_t i;
-    for (i = 0; i < count; i++) {
-        output[i] = average_step(filter, input[i]);
-    }
-#else
+#if !defined(__OPTIMIZE_SIZE__) && !defined(__AVR__) && (!defined(__thumb__) || defined(__thumb2__))
+#if defined(AVERAGE_BLOCK)
+    count = AVERAGE_BLOCK;
+#endif
     while (count > 0) {
+        /* As many as there is memory for, all of them at first; then their outputs, 4 at once. */
         const int at = filter->at;
         const int most = 8 - at;
         const int now = count < (size_t)most ? (int)count : most;
         int k;
         for (k = 0; k < now; k++) {
-            const int p = at + 7 + k;
-            filter->x[p] = input[k];
+            const int p = at + k;
+            filter->x[p + 7] = input[k];
         }
         for (k = 0; k + 4 <= now; k += 4) {
             const int p = at + k;
@@ -156,6 +154,14 @@ void average_block(struct average *filter, const int16_t *input, int16_t *output
         input += now;
         output += now;
         count -= (size_t)now;
+    }
+#else
+    size_t i;
+#if defined(AVERAGE_BLOCK)
+    count = AVERAGE_BLOCK;
+#endif
+    for (i = 0; i < count; i++) {
+        output[i] = average_step(filter, input[i]);
     }
 #endif
 }

@@ -14,24 +14,17 @@
 */
 #include "carrier_band.h"
 
-#ifndef MELLOW_RAKE_FLOOR_64
-#define MELLOW_RAKE_FLOOR_64
-/* word / 2^shift, rounded down. What a right shift does to a negative number is left to the compiler by the
-   standard (6.5.7): the first line asks it; ~word is not negative. */
-static inline int64_t mellow_rake_floor_64(int64_t word, int shift)
-{
-    const int keeps_the_sign = (-1 >> 1) == -1;
-    return keeps_the_sign || word >= 0 ? word >> shift : ~(~word >> shift);
-}
+#ifndef MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN
+/* What a right shift does to a negative number is left to the compiler by the standard (6.5.7). */
+#define MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN ((-1 >> 1) == -1)
 #endif
 
-#ifndef MELLOW_RAKE_SATURATE_32
-#define MELLOW_RAKE_SATURATE_32
-/* The nearest integer from low to high. */
-static inline int32_t mellow_rake_saturate_32(int32_t word, int32_t low, int32_t high)
+#ifndef MELLOW_RAKE_FLOOR_64
+#define MELLOW_RAKE_FLOOR_64
+/* word / 2^shift, rounded down; ~word is not negative where word is. */
+static inline int64_t mellow_rake_floor_64(int64_t word, int shift)
 {
-    const int32_t raised = word < low ? low : word;
-    return raised > high ? high : raised;
+    return MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN || word >= 0 ? word >> shift : ~(~word >> shift);
 }
 #endif
 
@@ -48,13 +41,10 @@ static inline int32_t mellow_rake_saturate_32(int32_t word, int32_t low, int32_t
 #else
 #define MELLOW_RAKE_INLINE inline
 #endif
-#if defined(__OPTIMIZE_SIZE__)
-#define MELLOW_RAKE_UNROLL_ALL
-#define MELLOW_RAKE_UNROLL_SOME
-#elif defined(__clang__)
+#if defined(__clang__) && !defined(__OPTIMIZE_SIZE__)
 #define MELLOW_RAKE_UNROLL_ALL _Pragma("clang loop unroll(full)")
 #define MELLOW_RAKE_UNROLL_SOME _Pragma("clang loop unroll_count(4)")
-#elif defined(__GNUC__) && __GNUC__ >= 8
+#elif defined(__GNUC__) && __GNUC__ >= 8 && !defined(__OPTIMIZE_SIZE__)
 #define MELLOW_RAKE_UNROLL_ALL _Pragma("GCC unroll 64")
 #define MELLOW_RAKE_UNROLL_SOME _Pragma("GCC unroll 4")
 #else
@@ -105,11 +95,11 @@ static int16_t carrier_band_one(const int16_t *window)
         n2 += (int64_t)carrier_band_taps[k] * (int64_t)window[k];
     }
     const int32_t n3 = (int32_t)mellow_rake_floor_64(n2, 19); /* s17f15 */
-    const int16_t n4 = (int16_t)mellow_rake_saturate_32(n3, (-32767 - 1), 32767); /* s16f15 */
+    const int16_t n4 = (int16_t)(n3 < (-32767 - 1) ? (-32767 - 1) : n3 > 32767 ? 32767 : n3); /* s16f15 */
     return n4;
 }
 
-#if !defined(__OPTIMIZE_SIZE__)
+#if !defined(__OPTIMIZE_SIZE__) && !defined(__AVR__) && (!defined(__thumb__) || defined(__thumb2__))
 /* The same for 4 windows, each a word further than the one before. */
 static MELLOW_RAKE_APART void carrier_band_several(const int16_t *window, int16_t *output)
 {
@@ -127,10 +117,10 @@ static MELLOW_RAKE_APART void carrier_band_several(const int16_t *window, int16_
     const int32_t n3_1 = (int32_t)mellow_rake_floor_64(n2_1, 19); /* s17f15 */
     const int32_t n3_2 = (int32_t)mellow_rake_floor_64(n2_2, 19); /* s17f15 */
     const int32_t n3_3 = (int32_t)mellow_rake_floor_64(n2_3, 19); /* s17f15 */
-    const int16_t n4_0 = (int16_t)mellow_rake_saturate_32(n3_0, (-32767 - 1), 32767); /* s16f15 */
-    const int16_t n4_1 = (int16_t)mellow_rake_saturate_32(n3_1, (-32767 - 1), 32767); /* s16f15 */
-    const int16_t n4_2 = (int16_t)mellow_rake_saturate_32(n3_2, (-32767 - 1), 32767); /* s16f15 */
-    const int16_t n4_3 = (int16_t)mellow_rake_saturate_32(n3_3, (-32767 - 1), 32767); /* s16f15 */
+    const int16_t n4_0 = (int16_t)(n3_0 < (-32767 - 1) ? (-32767 - 1) : n3_0 > 32767 ? 32767 : n3_0); /* s16f15 */
+    const int16_t n4_1 = (int16_t)(n3_1 < (-32767 - 1) ? (-32767 - 1) : n3_1 > 32767 ? 32767 : n3_1); /* s16f15 */
+    const int16_t n4_2 = (int16_t)(n3_2 < (-32767 - 1) ? (-32767 - 1) : n3_2 > 32767 ? 32767 : n3_2); /* s16f15 */
+    const int16_t n4_3 = (int16_t)(n3_3 < (-32767 - 1) ? (-32767 - 1) : n3_3 > 32767 ? 32767 : n3_3); /* s16f15 */
     output[0] = n4_0;
     output[1] = n4_1;
     output[2] = n4_2;
@@ -140,31 +130,29 @@ static MELLOW_RAKE_APART void carrier_band_several(const int16_t *window, int16_
 
 int16_t carrier_band_step(struct carrier_band *filter, int16_t input)
 {
-    int p = filter->at + 96;
+    const int at = filter->at;
     int16_t result;
-    filter->x[p] = input;
-    p = filter->at;
-    result = carrier_band_one(&filter->x[p]);
+    filter->x[at + 96] = input;
+    result = carrier_band_one(&filter->x[at]);
     carrier_band_advance(filter, 1);
     return result;
 }
 
 void carrier_band_block(struct carrier_band *filter, const int16_t *input, int16_t *output, size_t count)
 {
-#if defined(__OPTIMIZE_SIZE__)
-    size_t i;
-    for (i = 0; i < count; i++) {
-        output[i] = carrier_band_step(filter, input[i]);
-    }
-#else
+#if !defined(__OPTIMIZE_SIZE__) && !defined(__AVR__) && (!defined(__thumb__) || defined(__thumb2__))
+#if defined(CARRIER_BAND_BLOCK)
+    count = CARRIER_BAND_BLOCK;
+#endif
     while (count > 0) {
+        /* As many as there is memory for, all of them at first; then their outputs, 4 at once. */
         const int at = filter->at;
         const int most = 64 - at;
         const int now = count < (size_t)most ? (int)count : most;
         int k;
         for (k = 0; k < now; k++) {
-            const int p = at + 96 + k;
-            filter->x[p] = input[k];
+            const int p = at + k;
+            filter->x[p + 96] = input[k];
         }
         for (k = 0; k + 4 <= now; k += 4) {
             const int p = at + k;
@@ -178,6 +166,14 @@ void carrier_band_block(struct carrier_band *filter, const int16_t *input, int16
         input += now;
         output += now;
         count -= (size_t)now;
+    }
+#else
+    size_t i;
+#if defined(CARRIER_BAND_BLOCK)
+    count = CARRIER_BAND_BLOCK;
+#endif
+    for (i = 0; i < count; i++) {
+        output[i] = carrier_band_step(filter, input[i]);
     }
 #endif
 }

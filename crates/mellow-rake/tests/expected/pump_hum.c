@@ -16,24 +16,17 @@
 */
 #include "pump_hum.h"
 
-#ifndef MELLOW_RAKE_FLOOR_64
-#define MELLOW_RAKE_FLOOR_64
-/* word / 2^shift, rounded down. What a right shift does to a negative number is left to the compiler by the
-   standard (6.5.7): the first line asks it; ~word is not negative. */
-static inline int64_t mellow_rake_floor_64(int64_t word, int shift)
-{
-    const int keeps_the_sign = (-1 >> 1) == -1;
-    return keeps_the_sign || word >= 0 ? word >> shift : ~(~word >> shift);
-}
+#ifndef MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN
+/* What a right shift does to a negative number is left to the compiler by the standard (6.5.7). */
+#define MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN ((-1 >> 1) == -1)
 #endif
 
-#ifndef MELLOW_RAKE_SATURATE_32
-#define MELLOW_RAKE_SATURATE_32
-/* The nearest integer from low to high. */
-static inline int32_t mellow_rake_saturate_32(int32_t word, int32_t low, int32_t high)
+#ifndef MELLOW_RAKE_FLOOR_64
+#define MELLOW_RAKE_FLOOR_64
+/* word / 2^shift, rounded down; ~word is not negative where word is. */
+static inline int64_t mellow_rake_floor_64(int64_t word, int shift)
 {
-    const int32_t raised = word < low ? low : word;
-    return raised > high ? high : raised;
+    return MELLOW_RAKE_SHIFTS_KEEP_THE_SIGN || word >= 0 ? word >> shift : ~(~word >> shift);
 }
 #endif
 
@@ -50,13 +43,10 @@ static inline int32_t mellow_rake_saturate_32(int32_t word, int32_t low, int32_t
 #else
 #define MELLOW_RAKE_INLINE inline
 #endif
-#if defined(__OPTIMIZE_SIZE__)
-#define MELLOW_RAKE_UNROLL_ALL
-#define MELLOW_RAKE_UNROLL_SOME
-#elif defined(__clang__)
+#if defined(__clang__) && !defined(__OPTIMIZE_SIZE__)
 #define MELLOW_RAKE_UNROLL_ALL _Pragma("clang loop unroll(full)")
 #define MELLOW_RAKE_UNROLL_SOME _Pragma("clang loop unroll_count(4)")
-#elif defined(__GNUC__) && __GNUC__ >= 8
+#elif defined(__GNUC__) && __GNUC__ >= 8 && !defined(__OPTIMIZE_SIZE__)
 #define MELLOW_RAKE_UNROLL_ALL _Pragma("GCC unroll 64")
 #define MELLOW_RAKE_UNROLL_SOME _Pragma("GCC unroll 4")
 #else
@@ -89,7 +79,7 @@ static MELLOW_RAKE_INLINE int16_t pump_hum_sample(struct pump_hum *filter, int16
     n2 += (int32_t)pump_hum_section[3] * (int32_t)filter->y[0];
     n2 += (int32_t)pump_hum_section[4] * (int32_t)filter->y[1];
     const int32_t n3 = (int32_t)mellow_rake_floor_64(n2, 14); /* s19f15 */
-    const int16_t n4 = (int16_t)mellow_rake_saturate_32(n3, (-32767 - 1), 32767); /* s16f15 */
+    const int16_t n4 = (int16_t)(n3 < (-32767 - 1) ? (-32767 - 1) : n3 > 32767 ? 32767 : n3); /* s16f15 */
     filter->x[1] = filter->x[0];
     filter->x[0] = n0;
     filter->y[1] = filter->y[0];
@@ -104,18 +94,24 @@ int16_t pump_hum_step(struct pump_hum *filter, int16_t input)
 
 void pump_hum_block(struct pump_hum *filter, const int16_t *input, int16_t *output, size_t count)
 {
-#if defined(__OPTIMIZE_SIZE__)
-    size_t i;
-    for (i = 0; i < count; i++) {
-        output[i] = pump_hum_step(filter, input[i]);
-    }
-#else
+#if !defined(__OPTIMIZE_SIZE__) && !defined(__AVR__) && (!defined(__thumb__) || defined(__thumb2__))
     /* In a copy that can lie in registers. */
     struct pump_hum state = *filter;
     size_t i;
+#if defined(PUMP_HUM_BLOCK)
+    count = PUMP_HUM_BLOCK;
+#endif
     for (i = 0; i < count; i++) {
         output[i] = pump_hum_sample(&state, input[i]);
     }
     *filter = state;
+#else
+    size_t i;
+#if defined(PUMP_HUM_BLOCK)
+    count = PUMP_HUM_BLOCK;
+#endif
+    for (i = 0; i < count; i++) {
+        output[i] = pump_hum_step(filter, input[i]);
+    }
 #endif
 }

@@ -386,7 +386,7 @@ impl Statements<'_> {
     }
 
     /// A word of a line in this type, which may be shorter than what it is remembered in.
-    fn from_memory(&self, line: usize, word: String, kind: &str) -> String {
+    fn kept_word(&self, line: usize, word: String, kind: &str) -> String {
         let format = self.lowered.lines[line].format;
         match kept(format, self.tune) == storage(format) {
             true => word,
@@ -401,12 +401,12 @@ impl Statements<'_> {
                 let newest = Index { offset: -1, step: 0 };
                 let line = self.put.first().map_or(0, |(_, line, _)| *line);
                 let word = self.remembered(line, Row::Fixed(0), newest, false);
-                self.from_memory(line, word, kind)
+                self.kept_word(line, word, kind)
             }
             Value::Input { .. } => "input".to_owned(),
             Value::Read(read @ Read::Remembered { line, .. }) => {
                 let word = self.read(read, false);
-                self.from_memory(*line, word, kind)
+                self.kept_word(*line, word, kind)
             }
             Value::Read(read) => self.read(read, false),
             Value::Product { coefficient, word: factor } => {

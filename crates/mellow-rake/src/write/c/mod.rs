@@ -275,8 +275,8 @@ impl Writer<'_> {
              void {name}_init(struct {name} *filter);\n\n\
              /* One sample. */\n\
              {output} {name}_step(struct {name} *filter, {input} input);\n\n\
-             /* count samples; input and output may be the same array if their types are. Where the source is \
-             compiled with\n   {guard}_BLOCK defined as a number, all blocks have so many, whatever count \
+             /* count samples; input and output may be the same array if their types are. Where the source \
+             is compiled with\n   {guard}_BLOCK defined as a number, all blocks have so many, whatever count \
              says. */\n\
              void {name}_block(struct {name} *filter, const {input} *input, {output} *output, size_t \
              count);\n\n{channels}\

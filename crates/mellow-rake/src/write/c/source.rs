@@ -213,7 +213,7 @@ impl Writer<'_> {
         for line in self.memories().filter(|line| self.lowered.windows[*line].is_some()) {
             let Line { name, rows, depth, .. } = self.lowered.lines[line];
             let (rows, depth, slack) = match phases {
-                2 => (2, depth.next_multiple_of(2) / 2, slack / 2),
+                2 => (2, depth.div_ceil(2), slack / 2),
                 _ => (rows, depth, slack),
             };
             let each = |at: &str| {
@@ -313,7 +313,8 @@ impl Writer<'_> {
             format!(
                 "        size_t done = 0;\n        while (done < count) {{\n            \
                  {input} in[16];\n            {output} out[16];\n            \
-                 const size_t now = count - done < 16 ? count - done : 16;\n            size_t k;\n            \
+                 const size_t now = count - done < 16 ? count - done : 16;\n            \
+                 size_t k;\n            \
                  for (k = 0; k < now; k++) {{\n                \
                  in[k] = input[(done + k) * {guard}_CHANNELS + c];\n            }}\n            \
                  {name}_samples(&filters[c], in, out, now);\n            \
@@ -328,8 +329,8 @@ impl Writer<'_> {
             )
         };
         format!(
-            "{block}\nvoid {name}_channels(struct {name} *filters, const {input} *input, {output} *output, size_t \
-             count)\n{{\n    size_t c;\n    for (c = 0; c < {guard}_CHANNELS; c++) {{\n{each}    }}\n}}\n"
+            "{block}\nvoid {name}_channels(struct {name} *filters, const {input} *input, {output} *output, \
+             size_t count)\n{{\n    size_t c;\n    for (c = 0; c < {guard}_CHANNELS; c++) {{\n{each}    }}\n}}\n"
         )
     }
 

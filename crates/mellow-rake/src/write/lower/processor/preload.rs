@@ -20,10 +20,9 @@ pub(super) fn preload(lowered: &mut Lowered) {
         }
         if let Statement::Let { value: Value::Round { word, dropped: bits, rounding }, .. } =
             statement
+            && let (Rounding::HalfUp, 1..=62) = (rounding, *bits)
         {
-            if let (Rounding::HalfUp, 1..=62) = (rounding, *bits) {
-                dropped.insert(word.node, *bits as u32);
-            }
+            dropped.insert(word.node, *bits as u32);
         }
     });
     let mut halved = Vec::new();
@@ -45,10 +44,10 @@ pub(super) fn preload(lowered: &mut Lowered) {
         }
     });
     change_every_statement(&mut lowered.body, &mut |statement| {
-        if let Statement::Let { value: Value::Round { word, rounding, .. }, .. } = statement {
-            if halved.contains(&word.node) {
-                *rounding = Rounding::Floor;
-            }
+        if let Statement::Let { value: Value::Round { word, rounding, .. }, .. } = statement
+            && halved.contains(&word.node)
+        {
+            *rounding = Rounding::Floor;
         }
     });
 }

@@ -223,7 +223,7 @@ fn straighten(lowered: &mut Lowered, table: usize, groups: &[Group]) {
     let new = &mut lowered.tables[table];
     new.format = format;
     new.rows = rows.iter().map(|row| row.iter().map(|tap| *tap as i64).collect()).collect();
-    new.exponents = vec![Vec::new(); 0];
+    new.exponents = Vec::new();
     let is_split = straight.iter().any(|one| one.runs.len() > 1);
     new.holds = Coefficients::TapsBackward;
     lowered.looks_up_exponents[table] = false;
@@ -303,11 +303,12 @@ fn reads_by_phases(lowered: &Lowered, line: usize) -> bool {
     let mut is_even = is_feed_forward(lowered) == Some(line);
     every_statement(&lowered.body, &mut |statement| {
         for read in read_by(statement) {
-            if let Read::Remembered { line: of, index, .. } = read {
-                if of == line && index.step != 0 {
-                    loops += 1;
-                    is_even &= index.step % 2 == 0;
-                }
+            if let Read::Remembered { line: of, index, .. } = read
+                && of == line
+                && index.step != 0
+            {
+                loops += 1;
+                is_even &= index.step % 2 == 0;
             }
         }
     });
