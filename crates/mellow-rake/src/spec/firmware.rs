@@ -1,5 +1,15 @@
 //! The processor that a program is written for.
 
+use super::error::Problem;
+
+/// Firmware of a filter that has no words.
+pub(super) fn without_words() -> Problem {
+    let accepted =
+        "a table [fixed] beside it: floating point is written in one form for all processors"
+            .to_owned();
+    Problem::Range { found: "no words".to_owned(), accepted }
+}
+
 /// The core that C is tuned to. Whatever it is, the same integers come out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]

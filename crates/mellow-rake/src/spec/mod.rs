@@ -26,6 +26,7 @@ mod read_firmware;
 mod read_fixed;
 #[cfg(feature = "spec-file")]
 mod read_float;
+#[cfg(feature = "spec-file")]
 mod read_hardware;
 #[cfg(feature = "spec-file")]
 mod read_recursive;

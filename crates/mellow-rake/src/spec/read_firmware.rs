@@ -1,18 +1,10 @@
 //! The table `[firmware]`.
 
-use super::error::Problem;
+use super::firmware::without_words;
 use super::read::Keys;
 use super::{CodeGoal, Firmware, SpecError, Tune};
 
 const KNOWN: [&str; 3] = ["tune", "goal", "channels"];
-
-/// Firmware of a filter that has no words.
-pub(super) fn without_words() -> Problem {
-    let accepted =
-        "a table [fixed] beside it: floating point is written in one form for all processors"
-            .to_owned();
-    Problem::Range { found: "no words".to_owned(), accepted }
-}
 
 /// What the C of a filter is to be like.
 pub(super) fn firmware(top: &Keys<'_>, has_words: bool) -> Result<Firmware, SpecError> {

@@ -316,7 +316,7 @@ impl Wish {
             return Err(wrong("hardware", without_words()));
         }
         if self.firmware != Firmware::default() && self.fixed.is_none() {
-            return Err(wrong("firmware", super::read_firmware::without_words()));
+            return Err(wrong("firmware", super::firmware::without_words()));
         }
         let chosen = |float: Float| match float.is_chosen {
             true => Float { peak: float.peak, ..Float::new(float.format, want.has_taps()) },

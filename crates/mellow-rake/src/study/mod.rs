@@ -62,8 +62,8 @@ use crate::hardware::{HardwareChoice, HardwareError, HardwareUnit, SignalFlow, c
 use crate::implementation::{Goal, Implementation, advice, implement_toward};
 use crate::quality::{QualityRow, Report, meets_spec};
 #[cfg(feature = "spec-file")]
-use crate::spec::{Coefficients, DirectWish, Tune, Want};
-use crate::spec::{Float, Spec, SpecPlace, Wish};
+use crate::spec::{Coefficients, DirectWish, Want};
+use crate::spec::{Float, Spec, SpecPlace, Tune, Wish};
 use crate::write::{self, GeneratedFile, Language, Symbols, WriteError};
 use std::sync::OnceLock;
 

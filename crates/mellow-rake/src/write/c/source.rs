@@ -330,7 +330,8 @@ impl Writer<'_> {
         };
         format!(
             "{block}\nvoid {name}_channels(struct {name} *filters, const {input} *input, {output} *output, \
-             size_t count)\n{{\n    size_t c;\n    for (c = 0; c < {guard}_CHANNELS; c++) {{\n{each}    }}\n}}\n"
+             size_t count)\n{{\n    \
+             size_t c;\n    for (c = 0; c < {guard}_CHANNELS; c++) {{\n{each}    }}\n}}\n"
         )
     }
 
