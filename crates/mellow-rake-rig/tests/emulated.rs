@@ -4,9 +4,9 @@ use mellow_rake::Wish;
 use mellow_rake::datapath::{Simulator, dump};
 use mellow_rake::float::FloatSimulator;
 use mellow_rake::random::NoiseSource;
-use mellow_rake::spec::{Fixed, Name, Structure};
+use mellow_rake::spec::{Firmware, Fixed, Name, Structure, Tune};
 use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
-use mellow_rake_rig::{Core, Emulated, RigError, core_cost};
+use mellow_rake_rig::{Core, Emulated, RigError, ToolName, core_cost, run};
 use std::time::{Duration, Instant};
 
 use crate::filters::{any_filter, any_word};
@@ -28,13 +28,18 @@ fn integers_of_every_structure_are_the_simulators_on_every_core() {
         for turn in 0..2 * campaign() {
             let Some(filter) = any_filter(&mut noise, structure) else { continue };
             let checked = &filter.checked;
-            let Ok(files) = c::write(checked, &symbols()) else { continue };
+            // On cores that have pairs in the form that has them, and else in any.
+            let tune = Tune::ALL[(number + turn) % Tune::ALL.len()].0;
+            let index = (number + 3 * turn) % Core::ALL.len();
+            let has_pairs = matches!(Core::ALL[index], Core::CortexM4 | Core::CortexM7);
+            let tune = if has_pairs { Tune::CortexM4 } else { tune };
+            let firmware = Firmware { tune, ..Firmware::default() };
+            let Ok(files) = c::write_for(checked, &symbols(), firmware, None) else { continue };
             let mut simulator = Simulator::new(checked);
             let (words, expected): (Vec<i64>, Vec<i64>) = (0..200)
                 .map(|_| any_word(&mut noise, checked.input(), false))
                 .map(|word| (word, simulator.step(word)))
                 .unzip();
-            let index = (number + 3 * turn) % Core::ALL.len();
             let context = || format!("{:?}\n{}", Core::ALL[index], dump(checked));
             let program = Emulated::c(Core::ALL[index], &files);
             let program = program.unwrap_or_else(|error| panic!("{error}\n{}", context()));
@@ -48,6 +53,41 @@ fn integers_of_every_structure_are_the_simulators_on_every_core() {
     }
     println!("{held:?} on {:?}", Core::ALL);
     assert!(held.iter().all(|count| *count >= 2), "{held:?}");
+}
+
+/// With another compiler, which sees what is not used, and as C++; for cores with pairs and without.
+#[test]
+fn other_compilers_take_the_same_text() {
+    let mut noise = NoiseSource::new(873);
+    let mut taken = 0;
+    for structure in Structure::ALL {
+        let Some(filter) = any_filter(&mut noise, structure) else { continue };
+        for tune in [Tune::Portable, Tune::CortexM4] {
+            let firmware = Firmware { tune, channels: 2, ..Firmware::default() };
+            let files = c::write_for(&filter.checked, &symbols(), firmware, None);
+            let Ok(files) = files else { continue };
+            let folder = tempfile::tempdir().unwrap();
+            for file in &files {
+                std::fs::write(folder.path().join(&file.name), &file.text).unwrap();
+            }
+            for (core, language) in [
+                ("cortex-m4", ["-x", "c", "-std=c99"]),
+                ("cortex-m4", ["-x", "c++", "-std=c++11"]),
+                ("cortex-m0", ["-x", "c", "-std=c99"]),
+                ("cortex-m33", ["-x", "c", "-std=c99"]),
+            ] {
+                let mut command = ToolName::CLANG.find().unwrap().command(folder.path());
+                command.args(["--target=arm-none-eabi", "-mthumb", "-ffreestanding", "-O2"]);
+                command.args(["-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Wshadow"]);
+                command.args(["-Werror", &format!("-mcpu={core}")]).args(language);
+                command.args(["-c", "swell.c", "-o", "swell.o"]);
+                let found = run(&mut command, b"", Duration::from_secs(60));
+                found.unwrap_or_else(|error| panic!("{error}\n{}", dump(&filter.checked)));
+                taken += 1;
+            }
+        }
+    }
+    assert!(taken > 50, "{taken}");
 }
 
 /// On cores that have no instructions for it floating point is done by the compiler's functions.

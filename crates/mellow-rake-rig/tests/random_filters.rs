@@ -473,7 +473,12 @@ fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool, has_pairs: bool) -
     }
     if has_pairs {
         // And as a compiler has it whose shifts lose the sign.
-        flags.extend(["-D__ARM_FEATURE_DSP=1", "-I.", "-DMELLOW_RAKE_SHIFTS_KEEP_THE_SIGN=0"]);
+        flags.extend([
+            "-D__ARM_FEATURE_DSP=1",
+            "-I.",
+            "-DMELLOW_RAKE_SHIFTS_KEEP_THE_SIGN=0",
+            "-O0",
+        ]);
         let text = include_str!("common/arm_acle.h").to_owned();
         all.push(GeneratedFile { language: Language::C, name: "arm_acle.h".to_owned(), text });
     }

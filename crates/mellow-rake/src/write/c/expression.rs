@@ -364,6 +364,7 @@ impl Statements<'_> {
         if self.form.is_dual && depth == 2 && kept(format, self.tune) == "int16_t" {
             let first = self.stored(line, row, "0");
             let word = self.word_as(word, "int32_t");
+            self.helpers.insert(Helper::Push);
             self.line(&format!("mellow_rake_push(&{first}, {word});"));
             return;
         }

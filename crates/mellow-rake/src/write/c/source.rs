@@ -53,7 +53,7 @@ impl Writer<'_> {
             bodies.flatten().flat_map(|body| body.helpers.iter().copied()).collect();
         for helper in &helpers {
             match helper {
-                Helper::Pair => {
+                Helper::Pair | Helper::Push => {
                     let _ = write!(text, "{HAS_PAIRS}\n{}#endif\n\n", helper.text());
                 }
                 Helper::Unroll => {

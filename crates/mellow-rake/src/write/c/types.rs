@@ -66,6 +66,7 @@ pub(super) enum Helper {
     Saturate64,
     Unroll,
     Pair,
+    Push,
 }
 
 impl Helper {
@@ -113,6 +114,7 @@ impl Helper {
             Helper::Saturate64 => "mellow_rake_saturate_64",
             Helper::Unroll => "MELLOW_RAKE_UNROLL_ALL",
             Helper::Pair => "mellow_rake_pair",
+            Helper::Push => "mellow_rake_push",
         }
     }
 
@@ -135,6 +137,7 @@ impl Helper {
             Helper::Saturate64 => include_str!("helpers/saturate_64.c"),
             Helper::Unroll => include_str!("helpers/unroll.c"),
             Helper::Pair => include_str!("helpers/pair.c"),
+            Helper::Push => include_str!("helpers/push.c"),
         }
     }
 }
