@@ -88,7 +88,10 @@ pub enum BuildError {
         command: &'static str,
     },
     /// Two specs of one name, whose files would be the same.
-    #[error("{} and {}: both are named `{name}`, and so would be their files", first.display(), second.display())]
+    #[error(
+        "{} and {}: both are named `{name}`, and so would be their files",
+        first.display(), second.display()
+    )]
     Twice {
         /// The name.
         name: String,
@@ -127,7 +130,8 @@ pub struct Written {
 }
 
 impl Generator {
-    /// For all specs (`.toml`) of a folder, or for the spec of this name; as C until other languages are named.
+    /// For all specs (`.toml`) of a folder, or for the spec of this name; as C until other languages are
+    /// named.
     pub fn new(specs: impl Into<PathBuf>) -> Self {
         Generator { specs: specs.into(), languages: vec![Language::C], tune: None, folder: None }
     }
@@ -151,7 +155,8 @@ impl Generator {
     /// left alone, so that nothing is compiled again for it. The programs for pipes are not among them.
     ///
     /// # Errors
-    /// [`BuildError`] names the spec, and the line in it where that is what is wrong. Nothing is written then.
+    /// [`BuildError`] names the spec, and the line in it where that is what is wrong. Nothing is written
+    /// then.
     pub fn write(self) -> Result<Written, BuildError> {
         let folder = match &self.folder {
             Some(folder) => folder.clone(),

@@ -10,8 +10,8 @@ const HUM: &str = "name = \"pump_hum\"\nsample_rate = \"1 kHz\"\n\n[want]\nkind 
                    Hz\"\nwidth = \"5 Hz\"\n\n[fixed]\ninput = \"s16f15\"\n";
 
 const SWELL: &str = "name = \"swell\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"lowpass\"\npass_edge = \"40 \
-                     Hz\"\nstop_edge = \"90 Hz\"\nripple = \"1 dB\"\nattenuation = \"40 dB\"\n[method]\ndesign \
-                     = \"elliptic\"\norder = \"minimum\"\n[float]\nformat = \"f32\"\n";
+                     Hz\"\nstop_edge = \"90 Hz\"\nripple = \"1 dB\"\nattenuation = \"40 dB\"\n[method]\n\
+                     design = \"elliptic\"\norder = \"minimum\"\n[float]\nformat = \"f32\"\n";
 
 const GIVEN: &str = "name = \"ridge\"\nsample_rate = \"1 kHz\"\n[want]\nkind = \"coefficients\"\nfile = \
                      \"taps.csv\"\n[fixed]\ninput = \"s16f15\"\nstructure = \"fir-direct\"\n";

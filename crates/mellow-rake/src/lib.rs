@@ -30,7 +30,7 @@
 //! assert!(error.largest_lsb <= error.bound_lsb.unwrap());
 //!
 //! let files = study.files(&[Language::C])?;
-//! assert!(files[1].text.contains("16131, -27507, 16131, -27507, 15877"));
+//! assert!(files[1].text.contains("16131, -27507, 16131, 27507, -15877"));
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 //!

@@ -110,6 +110,17 @@ impl SumTypes {
         }
     }
 
+    /// The same in 32 bits, where instructions add that wrap: of a sum whose value is proved to fit, whatever
+    /// its parts are; `None` where its value is longer, or may wrap itself.
+    pub(super) fn in_a_register(self, sum: &Sum) -> Option<Self> {
+        let fits = self.sum == Arithmetic::ModularNarrow
+            && self.word == Arithmetic::Narrow
+            && !sum.need.wraps
+            && sum.local.format.is_signed();
+        let kind = Arithmetic::Narrow;
+        fits.then_some(SumTypes { sum: kind, product: kind, is_word: true, ..self })
+    }
+
     /// The type that a product is made in.
     pub(super) fn product(&self, rounded: Option<(u32, Rounding)>) -> Arithmetic {
         if rounded.is_some() { self.before } else { self.product }

@@ -7,7 +7,7 @@ use super::super::lower::{
 };
 use super::super::machine::{Arithmetic, SumTypes};
 use super::super::number::c_integer;
-use super::pairs::{Grouped, grouped, is_of_halves};
+use super::pairs::{Grouped, grouped, is_made_of_pairs, is_of_halves};
 use super::types::{Helper, kept, name, shifted, storage};
 use crate::datapath::{Node, Row, Sign};
 use crate::fixed::{Rounding, WordFormat};
@@ -425,6 +425,9 @@ impl Statements<'_> {
         let Sum { local, need, .. } = sum;
         let format = local.format;
         let types = SumTypes::of(sum, self.lowered);
+        let is_of_pairs = self.form.is_dual && is_made_of_pairs(sum, self.lowered);
+        let in_a_register = if is_of_pairs { types.in_a_register(sum) } else { None };
+        let types = in_a_register.unwrap_or(types);
         let ending = if types.is_word { "" } else { "_sum" };
         for lane in self.lanes() {
             self.lane = lane;

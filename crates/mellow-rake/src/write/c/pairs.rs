@@ -89,6 +89,15 @@ fn is_run(lowered: &Lowered, step: &Step) -> bool {
     column.step == 1 && phases == Some(-index.step)
 }
 
+/// Whether a sum is made by these instructions alone, which are exact modulo the width of the sum: then its
+/// parts may be longer than its value.
+pub(super) fn is_made_of_pairs(sum: &Sum, lowered: &Lowered) -> bool {
+    sum.doubling().iter().all(|step| match step {
+        Step::Add(addition) => is_of_halves(lowered, addition),
+        step => is_run(lowered, step),
+    })
+}
+
 /// The steps of a sum in groups.
 pub(super) fn grouped(
     sum: &Sum,
