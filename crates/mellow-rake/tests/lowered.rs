@@ -4,7 +4,7 @@
 use mellow_rake::datapath::{Checked, Port, Simulator, dump};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::Structure;
-use mellow_rake::write::lower::{Lowered, lower, lower_for_processor};
+use mellow_rake::write::lower::{Lowered, Statement, lower, lower_for_processor};
 
 use crate::filters::{any_filter, any_word};
 use crate::interpreter::Interpreter;
@@ -55,13 +55,38 @@ fn statements_of_any_program_mean_what_it_means() {
 #[test]
 fn statements_of_every_structure_mean_what_it_means() {
     let mut noise = NoiseSource::new(52);
+    let mut all = [0; 5];
     for structure in Structure::ALL {
         let mut held = 0;
         for _ in 0..60 {
             let Some(filter) = any_filter(&mut noise, structure) else { continue };
             hold(&filter.checked, &mut noise);
+            let changes = changes(&lower_for_processor(&filter.checked));
+            all = [0, 1, 2, 3, 4].map(|k| all[k] + usize::from(changes[k]));
             held += 1;
         }
         assert!(held > 10, "{structure:?}: {held}");
     }
+    println!("shared, negated, in windows, in two phases, preloaded: {all:?}");
+    assert!(all.iter().all(|count| *count > 10), "{all:?}");
+}
+
+/// Which changes for processors were made: signals stored once, signs turned, windows, those of two phases,
+/// halves preloaded.
+fn changes(lowered: &Lowered) -> [bool; 5] {
+    fn has_half(body: &[Statement]) -> bool {
+        body.iter().any(|statement| match statement {
+            Statement::Sum(sum) => sum.first > 0,
+            Statement::Repeat { body, .. } => has_half(body),
+            _ => false,
+        })
+    }
+    let windows = || lowered.windows.iter().flatten();
+    [
+        lowered.homes.iter().enumerate().any(|(line, home)| home.line != line),
+        lowered.notes.iter().flatten().any(|note| note.contains("opposite sign")),
+        windows().next().is_some(),
+        windows().any(|window| window.phases == 2),
+        has_half(&lowered.body),
+    ]
 }
