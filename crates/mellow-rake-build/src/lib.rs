@@ -29,12 +29,11 @@
 //! and C is compiled by whatever the project compiles C with, from the folder that
 //! [`write`](Generator::write) gives.
 
-use mellow_rake::spec::{Coefficients, Tune};
+use mellow_rake::spec::Tune;
 use mellow_rake::study::{Study, StudyError};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{
-    MOST_BYTES_OF_A_SPEC, WriteFileError, coefficients_from_csv, coefficients_from_json,
-    read_whole, write_whole,
+    MOST_BYTES_OF_A_SPEC, WriteFileError, coefficients_beside, read_whole, write_whole,
 };
 use std::cell::RefCell;
 use std::fmt::Write;
@@ -203,9 +202,8 @@ impl Generator {
             String::from_utf8(bytes).map_err(|_| BuildError::Text { path: path.to_owned() })?;
         let named = RefCell::new(Vec::new());
         let coefficients = |name: &str| {
-            let file = path.parent().unwrap_or(Path::new("")).join(name);
-            named.borrow_mut().push(file.clone());
-            read_coefficients(&file).map_err(|what| format!("{}: {what}", file.display()))
+            named.borrow_mut().push(path.parent().unwrap_or(Path::new("")).join(name));
+            coefficients_beside(path, name)
         };
         let refused = |error| BuildError::Study { path: path.to_owned(), error: Box::new(error) };
         let study = Study::of_text(&text, coefficients);
@@ -254,15 +252,6 @@ fn specs(path: &Path) -> Result<Vec<PathBuf>, BuildError> {
     match all.is_empty() {
         true => Err(BuildError::Empty { path: path.to_owned() }),
         false => Ok(all),
-    }
-}
-
-fn read_coefficients(path: &Path) -> Result<Coefficients, String> {
-    let bytes = read_whole(path, MOST_BYTES_OF_A_SPEC).map_err(|error| error.to_string())?;
-    match path.extension().and_then(std::ffi::OsStr::to_str) {
-        Some("csv") => coefficients_from_csv(&bytes).map_err(|error| error.to_string()),
-        Some("json") => coefficients_from_json(&bytes).map_err(|error| error.to_string()),
-        _ => Err("a file of coefficients ends in .csv or .json".to_owned()),
     }
 }
 

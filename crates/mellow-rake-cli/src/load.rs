@@ -6,13 +6,13 @@ use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
-use mellow_rake::spec::{Coefficients, Tune};
+use mellow_rake::spec::Tune;
 use mellow_rake::study::{SharedUnit, Study, StudyError};
 use mellow_rake::units::{Duration, SampleRate};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{
-    MOST_BYTES_OF_A_SPEC, ReadingChoice, RecordingReader, Values, coefficients_from_csv,
-    coefficients_from_json, curve_from_csv, read_whole, words,
+    MOST_BYTES_OF_A_SPEC, ReadingChoice, RecordingReader, Values, coefficients_beside,
+    curve_from_csv, read_whole, words,
 };
 use std::path::{Path, PathBuf};
 
@@ -31,17 +31,6 @@ pub(crate) fn read_text(path: &Path) -> Result<String, Failure> {
 pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
     read_whole(path, MOST_BYTES_OF_A_SPEC)
         .map_err(|source| Failure::Read { path: path.to_owned(), source })
-}
-
-/// Coefficients from a .csv or .json file, or why there are none.
-fn read_coefficients(path: &Path) -> Result<Coefficients, String> {
-    let bytes = read_whole(path, MOST_BYTES_OF_A_SPEC).map_err(|error| error.to_string())?;
-    let found = match path.extension().and_then(std::ffi::OsStr::to_str) {
-        Some("csv") => coefficients_from_csv(&bytes),
-        Some("json") => coefficients_from_json(&bytes),
-        _ => return Err("a file of coefficients ends in .csv or .json".to_owned()),
-    };
-    found.map_err(|error| error.to_string())
 }
 
 impl Loaded {
@@ -63,11 +52,7 @@ impl Loaded {
         (original, shown): (&Path, &str),
     ) -> Result<Self, Failure> {
         let path = path.to_owned();
-        let folder = original.parent().unwrap_or(Path::new(""));
-        let files = |name: &str| {
-            let file = folder.join(name);
-            read_coefficients(&file).map_err(|what| format!("{}: {what}", file.display()))
-        };
+        let files = |name: &str| coefficients_beside(original, name);
         match Study::of_changed_text(text, shown, files) {
             Ok(study) => Ok(Loaded { path, study }),
             Err(error) => Err(Failure::Study { path, error: Box::new(error) }),

@@ -1,9 +1,11 @@
 //! Coefficients of a filter from CSV and JSON.
 
-use crate::{CsvError, CsvTable, Values};
+use crate::{CsvError, CsvTable, MOST_BYTES_OF_A_SPEC, Values, read_whole};
 use mellow_rake::spec::Coefficients;
 use num_complex::Complex64;
 use serde::Deserialize;
+use std::ffi::OsStr;
+use std::path::Path;
 
 /// Why a file holds no coefficients.
 #[derive(Debug, thiserror::Error)]
@@ -32,6 +34,32 @@ pub enum CoefficientError {
     /// The JSON object holds none of the forms.
     #[error("none of sections, taps, b, zeros or poles is there")]
     Nothing,
+}
+
+/// The coefficients of a file that a spec names, which stands beside it: by its ending CSV or JSON.
+///
+/// # Errors
+/// A sentence with the path and what is wrong, as [`Study::of_text`](mellow_rake::study::Study::of_text)
+/// takes it.
+///
+/// ```
+/// use mellow_rake_files::coefficients_beside;
+/// use std::path::Path;
+/// let error = coefficients_beside(Path::new("filters/ridge.toml"), "taps.txt").unwrap_err();
+/// assert!(error.starts_with("filters/taps.txt: "));
+/// ```
+pub fn coefficients_beside(spec: &Path, name: &str) -> Result<Coefficients, String> {
+    let path = spec.parent().unwrap_or(Path::new("")).join(name);
+    let read = || -> Result<Coefficients, String> {
+        let bytes = read_whole(&path, MOST_BYTES_OF_A_SPEC).map_err(|error| error.to_string())?;
+        let found = match path.extension().and_then(OsStr::to_str) {
+            Some("csv") => coefficients_from_csv(&bytes),
+            Some("json") => coefficients_from_json(&bytes),
+            _ => return Err("a file of coefficients ends in .csv or .json".to_owned()),
+        };
+        found.map_err(|error| error.to_string())
+    };
+    read().map_err(|what| format!("{}: {what}", path.display()))
 }
 
 /// What is read of a JSON object; all other keys are left alone, so that the output of `mrake design --json`

@@ -20,7 +20,9 @@ mod variants;
 mod whole;
 mod words;
 
-pub use coefficients::{CoefficientError, coefficients_from_csv, coefficients_from_json};
+pub use coefficients::{
+    CoefficientError, coefficients_beside, coefficients_from_csv, coefficients_from_json,
+};
 pub use csv_table::{CsvTable, write_columns};
 pub use curve::{CurveError, curve_from_csv};
 pub use encoding::{ByteOrder, Encoding, EncodingError, NumberKind};
