@@ -40,8 +40,8 @@ impl Writer<'_> {
         }
         if self.firmware.tune != Tune::Portable {
             let (tune, reason) = (self.firmware.tune.as_str(), self.firmware.tune.reason());
-            let _ = writeln!(text, "\n   Tuned to {tune}.");
-            for line in wrapped(reason, 100) {
+            text.push('\n');
+            for line in wrapped(&format!("Tuned to {tune}: {reason}."), 100) {
                 let _ = writeln!(text, "   {line}");
             }
         }
