@@ -257,7 +257,7 @@ fn what_c_takes_on_cores_is_counted() {
     let (status, page, _) = run(&["cost", notch, "--on", "cortex-m4,rv32"]);
     assert!(status == 0 && page.contains("Cortex-M4") && page.contains("RV32IMC"), "{page}");
     for core in cores {
-        let step = format!("{:.1}", core["step_instructions"].as_f64().unwrap());
+        let step = format!("{:.1}", core["step_count"].as_f64().unwrap());
         let code = core["code_bytes"].as_u64().unwrap().to_string();
         let row = page.lines().find(|line| {
             let words: Vec<&str> = line.split_whitespace().collect();

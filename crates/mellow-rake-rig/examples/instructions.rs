@@ -1,10 +1,10 @@
-//! The table of `docs/firmware.md`: instructions for a sample of generated C on emulated cores.
+//! The table of `docs/firmware.md`: what a sample of generated C takes on emulated cores.
 
 use mellow_rake::spec::{Firmware, Spec, Tune};
 use mellow_rake::study::Study;
 use mellow_rake::verify::stimuli;
 use mellow_rake::write::Language;
-use mellow_rake_rig::{Core, Emulated};
+use mellow_rake_rig::{Core, Emulated, RigError};
 use std::error::Error;
 
 /// A spec, and the same tuned to a core.
@@ -14,12 +14,18 @@ fn study(wish: &str, words: &str, tune: Tune) -> Result<Study, Box<dyn Error>> {
     Ok(Study::of(Spec { firmware, ..Spec::parse(&text)? })?)
 }
 
-/// Instructions for a sample, a step and a block of 32, at -O2.
-fn counted(study: &Study, core: Core) -> Result<String, Box<dyn Error>> {
+/// Instructions or cycles for a sample, a step and a block of 32.
+fn counted(study: &Study, core: Core, level: &str) -> Result<String, Box<dyn Error>> {
     let files = study.files(&[Language::C])?;
     let noise = stimuli(&study.integers()?.checked, None, None).swap_remove(0);
-    let program = Emulated::c(core, &files)?;
-    let count = |block| program.cost(&noise.samples[..512], block).map(|cost| cost.instructions);
+    let program = match Emulated::c_at(core, &files, level) {
+        // Two kibibytes of memory.
+        Err(RigError::Failed { status, .. }) if status.contains("overflowed") => {
+            return Ok("does not fit".to_owned());
+        }
+        built => built?,
+    };
+    let count = |block| program.cost(&noise.samples[..512], block).map(|cost| cost.count);
     Ok(format!("{:.1} / {:.1}", count(0)?, count(32)?))
 }
 
@@ -62,17 +68,23 @@ fn main() -> Result<(), Box<dyn Error>> {
         ("501 taps", taps(501), words(16, "fir-direct")),
         ("half-band of 63 taps", half_band, words(16, "fir-skip-zeros")),
     ];
-    println!("| filter | Cortex-M4, tuned | Cortex-M4, C99 | Cortex-M3 | Cortex-M0 | RV32IMC |");
-    println!("|---|---|---|---|---|---|");
+    println!(
+        "| filter | Cortex-M4, tuned | Cortex-M4, C99 | Cortex-M3 | Cortex-M0 | RV32IMC | \
+         ATmega328P, tuned | ATmega328P, C99 |"
+    );
+    println!("|---|---|---|---|---|---|---|---|");
     for (title, wish, words) in rows {
         let (plain, tuned) =
             (study(&wish, &words, Tune::Portable)?, study(&wish, &words, Tune::CortexM4)?);
+        let bytewise = study(&wish, &words, Tune::Avr)?;
         let cells = [
-            counted(&tuned, Core::CortexM4)?,
-            counted(&plain, Core::CortexM4)?,
-            counted(&plain, Core::CortexM3)?,
-            counted(&plain, Core::CortexM0)?,
-            counted(&plain, Core::Rv32)?,
+            counted(&tuned, Core::CortexM4, "-O2")?,
+            counted(&plain, Core::CortexM4, "-O2")?,
+            counted(&plain, Core::CortexM3, "-O2")?,
+            counted(&plain, Core::CortexM0, "-O2")?,
+            counted(&plain, Core::Rv32, "-O2")?,
+            counted(&bytewise, Core::Avr, "-Os")?,
+            counted(&plain, Core::Avr, "-Os")?,
         ];
         println!("| {title} | {} |", cells.join(" | "));
     }

@@ -12,7 +12,7 @@ pub enum Target {
     HostC,
     /// C, compiled by clang.
     Clang,
-    /// C, compiled for a core and emulated by QEMU.
+    /// C, compiled for a core and emulated.
     Core(Core),
     /// Rust, compiled by rustc.
     Rust,
@@ -26,7 +26,7 @@ pub enum Target {
 
 impl Target {
     /// All targets.
-    pub const ALL: [Target; 12] = [
+    pub const ALL: [Target; 13] = [
         Target::HostC,
         Target::Clang,
         Target::Core(Core::CortexM0),
@@ -35,6 +35,7 @@ impl Target {
         Target::Core(Core::CortexM7),
         Target::Core(Core::Rv32),
         Target::Core(Core::Rv64),
+        Target::Core(Core::Avr),
         Target::Rust,
         Target::Icarus,
         Target::Verilator,

@@ -1,9 +1,11 @@
 //! Generated C on the processors that it is for, emulated: compiled for the core, linked with start-up code
 //! of our own and no library, run by QEMU, with its words in files that it reads and writes as Arm's
-//! semihosting has it.
+//! semihosting has it. The 8-bit core has the start-up code of its C library, and another emulator.
 
 use crate::program::{C_FLAGS, lay_out};
+use crate::simavr::Image;
 use crate::{RigError, Tool, ToolName, at, run};
+use mellow_rake::verify::Counted;
 use mellow_rake::write::GeneratedFile;
 use std::fmt::Write;
 use std::path::Path;
@@ -23,8 +25,9 @@ const MAIN: &str = include_str!("targets/main.c");
 const CORTEX_M: &str = include_str!("targets/cortex_m.c");
 const RISC_V: &str = include_str!("targets/riscv.c");
 const LAYOUT: &str = include_str!("targets/layout.ld");
+const AVR: &str = include_str!("targets/avr.c");
 
-/// A core on a board that QEMU has.
+/// A core on a board that an emulator has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Core {
@@ -40,6 +43,8 @@ pub enum Core {
     Rv32,
     /// RISC-V of 64 bits, RV64IMC.
     Rv64,
+    /// AVR of 8 bits with multiplication: an ATmega328P, with 2 KiB of memory for words.
+    Avr,
 }
 
 /// What a core is built and run with.
@@ -58,8 +63,15 @@ struct Board {
 
 impl Core {
     /// All of them.
-    pub const ALL: [Core; 6] =
-        [Core::CortexM0, Core::CortexM3, Core::CortexM4, Core::CortexM7, Core::Rv32, Core::Rv64];
+    pub const ALL: [Core; 7] = [
+        Core::CortexM0,
+        Core::CortexM3,
+        Core::CortexM4,
+        Core::CortexM7,
+        Core::Rv32,
+        Core::Rv64,
+        Core::Avr,
+    ];
 
     /// The word for it on the command line.
     pub fn as_str(self) -> &'static str {
@@ -70,6 +82,7 @@ impl Core {
             Core::CortexM7 => "cortex-m7",
             Core::Rv32 => "rv32",
             Core::Rv64 => "rv64",
+            Core::Avr => "avr",
         }
     }
 
@@ -82,7 +95,13 @@ impl Core {
             Core::CortexM7 => "C, Cortex-M7",
             Core::Rv32 => "C, RV32IMC",
             Core::Rv64 => "C, RV64IMC",
+            Core::Avr => "C, ATmega328P",
         }
+    }
+
+    /// What is counted of a run on it.
+    pub fn counted(self) -> Counted {
+        if self == Core::Avr { Counted::Cycles } else { Counted::Instructions }
     }
 
     /// The compiler for it, with its flags.
@@ -95,6 +114,7 @@ impl Core {
     pub(crate) fn size_tool(self) -> ToolName {
         match self {
             Core::Rv32 | Core::Rv64 => ToolName::RISCV_SIZE,
+            Core::Avr => ToolName::AVR_SIZE,
             _ => ToolName::ARM_SIZE,
         }
     }
@@ -136,8 +156,41 @@ impl Core {
             Core::Rv64 => {
                 risc_v(&["-march=rv64imc", "-mabi=lp64", "-mcmodel=medany"], ToolName::QEMU_RISCV64)
             }
+            Core::Avr => Board {
+                compiler: ToolName::AVR_GCC,
+                flags: &["-mmcu=atmega328p"],
+                emulator: ToolName::SIMAVR,
+                machine: &[],
+                start: "",
+                entry: "",
+                memories: [(0, "32K"), (0x80_0100, "2K")],
+                timer_hz: None,
+            },
         }
     }
+}
+
+/// What the linker says where a filter does not fit.
+fn said_plainly(error: RigError) -> RigError {
+    match error {
+        RigError::Failed { program, messages, .. }
+            if messages.contains("is not within region") || messages.contains("overflowed") =>
+        {
+            let status =
+                "the filter overflowed the memory of the core, 32 KiB of flash and 2 KiB for words";
+            RigError::Failed { program, status: status.to_owned(), messages }
+        }
+        error => error,
+    }
+}
+
+/// Where the linker puts what.
+fn layout(board: &Board) -> String {
+    let mut layout = String::from("MEMORY {\n");
+    for (name, (origin, length)) in ["rom", "ram"].iter().zip(board.memories) {
+        let _ = writeln!(layout, "    {name} (rwx) : ORIGIN = {origin:#x}, LENGTH = {length}");
+    }
+    format!("{layout}}}\n{}", LAYOUT.replace("ENTRY_POINT", board.entry))
 }
 
 /// A version without what its packager says in brackets, which may be nested.
@@ -156,8 +209,8 @@ fn short(tool: &Tool) -> String {
 /// What the calls of a filter take.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct CallCost {
-    /// Instructions for each sample, the call and the loop around it included.
-    pub instructions: f64,
+    /// [`Core::counted`] for each sample, the call and the loop around it included.
+    pub count: f64,
     /// Bytes of a filter: its words, for each stream.
     pub bytes_of_a_filter: u64,
 }
@@ -169,6 +222,8 @@ pub struct Emulated {
     core: Core,
     emulator: Tool,
     version: String,
+    /// What the emulator of the 8-bit core gets.
+    image: Option<Image>,
 }
 
 impl Emulated {
@@ -194,32 +249,48 @@ impl Emulated {
         let pipe = files.iter().find(|file| file.name.ends_with("_pipe.c"));
         let names =
             pipe.map_or("", |file| file.text.split("#include <errno.h>").next().unwrap_or(""));
-        let mut layout = String::from("MEMORY {\n");
-        for (name, (origin, length)) in ["rom", "ram"].iter().zip(board.memories) {
-            let _ = writeln!(layout, "    {name} (rwx) : ORIGIN = {origin:#x}, LENGTH = {length}");
-        }
-        let layout = format!("{layout}}}\n{}", LAYOUT.replace("ENTRY_POINT", board.entry));
-        // Names of our own cannot be those of a filter, which have no dot in front of their ending.
-        for (name, text) in [
-            ("target.main.c", &format!("{names}{MAIN}")),
-            ("target.start.c", &board.start.to_owned()),
-            ("target.ld", &layout),
-        ] {
-            let path = folder.path().join(name);
-            std::fs::write(&path, text).map_err(at(&path))?;
-        }
         let sources = files.iter().map(|file| &*file.name);
         let sources = sources.filter(|name| name.ends_with(".c") && !name.ends_with("_pipe.c"));
         let mut command = compiler.command(folder.path());
-        if board.compiler == ToolName::ARM_GCC {
-            command.arg("-DCLOCK_GOES_DOWN");
+        command.args(C_FLAGS).args(board.flags).arg(level);
+        // Names of our own cannot be those of a filter, which have no dot in front of their ending.
+        let lay_out = |name: &str, text: &str| {
+            let path = folder.path().join(name);
+            std::fs::write(&path, text).map_err(at(&path))
+        };
+        let mut image = None;
+        if core == Core::Avr {
+            // The compiler gives back the name of a file that it does not find.
+            let begin = "crtatmega328p.o";
+            let mut ask = compiler.command(folder.path());
+            ask.args(board.flags).arg(format!("-print-file-name={begin}"));
+            if run(&mut ask, b"", COMPILE_LIMIT)?.text().trim() == begin {
+                return Err(RigError::Missing { program: begin, package: "avr-libc" });
+            }
+            lay_out("target.main.c", &format!("{names}{AVR}"))?;
+            // Of the memory for words the stack takes some.
+            command.arg("-Wl,--defsym=__DATA_REGION_ORIGIN__=0x800100");
+            command.arg("-Wl,--defsym=__DATA_REGION_LENGTH__=0x7c0");
+            command.arg("-Wl,--defsym=__TEXT_REGION_LENGTH__=0x8000");
+            command.args(sources).args(["target.main.c", "-o", "program.elf"]);
+            run(&mut command, b"", COMPILE_LIMIT).map_err(said_plainly)?;
+            let mut copy = ToolName::AVR_OBJCOPY.find()?.command(folder.path());
+            copy.args(["-O", "binary", "-R", ".eeprom", "program.elf", "program.bin"]);
+            run(&mut copy, b"", COMPILE_LIMIT)?;
+            image = Some(Image::read(&folder.path().join("program.bin"))?);
+        } else {
+            lay_out("target.main.c", &format!("{names}{MAIN}"))?;
+            lay_out("target.start.c", board.start)?;
+            lay_out("target.ld", &layout(&board))?;
+            if board.compiler == ToolName::ARM_GCC {
+                command.arg("-DCLOCK_GOES_DOWN");
+            }
+            command.args(["-ffreestanding", "-nostdlib", "-T", "target.ld", "-o", "program.elf"]);
+            command.args(sources).args(["target.main.c", "target.start.c", "-lgcc"]);
+            run(&mut command, b"", COMPILE_LIMIT)?;
         }
-        command.args(C_FLAGS).args(board.flags).args([level, "-ffreestanding", "-nostdlib"]);
-        command.args(["-T", "target.ld", "-o", "program.elf"]).args(sources);
-        command.args(["target.main.c", "target.start.c", "-lgcc"]);
-        run(&mut command, b"", COMPILE_LIMIT)?;
         let version = format!("{}; {}", short(&compiler), short(&emulator));
-        Ok(Emulated { folder, core, emulator, version })
+        Ok(Emulated { folder, core, emulator, version, image })
     }
 
     /// Compiler and emulator, with their versions.
@@ -248,8 +319,8 @@ impl Emulated {
         Ok(self.execute(input, block, limit, &[])?.0)
     }
 
-    /// Counts the instructions that the calls for these samples take, exactly: QEMU has each take the same
-    /// time. A core of silicon takes one clock for some instructions and more for others.
+    /// Counts exactly what the calls for these samples take: instructions where QEMU emulates, which has each
+    /// take the same time, and cycles on the 8-bit core.
     ///
     /// # Errors
     /// As of [`run`](Emulated::run).
@@ -259,15 +330,15 @@ impl Emulated {
         let count = |shift: u32, clocks: f64| -> Result<CallCost, RigError> {
             let options = ["-icount".to_owned(), format!("shift={shift}")];
             let (_, [counted, bytes]) = self.execute(input, block, RUN_LIMIT, &options)?;
-            let instructions = counted as f64 / clocks / samples;
-            Ok(CallCost { instructions, bytes_of_a_filter: bytes as u64 })
+            let count = counted as f64 / clocks / samples;
+            Ok(CallCost { count, bytes_of_a_filter: bytes as u64 })
         };
         let Some(hertz) = self.core.board().timer_hz else { return count(0, 1.0) };
         let clocks = |shift: u32| hertz * 1e-9 * f64::from(1u32 << shift);
         // Roughly at first, and then as finely as a timer can that must not go around within a call.
         let rough = count(0, clocks(0))?;
         let at_once = if block == 0 { LONGEST_BLOCK } else { block };
-        let called = (rough.instructions + 10.0) * at_once as f64;
+        let called = (rough.count + 10.0) * at_once as f64;
         let fits = |shift: &u32| 1.2 * clocks(*shift) * called < f64::from(1u32 << 24);
         match (0..=FINEST).rev().find(fits) {
             Some(shift) => count(shift, clocks(shift)),
@@ -288,6 +359,9 @@ impl Emulated {
         options: &[String],
     ) -> Result<(Vec<i64>, [i64; 2]), RigError> {
         let folder: &Path = self.folder.path();
+        if let Some(image) = &self.image {
+            return image.execute(&self.emulator, folder, input, block, limit);
+        }
         let (from, to) = (folder.join("input.bin"), folder.join("output.bin"));
         let words = std::iter::once(block as i64).chain(input.iter().copied());
         let bytes: Vec<u8> = words.flat_map(i64::to_le_bytes).collect();

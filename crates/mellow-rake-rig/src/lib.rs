@@ -17,6 +17,7 @@ mod hardware;
 mod process;
 mod program;
 mod proof;
+mod simavr;
 mod synthesis;
 mod tool;
 

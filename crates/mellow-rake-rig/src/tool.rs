@@ -53,6 +53,18 @@ impl ToolName {
         package: "binutils-riscv64-unknown-elf",
         version_argument: "--version",
     };
+    /// The GNU C compiler for AVR. The library that it needs comes with a package of its own, avr-libc.
+    pub const AVR_GCC: ToolName =
+        ToolName { program: "avr-gcc", package: "gcc-avr", version_argument: "--version" };
+    /// Sizes of what it compiles.
+    pub const AVR_SIZE: ToolName =
+        ToolName { program: "avr-size", package: "binutils-avr", version_argument: "--version" };
+    /// Copies of what it links, in other forms.
+    pub const AVR_OBJCOPY: ToolName =
+        ToolName { program: "avr-objcopy", package: "binutils-avr", version_argument: "--version" };
+    /// An emulator of AVR cores.
+    pub const SIMAVR: ToolName =
+        ToolName { program: "simavr", package: "simavr", version_argument: "--help" };
     /// QEMU, an emulator, of Arm cores.
     pub const QEMU_ARM: ToolName = ToolName {
         program: "qemu-system-arm",
@@ -134,7 +146,9 @@ impl ToolName {
         };
         let version = version.lines().next().unwrap_or("unknown version");
         // What stands in brackets behind it is a nickname.
-        let version = version.split(" [").next().unwrap_or(version).trim().to_owned();
+        let version = version.split(" [").next().unwrap_or(version).trim();
+        // One that only says how it is called does not tell its version.
+        let version = if version.starts_with("Usage:") { program } else { version }.to_owned();
         Ok(Tool { program, path, version })
     }
 }

@@ -1,8 +1,9 @@
 //! Generated C on emulated processors: every integer is the simulator's, every float in every bit.
 
 use mellow_rake::Wish;
-use mellow_rake::datapath::{Simulator, dump};
-use mellow_rake::float::FloatSimulator;
+use mellow_rake::datapath::{Simulator, dump, fir_direct};
+use mellow_rake::fixed::{Overflow, Rounding, WordFormat, round_coefficients};
+use mellow_rake::float::{FloatFormat, FloatSimulator};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Firmware, Fixed, Name, Structure, Tune};
 use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
@@ -33,6 +34,7 @@ fn integers_of_every_structure_are_the_simulators_on_every_core() {
             let index = (number + 3 * turn) % Core::ALL.len();
             let has_pairs = matches!(Core::ALL[index], Core::CortexM4 | Core::CortexM7);
             let tune = if has_pairs { Tune::CortexM4 } else { tune };
+            let tune = if Core::ALL[index] == Core::Avr { Tune::Avr } else { tune };
             let firmware = Firmware { tune, ..Firmware::default() };
             let Ok(files) = c::write_for(checked, &symbols(), firmware, None) else { continue };
             let mut simulator = Simulator::new(checked);
@@ -41,8 +43,13 @@ fn integers_of_every_structure_are_the_simulators_on_every_core() {
                 .map(|word| (word, simulator.step(word)))
                 .unzip();
             let context = || format!("{:?}\n{}", Core::ALL[index], dump(checked));
-            let program = Emulated::c(Core::ALL[index], &files);
-            let program = program.unwrap_or_else(|error| panic!("{error}\n{}", context()));
+            let program = match Emulated::c(Core::ALL[index], &files) {
+                // Long filters of wide words, in two kibibytes.
+                Err(error) if error.to_string().contains("overflowed") => {
+                    continue;
+                }
+                built => built.unwrap_or_else(|error| panic!("{error}\n{}", context())),
+            };
             for block in [0, 1, 33, 64] {
                 let found = program.run(&words, block);
                 let found = found.unwrap_or_else(|error| panic!("{error}\n{}", context()));
@@ -98,6 +105,11 @@ fn floating_point_is_the_simulators_in_every_bit_on_every_core() {
         for _ in 0..2 * campaign() {
             let (_, filter) = any_float(&mut noise);
             let format = filter.format();
+            if core == Core::Avr && format == FloatFormat::Double {
+                let error = Emulated::c(core, &c::write_float(&filter, &symbols())).unwrap_err();
+                assert!(error.to_string().contains("size of array"), "{error}");
+                continue;
+            }
             let mut input = any_numbers(&mut noise, format, 150, 1.0);
             input.extend(vec![0.0; 150]);
             input.extend(any_numbers(&mut noise, format, 20, format.largest() / 2.0));
@@ -143,7 +155,7 @@ fn instructions_are_counted_exactly() {
         let input: Vec<i64> = (0..500).map(|k| k * 37 % 9_001 - 4_500).collect();
         let cost = |count: usize| Emulated::c(core, &with(count)).unwrap().cost(&input, 0).unwrap();
         let (none, some, more) = (cost(0), cost(7), cost(107));
-        let added = [some, more].map(|one| one.instructions - none.instructions);
+        let added = [some, more].map(|one| one.count - none.count);
         println!("{core:?}: {none:?}, {added:?}");
         assert!(
             (added[0] - 7.0).abs() < 0.01 && (added[1] - 107.0).abs() < 0.01,
@@ -152,6 +164,47 @@ fn instructions_are_counted_exactly() {
         // Two words of 16 bits are remembered.
         assert!(none.bytes_of_a_filter >= 4 && none.bytes_of_a_filter <= 8, "{none:?}");
     }
+}
+
+/// The products that the text for the 8-bit core makes of bytes, held against integers that are multiplied
+/// here: of words at the ends of every byte, in sums of 32 and of 40 bits, exact and rounded.
+#[test]
+fn products_of_bytes_are_right_at_the_ends_of_bytes() {
+    let mut noise = NoiseSource::new(874);
+    let ends: Vec<i64> = [0, 127, 255, 256, 32_639, 32_767]
+        .into_iter()
+        .flat_map(|end| [end, -end, -end - 1, (end + 1).min(32_767)])
+        .collect();
+    let any = |noise: &mut NoiseSource| match noise.integer(0, 3) {
+        0 => noise.integer(-32_768, 32_767),
+        _ => ends[noise.integer(0, ends.len() as i64 - 1) as usize],
+    };
+    let mut forms = [0; 2];
+    for (count, output) in
+        [(1, "s32f30"), (1, "s16f15"), (3, "s40f30"), (30, "s40f30"), (5, "s16f15")]
+    {
+        let taps: Vec<i64> = (0..count).map(|_| any(&mut noise)).collect();
+        let row = taps.iter().map(|tap| *tap as f64 / 32_768.0).collect();
+        let table = round_coefficients(&[row], "s16f15".parse().unwrap()).unwrap();
+        let (word, output) = ("s16f15".parse().unwrap(), output.parse::<WordFormat>().unwrap());
+        let filter =
+            fir_direct(&table, word, output, Rounding::HalfUp, Overflow::Saturate).unwrap();
+        let firmware = Firmware { tune: Tune::Avr, ..Firmware::default() };
+        let files = c::write_for(&filter.check().unwrap(), &symbols(), firmware, None).unwrap();
+        forms[0] += usize::from(files[1].text.contains("= mellow_rake_add_32("));
+        forms[1] += usize::from(files[1].text.contains("  mellow_rake_add_40("));
+        let input: Vec<i64> = (0..1_500).map(|_| any(&mut noise)).collect();
+        let drop = 30 - output.fraction();
+        let expected = (0..input.len()).map(|n| {
+            let products = taps.iter().zip(input[..=n].iter().rev()).map(|(tap, word)| tap * word);
+            let sum: i64 = products.sum();
+            let rounded = (sum + (1 << drop) / 2).div_euclid(1 << drop);
+            rounded.clamp(output.minimum() as i64, output.maximum() as i64)
+        });
+        let found = Emulated::c_at(Core::Avr, &files, "-Os").unwrap().run(&input, 0).unwrap();
+        assert_eq!(found, expected.collect::<Vec<_>>(), "{taps:?} to {output}");
+    }
+    assert!(forms.iter().all(|count| *count >= 2), "{forms:?}");
 }
 
 /// What does not fit, never ends or goes astray is an error that says so, in time.
@@ -163,6 +216,8 @@ fn programs_that_cannot_run_say_why() {
     let files = long.files(&[Language::C]).unwrap();
     let said = Emulated::c(Core::CortexM0, &files).unwrap_err().to_string();
     assert!(said.contains("ram") && said.contains("overflowed"), "{said}");
+    let said = Emulated::c(Core::Avr, &files).unwrap_err().to_string();
+    assert!(said.contains("overflowed the memory of the core"), "{said}");
     let short = Wish::taps("1 kHz", [0.5, 0.25]).words(words).study().unwrap();
     let files = short.files(&[Language::C]).unwrap();
     let with = |statement: &str| -> Vec<GeneratedFile> {
@@ -186,12 +241,19 @@ fn programs_that_cannot_run_say_why() {
         let error = endless.unwrap().run_within(&[1], 0, Duration::from_secs(2)).unwrap_err();
         assert!(matches!(error, RigError::TimeOut { .. }), "{core:?}: {error}");
         assert!(started.elapsed() < Duration::from_secs(5));
-        // Nothing is at this address.
-        let astray = "*(volatile int *)(sizeof(void *) == 8 ? 0x7000000000u : 0xc0000000u) = 1;";
+        // Nothing is at this address; what has no such memory has a stack that takes too much.
+        let (astray, expected) = match core {
+            Core::Avr => (
+                "volatile char many[1800]; for (int i = 0; i < 1800; i++) { many[i] = 1; (void)many[i]; }",
+                "the stack met the variables",
+            ),
+            _ => ("*(volatile int *)(sizeof(void *) == 8 ? 0x7000000000u : 0xc0000000u) = 1;", "4"),
+        };
         let astray = Emulated::c(core, &with(astray));
         let error = astray.unwrap().run_within(&[1], 0, Duration::from_secs(5)).unwrap_err();
         let said = error.to_string();
-        assert!(matches!(error, RigError::Failed { .. }) && said.contains('4'), "{core:?}: {said}");
+        let is_failed = matches!(error, RigError::Failed { .. });
+        assert!(is_failed && said.contains(expected), "{core:?}: {said}");
     }
 }
 
@@ -209,21 +271,18 @@ fn what_a_core_takes_follows_the_work() {
         };
         let (short, middle, long) = (cost(20), cost(30), cost(40));
         for ((short, middle), long) in short.iter().zip(&middle).zip(&long) {
-            let more = [
-                middle.step_instructions - short.step_instructions,
-                long.step_instructions - middle.step_instructions,
-            ];
+            let more = [middle.step_count - short.step_count, long.step_count - middle.step_count];
             assert!(more[0] > 10.0 && (more[0] / more[1] - 1.0).abs() < 0.3, "{short:?} {more:?}");
             // The words themselves, and as many again that their window moves through.
             assert_eq!(long.filter_bytes - short.filter_bytes, 80, "{long:?} {short:?}");
-            assert!(long.block_instructions < 1.2 * long.step_instructions, "{long:?}");
+            assert!(long.block_count < 1.2 * long.step_count, "{long:?}");
         }
         // Far beyond what a timer of 24 bits counts at its finest within a call.
         let step = |count: usize| {
             let taps: Vec<f64> = (0..count).map(|k| (k % 9) as f64 / 60_000.0 + 1e-5).collect();
             let study = Wish::taps("1 kHz", taps).words(words).study().unwrap();
             let program = Emulated::c(core, &study.files(&[Language::C]).unwrap()).unwrap();
-            program.cost(&input[..128], 0).unwrap().instructions
+            program.cost(&input[..128], 0).unwrap().count
         };
         let [thousand, two, four] = [1_000, 2_000, 4_000].map(step);
         println!("{core:?}: {thousand} {two} {four}");

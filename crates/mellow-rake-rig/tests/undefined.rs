@@ -109,9 +109,10 @@ fn generated_c_does_nothing_undefined() {
     }
     let (mut plain, mut annotated) = (0, 0);
     for (name, checked) in cases {
-        // Small as well as fast; and the forms of a core that has its own, without its instructions.
-        let (goal, tune) = (CodeGoal::ALL[(plain + annotated) % 3].1, (plain + annotated) % 2);
-        let tune = [Tune::Portable, Tune::CortexM4][tune];
+        // Small as well as fast; and the forms of cores that have their own, without its instructions.
+        let number = plain + annotated;
+        let goal = CodeGoal::ALL[number % 3].1;
+        let tune = [Tune::Portable, Tune::CortexM4, Tune::Avr][number / 3 % 3];
         let firmware = Firmware { goal, tune, ..Firmware::default() };
         // Products beyond 64 bits are refused.
         let Ok(files) = c::write_annotated(&checked, &symbols(), firmware, None) else { continue };

@@ -4,7 +4,7 @@ use crate::Document;
 use crate::units::frequencies;
 use mellow_rake::spec::Tune;
 use mellow_rake::units::SampleRate;
-use mellow_rake::verify::CoreCost;
+use mellow_rake::verify::{CoreCost, Counted};
 
 /// The cores with what a filter takes on each, and those that were not run with the reason. With a clock in
 /// hertz, how many samples a second that is, and the share of it that the sample rate takes. Of integers,
@@ -22,14 +22,14 @@ pub fn cores(
         let mut cells = vec![
             row.title.trim_start_matches("C, ").to_owned(),
             row.level.to_owned(),
-            format!("{:.1}", row.step_instructions),
-            format!("{:.1}", row.block_instructions),
+            format!("{:.1}", row.step_count),
+            format!("{:.1}", row.block_count),
             row.code_bytes.to_string(),
             row.filter_bytes.to_string(),
             row.stack_bytes.to_string(),
         ];
         if let Some(clock) = clock_hz {
-            let per_second = clock / row.block_instructions;
+            let per_second = clock / row.block_count;
             cells.push(format!("{:.1}", per_second / 1e3));
             cells.push(format!("{:.3}", 100.0 * rate.hertz() / per_second));
         }
@@ -44,10 +44,20 @@ pub fn cores(
         page.gap();
     }
     if let Some(CoreCost { block, .. }) = rows.first() {
+        let counted = |what: Counted| rows.iter().any(|row| row.counted == what);
+        let what = match (counted(Counted::Instructions), counted(Counted::Cycles)) {
+            (true, true) => "instructions (clock cycles on the AVR)",
+            (false, true) => "cycles of the clock",
+            _ => "instructions",
+        };
+        let clocks = match counted(Counted::Instructions) {
+            true => "; a core takes more than a clock for some instructions",
+            false => "",
+        };
         page.paragraph(
             &format!(
-                "  step, block: instructions for a sample, one at a call and {block} at a call, with \
-                 the call and the loop around it; a core takes more than a clock for some"
+                "  step, block: {what} for a sample, one at a call and {block} at a call, with the call and \
+                 the loop around it{clocks}"
             ),
             4,
         );
@@ -59,9 +69,12 @@ pub fn cores(
         page.paragraph(&format!("  tuned to {}: {}", tune.as_str(), tune.reason()), 4);
     }
     if let Some(clock) = clock_hz {
+        let if_each = match rows.iter().any(|row| row.counted == Counted::Instructions) {
+            true => ", if every instruction took a clock",
+            false => "",
+        };
         let rates = format!(
-            "  kHz, load: at {} and in blocks the highest sample rate, and the share that {} takes, if every \
-             instruction took a clock",
+            "  kHz, load: at {} and in blocks the highest sample rate, and the share that {} takes{if_each}",
             frequencies(&[clock], ""),
             frequencies(&[rate.hertz()], "")
         );

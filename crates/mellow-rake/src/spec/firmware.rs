@@ -31,13 +31,15 @@ pub enum Tune {
     CortexM33,
     /// RISC-V of 32 bits with multiplication.
     Rv32,
+    /// AVR of 8 bits with multiplication.
+    Avr,
     /// The computer that compiles it, or another of 64 bits.
     Host,
 }
 
 impl Tune {
     /// All of them, each with its name and what is done for it, and why.
-    pub const ALL: [(Tune, &'static str, &'static str); 8] = [
+    pub const ALL: [(Tune, &'static str, &'static str); 9] = [
         (Tune::Portable, "portable", "C99 alone, one text for every processor"),
         (
             Tune::CortexM0,
@@ -59,6 +61,12 @@ impl Tune {
             "rv32",
             "C99 alone, four outputs of taps at a time: no instruction adds a product, and what is loaded \
              serves four",
+        ),
+        (
+            Tune::Avr,
+            "avr",
+            "products of 16 by 16 bits in assembler, added in 32 bits, or in 40 where the level needs them; \
+             bits dropped by whole bytes; one output at a time; C99 in the same file for all others",
         ),
         (
             Tune::Host,
@@ -87,11 +95,16 @@ impl Tune {
         matches!(self, Tune::CortexM4 | Tune::CortexM7 | Tune::CortexM33)
     }
 
+    /// Whether words and coefficients of up to 16 bits are kept in 16, for products of their own.
+    pub(crate) fn has_short_products(self) -> bool {
+        self.has_pairs() || self == Tune::Avr
+    }
+
     /// Whether it has too few registers for several outputs at a time; `None` where the compiler says.
     pub(crate) fn makes_several(self) -> Option<bool> {
         match self {
             Tune::Portable => None,
-            Tune::CortexM0 => Some(false),
+            Tune::CortexM0 | Tune::Avr => Some(false),
             _ => Some(true),
         }
     }

@@ -1,5 +1,26 @@
 //! What generated C takes on a processor core.
 
+/// What is counted of a run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
+pub enum Counted {
+    /// Instructions: the emulator has no timing, and in silicon some take more than a clock.
+    Instructions,
+    /// Cycles of the clock, as in silicon.
+    Cycles,
+}
+
+impl Counted {
+    /// The word for it.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Counted::Instructions => "instructions",
+            Counted::Cycles => "cycles",
+        }
+    }
+}
+
 /// What a filter takes on a core at a level of optimization: counted, not estimated.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
@@ -10,12 +31,14 @@ pub struct CoreCost {
     pub title: &'static str,
     /// The level.
     pub level: &'static str,
-    /// Instructions for a sample, one at a call, the call and the loop around it included.
-    pub step_instructions: f64,
+    /// What the next two count.
+    pub counted: Counted,
+    /// For a sample, one at a call, the call and the loop around it included.
+    pub step_count: f64,
     /// Samples in a call of the function for blocks.
     pub block: usize,
-    /// Instructions for a sample with so many at a call.
-    pub block_instructions: f64,
+    /// For a sample with so many at a call.
+    pub block_count: f64,
     /// Bytes of code and of constants.
     pub code_bytes: u64,
     /// Bytes of a filter: its words, for each stream.

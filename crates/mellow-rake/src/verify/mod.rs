@@ -10,7 +10,7 @@ mod reference;
 mod stimulus;
 
 pub use compare::{Comparison, Mismatch, compare};
-pub use core_cost::CoreCost;
+pub use core_cost::{CoreCost, Counted};
 pub use noise::{
     ConverterNoise, WordNoise, constant_input_error, converter_noise, measure_word_noise,
 };

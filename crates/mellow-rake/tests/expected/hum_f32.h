@@ -7,7 +7,11 @@
 #ifndef HUM_F32_H
 #define HUM_F32_H
 
+#include <limits.h>
 #include <stddef.h>
+
+/* Numbers of 32 bits, and an int that counts all that is remembered. */
+typedef char hum_f32_fits_this_processor[CHAR_BIT == 8 && sizeof(float) == 4 && INT_MAX >= 5 ? 1 : -1];
 
 #ifdef __cplusplus
 extern "C" {

@@ -7,7 +7,11 @@
 #ifndef MEAN_F32_H
 #define MEAN_F32_H
 
+#include <limits.h>
 #include <stddef.h>
+
+/* Numbers of 32 bits, and an int that counts all that is remembered. */
+typedef char mean_f32_fits_this_processor[CHAR_BIT == 8 && sizeof(float) == 4 && INT_MAX >= 8 ? 1 : -1];
 
 #ifdef __cplusplus
 extern "C" {

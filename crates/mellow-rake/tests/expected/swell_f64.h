@@ -7,7 +7,11 @@
 #ifndef SWELL_F64_H
 #define SWELL_F64_H
 
+#include <limits.h>
 #include <stddef.h>
+
+/* Numbers of 64 bits, and an int that counts all that is remembered. */
+typedef char swell_f64_fits_this_processor[CHAR_BIT == 8 && sizeof(double) == 8 && INT_MAX >= 5 ? 1 : -1];
 
 #ifdef __cplusplus
 extern "C" {

@@ -7,6 +7,7 @@ use super::super::lower::{
 };
 use super::super::machine::{Arithmetic, SumTypes};
 use super::super::number::c_integer;
+use super::bytes::bytewise;
 use super::pairs::{Grouped, grouped, is_made_of_pairs, is_of_halves};
 use super::types::{Helper, kept, name, shifted, storage};
 use crate::datapath::{Node, Row, Sign};
@@ -70,6 +71,7 @@ impl Body {
             text: String::new(),
             helpers: BTreeSet::new(),
             has_pairs: false,
+            rounded: BTreeMap::new(),
             indent: 1,
         };
         statements.block(&lowered.body);
@@ -146,6 +148,8 @@ pub(super) struct Statements<'a> {
     text: String,
     pub(super) helpers: BTreeSet<Helper>,
     pub(super) has_pairs: bool,
+    /// What is left of sums made by bytes when bits are dropped, where nothing else reads them.
+    pub(super) rounded: BTreeMap<Node, String>,
     pub(super) indent: usize,
 }
 
@@ -184,7 +188,7 @@ impl Statements<'_> {
     }
 
     /// The type of the variable that holds a word. Instructions for pairs take theirs from whole registers.
-    fn kind(&self, local: Local) -> &'static str {
+    pub(super) fn kind(&self, local: Local) -> &'static str {
         match local.is_computed || self.form.is_dual {
             true => name(Arithmetic::of(local.format)),
             false => storage(local.format),
@@ -192,7 +196,7 @@ impl Statements<'_> {
     }
 
     /// A word as a value of this type, which holds it.
-    fn word_as(&self, local: Local, wanted: &str) -> String {
+    pub(super) fn word_as(&self, local: Local, wanted: &str) -> String {
         match self.kind(local) == wanted {
             true => self.word(local),
             false => format!("({wanted}){}", self.word(local)),
@@ -265,7 +269,7 @@ impl Statements<'_> {
         format!("filter->{}{}", line.name, place(line.rows, row, home.first_row, index))
     }
 
-    fn read(&self, read: &Read, is_of_pair: bool) -> String {
+    pub(super) fn read(&self, read: &Read, is_of_pair: bool) -> String {
         match read {
             Read::Local(local) => self.word(*local),
             Read::Remembered { line, row, index: at } => {
@@ -335,7 +339,9 @@ impl Statements<'_> {
 
     /// What is proved of a word, for an analyser of C (ACSL: ANSI/ISO C Specification Language).
     fn admit(&mut self, local: Local) {
-        if let Some([low, high]) = self.admitted.get(&local.node) {
+        if let Some([low, high]) = self.admitted.get(&local.node)
+            && !self.rounded.contains_key(&local.node)
+        {
             self.line(&format!("/*@ admit {low} <= {} <= {high}; */", self.word(local)));
         }
     }
@@ -422,6 +428,11 @@ impl Statements<'_> {
     }
 
     fn sum(&mut self, sum: &Sum) {
+        if self.tune == Tune::Avr
+            && let Some(how) = bytewise(sum, self.lowered)
+        {
+            return self.sum_of_bytes(sum, how);
+        }
         let Sum { local, need, .. } = sum;
         let format = local.format;
         let types = SumTypes::of(sum, self.lowered);
@@ -546,6 +557,9 @@ impl Statements<'_> {
     }
 
     fn round(&mut self, local: Local, source: Local, dropped: i32, rounding: Rounding) -> String {
+        if let Some(left) = self.rounded.get(&source.node) {
+            return left.clone();
+        }
         // The helper works in a type that holds the word before and after, and whose width exceeds the shift.
         let long = Arithmetic::dropping(dropped.max(0) as u32);
         let working = Arithmetic::of(source.format).max(Arithmetic::of(local.format)).max(long);

@@ -67,14 +67,18 @@ impl Writer<'_> {
     fn header(&self) -> String {
         let (name, guard, kind) = (self.symbols.base(), self.symbols.capitals(), self.kind());
         let members = self.memory();
-        let precision = if kind == "float" { "single" } else { "double" };
+        let (precision, bits) = if kind == "float" { ("single", 32) } else { ("double", 64) };
+        let (bytes, largest) = (bits / 8, self.filter.rows()[0].len());
         format!(
             "/* {ORIGIN}\n\
              \n   A filter in {precision} precision, {}. Every operation is one of IEEE 754,\n   \
              rounded to nearest, in the order of the text; nothing is contracted. A processor that takes\n   \
              subnormal numbers for zero gives other bits. An infinity, or what is not a number, stays in\n   \
              a feedback until {name}_init is called. The output belongs to the input of the same call. */\n\
-             #ifndef {guard}_H\n#define {guard}_H\n\n#include <stddef.h>\n\n\
+             #ifndef {guard}_H\n#define {guard}_H\n\n#include <limits.h>\n#include <stddef.h>\n\n\
+             /* Numbers of {bits} bits, and an int that counts all that is remembered. */\n\
+             typedef char {name}_fits_this_processor[CHAR_BIT == 8 && sizeof({kind}) == {bytes} && INT_MAX \
+             >= {largest} ? 1 : -1];\n\n\
              #ifdef __cplusplus\nextern \"C\" {{\n#endif\n\n\
              /* One filter; as many as you like side by side. */\n\
              struct {name} {{\n{members}}};\n\n\

@@ -6,6 +6,7 @@
 //! computed in `uint64_t`, whose wrap the standard defines (6.2.5 paragraph 9). Words wider than a type never
 //! arise: the writer refuses.
 
+mod bytes;
 mod expression;
 mod float;
 mod load_map;

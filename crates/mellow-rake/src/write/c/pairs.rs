@@ -80,7 +80,7 @@ fn is_pair(lowered: &Lowered, first: &Step, second: &Step) -> bool {
     is_still && are_neighbours
 }
 
-fn is_run(lowered: &Lowered, step: &Step) -> bool {
+pub(super) fn is_run(lowered: &Lowered, step: &Step) -> bool {
     let (Step::Loop { .. }, Some([(.., column), (line, _, index)])) = (step, places(lowered, step))
     else {
         return false;
@@ -135,7 +135,7 @@ fn instruction(types: &SumTypes) -> &'static str {
 
 impl Statements<'_> {
     /// The addresses of coefficient and word of a product, at the beginning of its loop if it has one.
-    fn addresses(&self, addition: &Addition, first: usize) -> Option<[String; 2]> {
+    pub(super) fn addresses(&self, addition: &Addition, first: usize) -> Option<[String; 2]> {
         let Addend::Product { coefficient, factor: Factor::One(word), .. } = &addition.addend
         else {
             return None;

@@ -58,6 +58,10 @@ impl Writer<'_> {
                 }
                 Helper::Unroll => {
                     let is_fast = match self.firmware.goal {
+                        // For this core everybody compiles for size, and a call takes longer than a product.
+                        CodeGoal::Automatic if self.firmware.tune == Tune::Avr => {
+                            "(defined(__AVR__) || !defined(__OPTIMIZE_SIZE__))"
+                        }
                         CodeGoal::Automatic => "!defined(__OPTIMIZE_SIZE__)",
                         CodeGoal::Speed => "1",
                         CodeGoal::Size => "0",

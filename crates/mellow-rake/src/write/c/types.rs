@@ -19,9 +19,10 @@ pub(in crate::write) fn storage(format: WordFormat) -> &'static str {
     }
 }
 
-/// The type of a word that is remembered: for cores that multiply pairs of 16 bits, short words have that.
+/// The type of a word that is remembered: for cores with products of 16 by 16 bits of their own, short words
+/// have that.
 pub(super) fn kept(format: WordFormat, tune: Tune) -> &'static str {
-    match tune.has_pairs() && is_half(format) {
+    match tune.has_short_products() && is_half(format) {
         true => "int16_t",
         false => storage(format),
     }
@@ -67,6 +68,8 @@ pub(super) enum Helper {
     Unroll,
     Pair,
     Push,
+    Add32,
+    Sum40,
 }
 
 impl Helper {
@@ -115,6 +118,8 @@ impl Helper {
             Helper::Unroll => "MELLOW_RAKE_UNROLL_ALL",
             Helper::Pair => "mellow_rake_pair",
             Helper::Push => "mellow_rake_push",
+            Helper::Add32 => "mellow_rake_add_32",
+            Helper::Sum40 => "mellow_rake_add_40",
         }
     }
 
@@ -138,6 +143,8 @@ impl Helper {
             Helper::Unroll => include_str!("helpers/unroll.c"),
             Helper::Pair => include_str!("helpers/pair.c"),
             Helper::Push => include_str!("helpers/push.c"),
+            Helper::Add32 => include_str!("helpers/add_32.c"),
+            Helper::Sum40 => include_str!("helpers/sum_40.c"),
         }
     }
 }

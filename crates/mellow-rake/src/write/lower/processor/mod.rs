@@ -39,7 +39,10 @@ pub fn lower_for_processor(checked: &Checked) -> Lowered {
 }
 
 /// All statements, those within loops included.
-fn every_statement<'a>(body: &'a [Statement], f: &mut impl FnMut(&'a Statement)) {
+pub(in crate::write) fn every_statement<'a>(
+    body: &'a [Statement],
+    f: &mut impl FnMut(&'a Statement),
+) {
     for statement in body {
         f(statement);
         if let Statement::Repeat { body, .. } = statement {
