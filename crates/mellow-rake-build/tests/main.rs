@@ -1,5 +1,7 @@
 //! The generator as a build script calls it: on a folder of specs.
 
+mod firmware;
+
 use mellow_rake::spec::Tune;
 use mellow_rake::study::Study;
 use mellow_rake::write::Language;
