@@ -284,12 +284,54 @@ fn what_c_takes_on_cores_is_counted() {
         (vec!["cost", notch, "--clock", "16 MHz"], "of processor cores"),
         (vec!["cost", notch, "--on", "cortex-m4,ice40"], "one of the two"),
         (vec!["cost", notch, "--on", "rv64", "--beside", notch], "of hardware"),
-        (
-            vec!["cost", notch, "--on", "cortex-m4", "--vary", "fixed.rounding=half-up"],
-            "of hardware",
-        ),
+        (vec!["compare", notch, "--cost", "cortex-m9"], "no such core"),
     ] {
         let (status, _, error) = run(&call);
         assert!(status == 2 && error.contains(expected), "{error}");
+    }
+}
+
+/// Filters side by side on cores: of several values of a key, of several specs, with one that cannot be. What
+/// stands for each is what it takes alone.
+#[test]
+fn filters_are_compared_by_what_their_c_takes() {
+    let (notch, breath) = ("demo/mooring/pump_hum.toml", "demo/breath/breath.toml");
+    let key = "fixed.structure=direct-form-1,direct-form-2-transposed,fir-direct";
+    let vary = ["cost", notch, "--on", "cortex-m4,avr", "--vary", key];
+    let (status, object) = json(&[&vary[..], &["--json"]].concat());
+    let filters = object["filters"].as_array().unwrap();
+    // A notch has no taps.
+    assert_eq!((status, filters.len()), (1, 2));
+    assert_eq!(object["refused"][0]["value"], "fir-direct");
+    let (_, alone) = json(&["cost", notch, "--on", "cortex-m4,avr", "--json"]);
+    assert_eq!(filters[0]["cores"], alone["cores"]);
+    assert_eq!(
+        (&filters[0]["value"], filters[0]["cores"][3]["counted"].as_str()),
+        (&serde_json::json!("direct-form-1"), Some("cycles"))
+    );
+    // b0, b1, b2, a1, a2 of one section.
+    assert_eq!(filters[0]["multiplies_per_sample"], 5);
+    let (_, page, _) = run(&vary);
+    for filter in filters {
+        for core in filter["cores"].as_array().unwrap() {
+            let step = format!(" {:.1} ", core["step_count"].as_f64().unwrap());
+            let value = filter["value"].as_str().unwrap();
+            let is_there =
+                |line: &str| line.trim_start().starts_with(value) && line.contains(&step);
+            assert!(page.lines().any(is_there), "{value} {step}\n{page}");
+        }
+    }
+    assert!(page.contains("fir-direct: none: "), "{page}");
+    let compare = ["compare", notch, breath, "--cost", "cortex-m4"];
+    let (_, object) = json(&[&compare[..], &["--json"]].concat());
+    assert_eq!(
+        object["filters"][0]["cores"].as_array().unwrap()[..],
+        alone["cores"].as_array().unwrap()[..3]
+    );
+    let (_, page, _) = run(&compare);
+    let row = page.lines().find(|line| line.contains("Cortex-M4 -O2, instructions in a step"));
+    let row: Vec<&str> = row.unwrap().split_whitespace().collect();
+    for (filter, cell) in object["filters"].as_array().unwrap().iter().zip(&row[row.len() - 2..]) {
+        assert_eq!(*cell, format!("{:.1}", filter["cores"][1]["step_count"].as_f64().unwrap()));
     }
 }

@@ -20,9 +20,7 @@ fn counted(study: &Study, core: Core, level: &str) -> Result<String, Box<dyn Err
     let noise = stimuli(&study.integers()?.checked, None, None).swap_remove(0);
     let program = match Emulated::c_at(core, &files, level) {
         // Two kibibytes of memory.
-        Err(RigError::Failed { status, .. }) if status.contains("overflowed") => {
-            return Ok("does not fit".to_owned());
-        }
+        Err(RigError::Unfit { .. }) => return Ok("does not fit".to_owned()),
         built => built?,
     };
     let count = |block| program.cost(&noise.samples[..512], block).map(|cost| cost.count);

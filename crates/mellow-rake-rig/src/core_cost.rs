@@ -2,8 +2,10 @@
 
 use crate::program::{C_FLAGS, lay_out};
 use crate::{Core, Emulated, RigError, at, run};
-use mellow_rake::verify::CoreCost;
-use mellow_rake::write::GeneratedFile;
+use mellow_rake::random::NoiseSource;
+use mellow_rake::study::{Study, StudyError};
+use mellow_rake::verify::{CoreCost, stimuli};
+use mellow_rake::write::{GeneratedFile, Language};
 use std::time::Duration;
 
 /// Levels of optimization that are tried: for size, for speed, and for more of that.
@@ -12,7 +14,56 @@ const LEVELS: [&str; 3] = ["-Os", "-O2", "-O3"];
 /// Samples in a call of the function for blocks.
 const BLOCK: usize = 32;
 
+/// Samples that are counted for.
+const COUNTED: usize = 512;
+
 const LIMIT: Duration = Duration::from_secs(120);
+
+/// Why nothing could be counted.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum CoreCostError {
+    /// There is no C of it.
+    #[error(transparent)]
+    Study(#[from] Box<StudyError>),
+    /// It could not be compiled or run.
+    #[error(transparent)]
+    Rig(#[from] RigError),
+}
+
+/// What the C of a study takes on a core, counted on 512 samples of white noise: at half of the full scale of
+/// its words, or of the peak that it expects in floating point.
+///
+/// # Errors
+/// [`CoreCostError`]
+///
+/// ```no_run
+/// use mellow_rake::Wish;
+/// use mellow_rake::spec::{Fixed, Structure};
+/// use mellow_rake_rig::{Core, study_cost};
+/// let words = Fixed::new(Structure::DirectForm1, "s16f15".parse()?);
+/// let study = Wish::lowpass("1 kHz").cutoff("40 Hz").butterworth(4).words(words).study()?;
+/// for row in study_cost(&study, Core::CortexM4)? {
+///     println!("{}: {} in a call, {} in a block", row.level, row.step_count, row.block_count);
+/// }
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn study_cost(study: &Study, core: Core) -> Result<Vec<CoreCost>, CoreCostError> {
+    let files = study.files(&[Language::C]).map_err(Box::new)?;
+    let input = match (study.float().map_err(Box::new)?, study.spec.float) {
+        (Some(filter), Some(wish)) => {
+            let mut noise = NoiseSource::new(1);
+            let peak = wish.peak / 2.0;
+            let number = |_| filter.format().bits(peak * (2.0 * noise.uniform() - 1.0));
+            (0..COUNTED).map(number).collect()
+        }
+        _ => {
+            let checked = &study.integers().map_err(Box::new)?.checked;
+            stimuli(checked, None, None).swap_remove(0).samples[..COUNTED].to_vec()
+        }
+    };
+    Ok(core_cost(core, &files, &input)?)
+}
 
 /// Compiles the C of a filter for a core at several levels of optimization, and counts what it takes for
 /// these samples.

@@ -99,6 +99,19 @@ impl Core {
         }
     }
 
+    /// What it is, with the memory of its board.
+    fn board_name(self) -> &'static str {
+        match self {
+            Core::CortexM0 => "a Cortex-M0 with 256 KiB of flash and 16 KiB of memory",
+            Core::CortexM3 => "a Cortex-M3 with twice 4 MiB",
+            Core::CortexM4 => "a Cortex-M4 with twice 4 MiB",
+            Core::CortexM7 => "a Cortex-M7 with twice 4 MiB",
+            Core::Rv32 => "an RV32IMC with twice 8 MiB",
+            Core::Rv64 => "an RV64IMC with twice 8 MiB",
+            Core::Avr => "an ATmega328P with 32 KiB of flash and 2 KiB of memory",
+        }
+    }
+
     /// What is counted of a run on it.
     pub fn counted(self) -> Counted {
         if self == Core::Avr { Counted::Cycles } else { Counted::Instructions }
@@ -170,17 +183,18 @@ impl Core {
     }
 }
 
-/// What the linker says where a filter does not fit.
-fn said_plainly(error: RigError) -> RigError {
-    match error {
-        RigError::Failed { program, messages, .. }
-            if messages.contains("is not within region") || messages.contains("overflowed") =>
+/// Compiles and links, and tells a filter that does not fit from one that is wrong: by what the linker says,
+/// and the declaration of the header that a compiler refuses.
+fn build(core: Core, command: &mut std::process::Command) -> Result<(), RigError> {
+    match run(command, b"", COMPILE_LIMIT) {
+        Err(RigError::Failed { messages, .. })
+            if ["overflowed", "is not within region", "_fits_this_processor"]
+                .iter()
+                .any(|words| messages.contains(words)) =>
         {
-            let status =
-                "the filter overflowed the memory of the core, 32 KiB of flash and 2 KiB for words";
-            RigError::Failed { program, status: status.to_owned(), messages }
+            Err(RigError::Unfit { core: core.board_name(), messages })
         }
-        error => error,
+        built => built.map(|_| ()),
     }
 }
 
@@ -230,8 +244,9 @@ impl Emulated {
     /// Compiles the files of a filter for a core, with [`C_FLAGS`].
     ///
     /// # Errors
-    /// [`RigError`] when compiler or emulator are missing, or the compiler or linker complains: also where
-    /// the words of the filter do not fit the memory of the board.
+    /// [`RigError`] when compiler or emulator are missing, or the compiler or linker complains;
+    /// [`RigError::Unfit`] where the words of the filter do not fit the memory of the board, or its compiler
+    /// has no such numbers.
     pub fn c(core: Core, files: &[GeneratedFile]) -> Result<Self, RigError> {
         Emulated::c_at(core, files, "-O2")
     }
@@ -273,7 +288,7 @@ impl Emulated {
             command.arg("-Wl,--defsym=__DATA_REGION_LENGTH__=0x7c0");
             command.arg("-Wl,--defsym=__TEXT_REGION_LENGTH__=0x8000");
             command.args(sources).args(["target.main.c", "-o", "program.elf"]);
-            run(&mut command, b"", COMPILE_LIMIT).map_err(said_plainly)?;
+            build(core, &mut command)?;
             let mut copy = ToolName::AVR_OBJCOPY.find()?.command(folder.path());
             copy.args(["-O", "binary", "-R", ".eeprom", "program.elf", "program.bin"]);
             run(&mut copy, b"", COMPILE_LIMIT)?;
@@ -287,7 +302,7 @@ impl Emulated {
             }
             command.args(["-ffreestanding", "-nostdlib", "-T", "target.ld", "-o", "program.elf"]);
             command.args(sources).args(["target.main.c", "target.start.c", "-lgcc"]);
-            run(&mut command, b"", COMPILE_LIMIT)?;
+            build(core, &mut command)?;
         }
         let version = format!("{}; {}", short(&compiler), short(&emulator));
         Ok(Emulated { folder, core, emulator, version, image })

@@ -21,7 +21,7 @@ mod simavr;
 mod synthesis;
 mod tool;
 
-pub use core_cost::core_cost;
+pub use core_cost::{CoreCostError, core_cost, study_cost};
 pub use device::{Answer, Device, Target};
 pub use emulator::{CallCost, Core, Emulated};
 pub use hardware::{BenchReport, HardwareModel};
@@ -55,6 +55,14 @@ pub enum RigError {
         version: String,
         /// The first version that would do.
         least: u32,
+    },
+    /// The core has too little memory for the filter, or no numbers of its kind. What needed it was not run.
+    #[error("the filter does not fit {core}{}", said(.messages))]
+    Unfit {
+        /// What the core is.
+        core: &'static str,
+        /// What the compiler or the linker said.
+        messages: String,
     },
     /// The tool did not end in time and was stopped.
     #[error("{program} did not end within {limit:?} and was stopped{}", said(.messages))]
@@ -100,6 +108,13 @@ pub enum RigError {
         /// What the system said.
         source: std::io::Error,
     },
+}
+
+impl RigError {
+    /// Whether nothing was run for want of a tool, or of a core that could: neither is a fault of the filter.
+    pub fn is_not_run(&self) -> bool {
+        matches!(self, RigError::Missing { .. } | RigError::Old { .. } | RigError::Unfit { .. })
+    }
 }
 
 fn said(messages: &str) -> String {

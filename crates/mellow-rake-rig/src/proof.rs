@@ -1,6 +1,6 @@
 //! The proof: targets on stimuli.
 
-use crate::{Device, RigError, Target, ToolName};
+use crate::{Core, Device, Target, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
@@ -101,8 +101,8 @@ pub fn run_targets(
     targets.iter().map(one).collect()
 }
 
-/// How many samples of a stimulus a target is given: all of them, but for a simulator that interprets
-/// hardware, which takes some microseconds for each product (GHDL three times as many, bit by bit), so many
+/// How many samples of a stimulus a target is given: all of them, but for the emulator that counts clocks, and
+/// for a simulator that interprets hardware, which takes some microseconds for each product (GHDL three times as many, bit by bit), so many
 /// that a stimulus ends within half a minute.
 fn longest(target: Target, filter: TargetWords) -> usize {
     const PRODUCTS: usize = 5_000_000;
@@ -115,6 +115,8 @@ fn longest(target: Target, filter: TargetWords) -> usize {
     };
     match target {
         Target::Icarus => (PRODUCTS / work).max(1),
+        // Some sixty clocks for each, a hundred million of them in some seconds.
+        Target::Core(Core::Avr) => (PRODUCTS / products).max(1),
         Target::Ghdl => (PRODUCTS / 10 / products).max(1),
         _ => usize::MAX,
     }
@@ -151,7 +153,7 @@ fn try_target(
     let device = match Device::build(target, files, filter.input, filter.output) {
         Ok(device) => device,
         Err(error) => {
-            if matches!(error, RigError::Missing { .. } | RigError::Old { .. }) {
+            if error.is_not_run() {
                 result.verdict = "not run";
             }
             result.reason = Some(error.to_string());

@@ -1,6 +1,6 @@
-/* The firmware of the buoy. Every millisecond the system timer interrupts: a word of the mooring's strain, 96 of
-   the modem's carrier, which have come together meanwhile, and every 15.625 ms one of the chest belt. Each has a
-   filter, and what the filters give goes to the host. */
+/* The firmware of the buoy. Every millisecond the system timer interrupts: a word of the mooring's strain, 96
+   of the modem's carrier, which have come together meanwhile, and every 15.625 ms one of the chest belt. Each
+   has a filter, and what the filters give goes to the host. */
 #include "breath.h"
 #include "carrier_band.h"
 #include "host.h"

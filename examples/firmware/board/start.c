@@ -58,5 +58,5 @@ __attribute__((section(".vectors"), used)) static const struct {
     uint32_t *stack;
     handler handlers[15];
 } vectors = { &stack_top,
-              { reset, fault, fault, fault, fault, fault, fault, fault, fault, fault, fault, fault, fault, fault,
-                system_tick } };
+              { reset, fault, fault, fault, fault, fault, fault, fault, fault, fault, fault, fault, fault,
+                fault, system_tick } };

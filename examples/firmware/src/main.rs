@@ -1,5 +1,6 @@
-//! Builds the firmware for a Cortex-M4, runs it there, emulated by QEMU, with the recordings of the buoy in its
-//! converters, and once more in Rust on this machine; every integer is compared with the bit-true simulator's.
+//! Builds the firmware for a Cortex-M4, runs it there, emulated by QEMU, with the recordings of the buoy in
+//! its converters, and once more in Rust on this machine; every integer is compared with the bit-true
+//! simulator's.
 
 mod runner;
 

@@ -75,7 +75,7 @@ pub(crate) fn on_the_board(
     command.args(channels.iter().map(|channel| written.join(format!("{}.c", channel.name))));
     command.args(["-lgcc", "-o", "firmware.elf"]);
     run(&mut command, b"", LIMIT)?;
-    // An instruction takes a clock of 25 MHz, nearly: 32 ns. Nobody waits for the time in which nothing is done.
+    // An instruction takes a clock of 25 MHz, nearly: 32 ns. Nobody waits while nothing is done.
     let mut command = emulator.command(folder.path());
     command.args(["-M", "mps2-an386", "-kernel", "firmware.elf", "-nographic", "-monitor", "none"]);
     command.args(["-serial", "none", "-semihosting-config", "enable=on,target=native"]);

@@ -257,6 +257,9 @@ pub(crate) struct Compare {
     /// Compare the filters as designed, with unrounded coefficients.
     #[arg(long)]
     pub(crate) designed: bool,
+    /// Also compare what their C takes on these processor cores, at -O2 (on the AVR at -Os).
+    #[arg(long, value_delimiter = ',', value_name = "CORES", value_parser = core)]
+    pub(crate) cost: Vec<Core>,
     #[command(flatten)]
     pub(crate) drawing: Drawing,
     /// Print one JSON object on stdout (docs/json.md) and nothing else there.
@@ -353,8 +356,9 @@ impl FromStr for Sweep {
 /// unit that follows, with its schedule: which multiplier does what in which clock. With --on Yosys builds
 /// it, and for the iCE40 nextpnr places and routes it.
 ///
-/// --on with a processor core compiles the C for it and has QEMU count the instructions for each sample,
-/// exactly, on white noise at half scale; a core of silicon takes more than a clock for some of them.
+/// --on with a processor core compiles the C for it and has an emulator count for each sample, exactly, on
+/// white noise at half scale: instructions, of which a core of silicon takes more than a clock for some, and
+/// on the AVR clock cycles.
 ///
 /// Exit status 1: something was not built or not run, or what was placed does not run at the clock.
 ///
@@ -378,17 +382,25 @@ pub(crate) struct Cost {
     /// The clock of processor cores, as "80 MHz": shows which sample rate that is enough for.
     #[arg(long, value_name = "FREQUENCY")]
     pub(crate) clock: Option<Frequency>,
-    /// Try several values of a key, side by side: hardware.multipliers=1,2,4.
+    /// Try several values of a key, side by side: hardware.multipliers=1,2,4, or on processor cores
+    /// fixed.structure=direct-form-1,direct-form-2.
     #[arg(long, value_name = "KEY=VALUES")]
     pub(crate) vary: Option<String>,
     /// Draw the schedule into this .png or .svg file; with --vary what each unit takes, against the samples
-    /// per
-    /// second that it can do.
+    /// per second that it can do; on processor cores bytes of code against instructions.
     #[arg(long, value_name = "FILE")]
     pub(crate) figure: Option<PathBuf>,
     /// Print JSON.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+/// A processor core by its name.
+fn core(text: &str) -> Result<Core, String> {
+    Core::ALL.into_iter().find(|core| core.as_str() == text).ok_or_else(|| {
+        let names = Core::ALL.map(Core::as_str).join(", ");
+        format!("no such core; there are {names}")
+    })
 }
 
 /// What a filter is built for to see what it takes.

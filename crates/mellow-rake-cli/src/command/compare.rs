@@ -1,5 +1,6 @@
 //! `mrake compare`
 
+use super::cores::counted;
 use crate::arguments::Compare;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
@@ -7,16 +8,69 @@ use crate::load::{Loaded, read_curve, read_text};
 use crate::print;
 use crate::work::progress;
 use mellow_rake::study::{Compared, Contender};
+use mellow_rake::verify::CoreCost;
 use mellow_rake_files::{VariantError, variants};
 use mellow_rake_report::figure::{Scene, View};
 use mellow_rake_report::page::{self, Refused};
+use mellow_rake_rig::{Core, CoreCostError};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
 #[derive(Serialize)]
 struct CompareObject<'a> {
-    filters: &'a [Compared],
+    filters: Vec<FilterObject<'a>>,
     refused: &'a [Refused],
+    /// Cores that were asked for and not run, each with the reason.
+    not_run: &'a [NotRun],
+}
+
+#[derive(Serialize)]
+struct FilterObject<'a> {
+    #[serde(flatten)]
+    compared: &'a Compared,
+    /// What its C takes on each core at each level, where that was asked for.
+    cores: &'a [CoreCost],
+}
+
+#[derive(Serialize)]
+struct NotRun {
+    core: &'static str,
+    reason: String,
+}
+
+/// What the C of each filter takes; of one that has none, nothing.
+fn costs(
+    contenders: &[Contender],
+    cores: &[Core],
+) -> Result<(Vec<Vec<CoreCost>>, Vec<NotRun>), Failure> {
+    let mut all = vec![Vec::new(); contenders.len()];
+    let mut not_run: Vec<NotRun> = Vec::new();
+    let bar = progress((contenders.len() * cores.len()) as u64, "counting");
+    for (contender, found) in contenders.iter().zip(&mut all) {
+        let has_float = matches!(contender.study.float(), Ok(Some(_)));
+        for core in cores {
+            bar.inc(1);
+            if !contender.is_rounded() && !has_float {
+                continue;
+            }
+            match counted(&contender.study, *core) {
+                Ok(Ok(rows)) => found.extend(rows),
+                Ok(Err(reason)) if not_run.iter().all(|one| one.core != core.as_str()) => {
+                    not_run.push(NotRun { core: core.as_str(), reason });
+                }
+                Ok(Err(_)) => {}
+                // A filter that has no C, or does not fit, is one of several.
+                Err(error @ (CoreCostError::Study(_) | CoreCostError::Rig(_))) => {
+                    let label = format!("{} on {}", contender.label, core.as_str());
+                    not_run
+                        .push(NotRun { core: core.as_str(), reason: format!("{label}: {error}") });
+                }
+                Err(error) => return Err(Failure::Call(error.to_string())),
+            }
+        }
+    }
+    bar.finish_and_clear();
+    Ok((all, not_run))
 }
 
 pub(crate) fn run(options: &Compare) -> Result<Outcome, Failure> {
@@ -46,16 +100,24 @@ pub(crate) fn run(options: &Compare) -> Result<Outcome, Failure> {
         }
         None => format!("{} filters", contenders.len()),
     };
+    let (costs, not_run) = costs(&contenders, &options.cost)?;
     let views = [View::Gain, View::Edges, View::Passband, View::Difference];
     let sketches = figures::draw_all(&scene, &title, &options.drawing, &views)?;
     if options.json {
-        print::json(&CompareObject { filters: &compared, refused: &refused })?;
+        let filters = compared.iter().zip(&costs);
+        let filters = filters.map(|(compared, cores)| FilterObject { compared, cores }).collect();
+        print::json(&CompareObject { filters, refused: &refused, not_run: &not_run })?;
     } else {
-        let mut text = page::comparison(&contenders, &compared, &refused);
+        let mut text = page::comparison(&contenders, &compared, &costs, &refused);
+        for NotRun { core, reason } in &not_run {
+            text.paragraph(&format!("  {core}: not run: {reason}"), 4);
+        }
         text.append(sketches);
         print::page(&text)?;
     }
-    let held = refused.is_empty() && contenders.iter().all(|one| one.keeps() != Some(false));
+    let held = refused.is_empty()
+        && not_run.is_empty()
+        && contenders.iter().all(|one| one.keeps() != Some(false));
     Ok(Outcome::of(held))
 }
 

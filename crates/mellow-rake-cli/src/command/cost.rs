@@ -1,5 +1,6 @@
 //! `mrake cost`
 
+use super::cores;
 use crate::arguments::Cost;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
@@ -7,14 +8,12 @@ use crate::load::{Loaded, read_text};
 use crate::print;
 use crate::work::progress;
 use mellow_rake::hardware::{Built, HardwareRecord, HardwareUnit};
-use mellow_rake::random::NoiseSource;
 use mellow_rake::study::StudyError;
-use mellow_rake::verify::{CoreCost, stimuli};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{Variant, variants};
 use mellow_rake_report::page::UnitRow;
 use mellow_rake_report::{Document, figure, page};
-use mellow_rake_rig::{Core, Family, RigError, core_cost, synthesize};
+use mellow_rake_rig::{Core, Family, RigError, synthesize};
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -112,7 +111,11 @@ pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
     let families: Vec<Family> = options.on.iter().filter_map(|on| on.family()).collect();
     let cores: Vec<Core> = options.on.iter().filter_map(|on| on.core()).collect();
     if !cores.is_empty() {
-        return on_cores(options, &families, &cores);
+        if !families.is_empty() {
+            let what = "--on: gate arrays or processor cores, one of the two";
+            return Err(Failure::Call(what.to_owned()));
+        }
+        return cores::run(options, &cores);
     }
     if options.tune.is_some() {
         let what = "--tune is of processor cores: --on cortex-m4";
@@ -154,88 +157,6 @@ pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
     // What was named must be built.
     Ok(Outcome::of(told.held == Some(true)))
 }
-
-#[derive(Serialize)]
-struct CoresObject {
-    name: String,
-    clock_hz: Option<f64>,
-    cores: Vec<CoreObject>,
-}
-
-#[derive(Serialize)]
-#[serde(untagged)]
-enum CoreObject {
-    Run(CoreCost),
-    NotRun { core: &'static str, not_run: String },
-}
-
-/// What the C of a filter takes on processors.
-fn on_cores(options: &Cost, families: &[Family], cores: &[Core]) -> Result<Outcome, Failure> {
-    let call = |what: &str| Err(Failure::Call(what.to_owned()));
-    if !families.is_empty() {
-        return call("--on: gate arrays or processor cores, one of the two");
-    }
-    if options.vary.is_some() || options.figure.is_some() || !options.beside.is_empty() {
-        return call("--vary, --figure and --beside are of hardware, not of processor cores");
-    }
-    let loaded = Loaded::file(&options.spec)?.tuned(options.tune)?;
-    let files = loaded.files(&[Language::C])?;
-    let input = match (loaded.float()?, loaded.study.spec.float) {
-        (Some(filter), Some(wish)) => {
-            let mut noise = NoiseSource::new(1);
-            let peak = wish.peak / 2.0;
-            let number = |_| filter.format().bits(peak * (2.0 * noise.uniform() - 1.0));
-            (0..COUNTED).map(number).collect()
-        }
-        _ => {
-            let checked = &loaded.need_implementation("cost --on a core")?.checked;
-            let noise = stimuli(checked, None, None).swap_remove(0);
-            noise.samples[..COUNTED].to_vec()
-        }
-    };
-    let mut rows = Vec::new();
-    for core in cores {
-        match core_cost(*core, &files, &input) {
-            Ok(found) => rows.extend(found.into_iter().map(CoreObject::Run)),
-            Err(error @ (RigError::Missing { .. } | RigError::Old { .. })) => {
-                let (core, not_run) = (core.as_str(), error.to_string());
-                rows.push(CoreObject::NotRun { core, not_run });
-            }
-            Err(error) => return Err(Failure::Call(error.to_string())),
-        }
-    }
-    let held = rows.iter().all(|row| matches!(row, CoreObject::Run(_)));
-    let name = loaded.study.spec.name.to_string();
-    let rate = loaded.study.spec.sample_rate;
-    let clock_hz = options.clock.map(|clock| clock.hertz(rate));
-    if clock_hz.is_some_and(|clock| !(1.0..=1e12).contains(&clock)) {
-        return call("--clock: from 1 Hz to 1 THz");
-    }
-    if options.json {
-        print::json(&CoresObject { name, clock_hz, cores: rows })?;
-    } else {
-        let run: Vec<&CoreCost> = rows
-            .iter()
-            .filter_map(|row| match row {
-                CoreObject::Run(row) => Some(row),
-                CoreObject::NotRun { .. } => None,
-            })
-            .collect();
-        let not_run: Vec<(&str, &str)> = rows
-            .iter()
-            .filter_map(|row| match row {
-                CoreObject::Run(_) => None,
-                CoreObject::NotRun { core, not_run } => Some((*core, not_run.as_str())),
-            })
-            .collect();
-        let tune = loaded.implementation()?.map(|_| loaded.study.spec.firmware.tune);
-        print::page(&page::cores(&name, &run, &not_run, rate, clock_hz, tune))?;
-    }
-    Ok(Outcome::of(held))
-}
-
-/// Samples that instructions are counted for.
-const COUNTED: usize = 512;
 
 #[derive(Serialize)]
 struct VariedObject {

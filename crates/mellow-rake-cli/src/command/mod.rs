@@ -1,6 +1,7 @@
 //! One command, one file.
 
 pub(crate) mod compare;
+mod cores;
 pub(crate) mod cost;
 pub(crate) mod demo;
 pub(crate) mod design;

@@ -1,5 +1,6 @@
 //! Figures of filters and of what was measured on them: from studies to panels.
 
+mod cores;
 mod hardware;
 mod measured;
 mod panels;
@@ -10,6 +11,7 @@ mod recording;
 mod sensitivity;
 mod subject;
 
+pub use cores::cores;
 pub use hardware::{schedule, staged, time_shared, units};
 pub use measured::measured;
 pub use panels::{Scene, View, Wishes};

@@ -6,6 +6,7 @@ use crate::numbers::number;
 use mellow_rake::quality::{Place, QualityRow, Reading};
 use mellow_rake::response::ResponseDifference;
 use mellow_rake::study::{Compared, Contender};
+use mellow_rake::verify::{CoreCost, Counted};
 use serde::Serialize;
 
 /// A filter that could not be had.
@@ -21,7 +22,13 @@ pub struct Refused {
 const COLUMNS: usize = 80;
 
 /// Filters beside one another, and those that could not be had.
-pub fn comparison(contenders: &[Contender], objects: &[Compared], refused: &[Refused]) -> Document {
+/// `costs` is what the C of each takes, where that was counted.
+pub fn comparison(
+    contenders: &[Contender],
+    objects: &[Compared],
+    costs: &[Vec<CoreCost>],
+    refused: &[Refused],
+) -> Document {
     let mut rows = joined_rows(contenders);
     let mut more = |name: &str, cells: Vec<String>| {
         if cells.iter().any(|cell| cell != "-") {
@@ -52,6 +59,9 @@ pub fn comparison(contenders: &[Contender], objects: &[Compared], refused: &[Ref
     };
     more("smallest margin of the template, dB", cells(&|o| level(o.smallest_margin_db)));
     more("keeps what was asked", cells(&|o| kept(o.keeps_template).to_owned()));
+    for (name, cells) in on_cores(costs) {
+        more(&name, cells);
+    }
     let mut text = Document::default();
     // So many columns side by side as there is room for.
     let width = |column: usize| {
@@ -94,6 +104,33 @@ pub fn comparison(contenders: &[Contender], objects: &[Compared], refused: &[Ref
     }
     text.append(work(contenders));
     text
+}
+
+/// What the C of the filters takes, a core after the other, at the level that it is mostly compiled with.
+fn on_cores(costs: &[Vec<CoreCost>]) -> Vec<(String, Vec<String>)> {
+    let mut rows = Vec::new();
+    let mut seen: Vec<&str> = Vec::new();
+    for cost in costs.iter().flatten() {
+        if seen.contains(&cost.core) {
+            continue;
+        }
+        seen.push(cost.core);
+        let level = if cost.counted == Counted::Cycles { "-Os" } else { "-O2" };
+        let name = cost.title.trim_start_matches("C, ");
+        let mut row = |title: String, pick: &dyn Fn(&CoreCost) -> String| {
+            let cell = |costs: &Vec<CoreCost>| {
+                let found = costs.iter().find(|one| one.core == cost.core && one.level == level);
+                found.map_or("-".to_owned(), pick)
+            };
+            rows.push((title, costs.iter().map(cell).collect()));
+        };
+        let counted = cost.counted.as_str();
+        row(format!("{name} {level}, {counted} in a step"), &|c| format!("{:.1}", c.step_count));
+        row(format!("  in blocks of {}", cost.block), &|c| format!("{:.1}", c.block_count));
+        row("  code, bytes".to_owned(), &|c| c.code_bytes.to_string());
+        row("  words of a stream, bytes".to_owned(), &|c| c.filter_bytes.to_string());
+    }
+    rows
 }
 
 /// The rows of all filters: of each kind, and for the lower and the upper side, one.

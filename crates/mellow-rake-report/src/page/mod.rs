@@ -16,7 +16,7 @@ mod sensitivity;
 mod words;
 
 pub use comparison::{Refused, comparison};
-pub use cores::cores;
+pub use cores::{CoreRow, CoresPage, cores};
 pub use design::design;
 pub use forms::{families, forms};
 pub use hardware::{UnitRow, hardware, shared_unit, units};

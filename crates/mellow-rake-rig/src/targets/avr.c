@@ -2,8 +2,8 @@
    call (0: one at a time, by the function for that), whether a filter is to go on that another run has left,
    how many words there are, that filter, and the words, the lowest byte first. What comes out is sent in
    hexadecimal over the serial line, a call on each line; behind it, what the timers counted during the calls
-   less what they count during none, the bytes of memory that nothing has touched, those of a word that goes in
-   and of one that comes out and whether that has no sign, and the filter. */
+   less what they count during none, the bytes of memory that nothing has touched, those of a word that goes
+   in and of one that comes out and whether that has no sign, and the filter. */
 #include <avr/interrupt.h>
 #include <avr/io.h>
 #include <avr/pgmspace.h>
@@ -16,6 +16,10 @@
 #ifdef FILTER_NUMBER
 #define FILTER_INPUT FILTER_NUMBER
 #define FILTER_OUTPUT FILTER_NUMBER
+/* Bits have no sign. */
+#define OUTPUT_IS_UNSIGNED 1
+#else
+#define OUTPUT_IS_UNSIGNED ((FILTER_OUTPUT)-1 > 0 ? 1 : 0)
 #endif
 
 extern const uint8_t __data_load_end, __heap_start;
@@ -91,7 +95,7 @@ static uint32_t passed(struct moment then, struct moment end)
 int main(void)
 {
     uint8_t block, goes_on, *free;
-    const uint8_t sizes[3] = { sizeof(FILTER_INPUT), sizeof(FILTER_OUTPUT), (FILTER_OUTPUT)-1 > 0 ? 1 : 0 };
+    const uint8_t sizes[3] = { sizeof(FILTER_INPUT), sizeof(FILTER_OUTPUT), OUTPUT_IS_UNSIGNED };
     uint16_t left, untouched = 0;
     uint32_t clocks = 0, nothing;
     size_t call;
