@@ -101,9 +101,9 @@ pub fn run_targets(
     targets.iter().map(one).collect()
 }
 
-/// How many samples of a stimulus a target is given: all of them, but for the emulator that counts clocks, and
-/// for a simulator that interprets hardware, which takes some microseconds for each product (GHDL three times as many, bit by bit), so many
-/// that a stimulus ends within half a minute.
+/// How many samples of a stimulus a target is given: all of them, but for the emulator that counts clocks,
+/// and for a simulator that interprets hardware, which takes some microseconds for each product (GHDL three
+/// times as many, bit by bit), so many that a stimulus ends within half a minute.
 fn longest(target: Target, filter: TargetWords) -> usize {
     const PRODUCTS: usize = 5_000_000;
     let products = filter.products.max(1);
