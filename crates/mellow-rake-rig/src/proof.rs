@@ -115,7 +115,7 @@ fn longest(target: Target, filter: TargetWords) -> usize {
     };
     match target {
         Target::Icarus => (PRODUCTS / work).max(1),
-        // Some sixty clocks for each, a hundred million of them in some seconds.
+        // Some sixty clocks for each.
         Target::Core(Core::Avr) => (PRODUCTS / products).max(1),
         Target::Ghdl => (PRODUCTS / 10 / products).max(1),
         _ => usize::MAX,

@@ -20,7 +20,7 @@ use std::path::{Path, PathBuf};
 struct CompareObject<'a> {
     filters: Vec<FilterObject<'a>>,
     refused: &'a [Refused],
-    /// Cores that were asked for and not run, each with the reason.
+    /// What was asked for and not run, each with the reason.
     not_run: &'a [NotRun],
 }
 
@@ -34,6 +34,7 @@ struct FilterObject<'a> {
 
 #[derive(Serialize)]
 struct NotRun {
+    label: String,
     core: &'static str,
     reason: String,
 }
@@ -53,20 +54,17 @@ fn costs(
             if !contender.is_rounded() && !has_float {
                 continue;
             }
-            match counted(&contender.study, *core) {
-                Ok(Ok(rows)) => found.extend(rows),
-                Ok(Err(reason)) if not_run.iter().all(|one| one.core != core.as_str()) => {
-                    not_run.push(NotRun { core: core.as_str(), reason });
+            let reason = match counted(&contender.study, *core) {
+                Ok(Ok(rows)) => {
+                    found.extend(rows);
+                    continue;
                 }
-                Ok(Err(_)) => {}
-                // A filter that has no C, or does not fit, is one of several.
-                Err(error @ (CoreCostError::Study(_) | CoreCostError::Rig(_))) => {
-                    let label = format!("{} on {}", contender.label, core.as_str());
-                    not_run
-                        .push(NotRun { core: core.as_str(), reason: format!("{label}: {error}") });
-                }
-                Err(error) => return Err(Failure::Call(error.to_string())),
-            }
+                Ok(Err(reason)) => reason,
+                // A filter that has no C is one of several.
+                Err(CoreCostError::Study(error)) => error.to_string(),
+                Err(error) => return Err(Failure::Call(format!("{}: {error}", contender.label))),
+            };
+            not_run.push(NotRun { label: contender.label.clone(), core: core.as_str(), reason });
         }
     }
     bar.finish_and_clear();
@@ -109,8 +107,8 @@ pub(crate) fn run(options: &Compare) -> Result<Outcome, Failure> {
         print::json(&CompareObject { filters, refused: &refused, not_run: &not_run })?;
     } else {
         let mut text = page::comparison(&contenders, &compared, &costs, &refused);
-        for NotRun { core, reason } in &not_run {
-            text.paragraph(&format!("  {core}: not run: {reason}"), 4);
+        for NotRun { label, core, reason } in &not_run {
+            text.paragraph(&format!("  {label}, {core}: not run: {reason}"), 4);
         }
         text.append(sketches);
         print::page(&text)?;

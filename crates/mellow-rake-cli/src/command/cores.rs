@@ -102,10 +102,14 @@ impl CoresObject {
         })
     }
 
-    fn not_run(&self) -> impl Iterator<Item = (&str, &str)> {
+    /// Cores that were not run, with the value where there are several, and the reason.
+    fn not_run(&self) -> impl Iterator<Item = (String, &str)> {
         self.cores.iter().filter_map(|core| match core {
             CoreObject::Run(_) => None,
-            CoreObject::NotRun { core, not_run } => Some((*core, not_run.as_str())),
+            CoreObject::NotRun { core, not_run } => {
+                let value = self.value.iter().map(|value| format!("{value}, ")).collect::<String>();
+                Some((format!("{value}{core}"), not_run.as_str()))
+            }
         })
     }
 }
@@ -167,8 +171,7 @@ fn vary(options: &Cost, cores: &[Core], wish: &str) -> Result<Outcome, Failure> 
     figures::write(options.figure.as_deref(), || {
         Ok(figure::cores(&format!("{name}: {key}"), &rows))
     })?;
-    let mut not_run: Vec<_> = filters.iter().flat_map(CoresObject::not_run).collect();
-    not_run.dedup();
+    let not_run: Vec<_> = filters.iter().flat_map(CoresObject::not_run).collect();
     let refused_rows: Vec<_> =
         refused.iter().map(|one| (one.value.as_str(), one.reason.as_str())).collect();
     let held = not_run.is_empty() && refused.is_empty();

@@ -28,8 +28,8 @@ pub struct CoresPage<'a> {
     pub key: Option<&'a str>,
     /// What was counted.
     pub rows: &'a [CoreRow<'a>],
-    /// Cores that were not run, each with the reason.
-    pub not_run: &'a [(&'a str, &'a str)],
+    /// What was not run, each with the reason.
+    pub not_run: &'a [(String, &'a str)],
     /// Values that there is no filter of, each with the reason.
     pub refused: &'a [(&'a str, &'a str)],
     /// A clock in hertz, which asks how many samples a second that is, and which share of it the sample rate
