@@ -26,13 +26,14 @@ pub enum Target {
 
 impl Target {
     /// All targets.
-    pub const ALL: [Target; 13] = [
+    pub const ALL: [Target; 14] = [
         Target::HostC,
         Target::Clang,
         Target::Core(Core::CortexM0),
         Target::Core(Core::CortexM3),
         Target::Core(Core::CortexM4),
         Target::Core(Core::CortexM7),
+        Target::Core(Core::CortexM33),
         Target::Core(Core::Rv32),
         Target::Core(Core::Rv64),
         Target::Core(Core::Avr),

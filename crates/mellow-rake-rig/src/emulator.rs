@@ -39,6 +39,8 @@ pub enum Core {
     CortexM4,
     /// Arm Cortex-M7.
     CortexM7,
+    /// Arm Cortex-M33 with its instructions for signals, in the secure state that it starts in.
+    CortexM33,
     /// RISC-V of 32 bits with multiplication and compressed instructions, RV32IMC.
     Rv32,
     /// RISC-V of 64 bits, RV64IMC.
@@ -63,11 +65,12 @@ struct Board {
 
 impl Core {
     /// All of them.
-    pub const ALL: [Core; 7] = [
+    pub const ALL: [Core; 8] = [
         Core::CortexM0,
         Core::CortexM3,
         Core::CortexM4,
         Core::CortexM7,
+        Core::CortexM33,
         Core::Rv32,
         Core::Rv64,
         Core::Avr,
@@ -80,6 +83,7 @@ impl Core {
             Core::CortexM3 => "cortex-m3",
             Core::CortexM4 => "cortex-m4",
             Core::CortexM7 => "cortex-m7",
+            Core::CortexM33 => "cortex-m33",
             Core::Rv32 => "rv32",
             Core::Rv64 => "rv64",
             Core::Avr => "avr",
@@ -93,6 +97,7 @@ impl Core {
             Core::CortexM3 => "C, Cortex-M3",
             Core::CortexM4 => "C, Cortex-M4",
             Core::CortexM7 => "C, Cortex-M7",
+            Core::CortexM33 => "C, Cortex-M33",
             Core::Rv32 => "C, RV32IMC",
             Core::Rv64 => "C, RV64IMC",
             Core::Avr => "C, ATmega328P",
@@ -106,6 +111,7 @@ impl Core {
             Core::CortexM3 => "a Cortex-M3 with twice 4 MiB",
             Core::CortexM4 => "a Cortex-M4 with twice 4 MiB",
             Core::CortexM7 => "a Cortex-M7 with twice 4 MiB",
+            Core::CortexM33 => "a Cortex-M33 with twice 4 MiB",
             Core::Rv32 => "an RV32IMC with twice 8 MiB",
             Core::Rv64 => "an RV64IMC with twice 8 MiB",
             Core::Avr => "an ATmega328P with 32 KiB of flash and 2 KiB of memory",
@@ -162,6 +168,12 @@ impl Core {
             Core::CortexM3 => arm(&["-mcpu=cortex-m3", "-mthumb"], &["-M", "mps2-an385"]),
             Core::CortexM4 => arm(&["-mcpu=cortex-m4", "-mthumb"], &["-M", "mps2-an386"]),
             Core::CortexM7 => arm(&["-mcpu=cortex-m7", "-mthumb"], &["-M", "mps2-an500"]),
+            // Addresses with this bit are those of the secure state.
+            Core::CortexM33 => Board {
+                memories: [(0x1000_0000, "4M"), (0x3800_0000, "4M")],
+                timer_hz: Some(20e6),
+                ..arm(&["-mcpu=cortex-m33", "-mthumb"], &["-M", "mps2-an505"])
+            },
             Core::Rv32 => risc_v(
                 &["-march=rv32imc", "-mabi=ilp32", "-mcmodel=medany"],
                 ToolName::QEMU_RISCV32,

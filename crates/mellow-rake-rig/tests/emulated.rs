@@ -32,7 +32,8 @@ fn integers_of_every_structure_are_the_simulators_on_every_core() {
             // On cores that have pairs in the form that has them, and else in any.
             let tune = Tune::ALL[(number + turn) % Tune::ALL.len()].0;
             let index = (number + 3 * turn) % Core::ALL.len();
-            let has_pairs = matches!(Core::ALL[index], Core::CortexM4 | Core::CortexM7);
+            let has_pairs =
+                { matches!(Core::ALL[index], Core::CortexM4 | Core::CortexM7 | Core::CortexM33) };
             let tune = if has_pairs { Tune::CortexM4 } else { tune };
             let tune = if Core::ALL[index] == Core::Avr { Tune::Avr } else { tune };
             let firmware = Firmware { tune, ..Firmware::default() };

@@ -23,7 +23,7 @@ use mellow_rake::spec::{CodeGoal, FirEdges, FirMethod, FirShape, FirWish, Firmwa
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::compare;
 use mellow_rake::window::Window;
-use mellow_rake::write::{GeneratedFile, Language};
+use mellow_rake::write::{GeneratedFile, Language, c, rust};
 use mellow_rake_rig::{Device, Program, Target, ToolName};
 use std::fmt::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -486,7 +486,7 @@ fn batch_program(files: &[Vec<GeneratedFile>], is_lean: bool, has_pairs: bool) -
 }
 
 /// For any core, in any way.
-fn any_firmware(noise: &mut NoiseSource) -> Firmware {
+pub(crate) fn any_firmware(noise: &mut NoiseSource) -> Firmware {
     let tune = Tune::ALL.get(noise.integer(0, 2 * Tune::ALL.len() as i64 - 1) as usize);
     Firmware {
         tune: tune.map_or(Tune::CortexM4, |(tune, ..)| *tune),
@@ -495,28 +495,74 @@ fn any_firmware(noise: &mut NoiseSource) -> Firmware {
     }
 }
 
+/// A filter in blocks of all lengths, one sample and none among them, some of them in place.
+const EXERCISE_IN_RUST: &str = "
+    fn run_MODULE(words: &[i64]) {
+        let x: Vec<_> = words.iter().map(|word| *word as _).collect();
+        let mut y = vec![0; SAMPLES];
+        let mut f = FILTER::default();
+        f.block(&x[..0], &mut y[..]);
+        let (mut k, mut length) = (0, 1);
+        while k < SAMPLES {
+            let c = length.min(SAMPLES - k);
+            let part = &mut y[k..k + c];
+            match (c, k % 2) {
+                (1, _) => part[0] = f.step(x[k]),
+                (_, 0) => f.block(&x[k..k + c], part),
+                _ => { IN_PLACE }
+            }
+            length = length % 97 * 5 % 37 + k % 3 + 1;
+            k += c;
+        }
+        STREAMS
+        for word in y { println!(\"{word}\"); }
+    }
+";
+
+/// The same samples in each of several streams, and of each the outputs that fall to it.
+const IN_RUST_STREAMS: &str = "
+        let wide: Vec<_> = x.iter().flat_map(|word| [*word; CHANNELS]).collect();
+        let mut out = vec![0; wide.len()];
+        let mut streams: [FILTER; CHANNELS] = std::array::from_fn(|_| FILTER::new());
+        let k = 21 * CHANNELS;
+        // What is no whole sample of all streams is left.
+        FILTER::channels(&mut streams, &wide[..k + CHANNELS - 1], &mut out);
+        FILTER::channels(&mut streams, &wide[k..], &mut out[k..]);
+        for (k, word) in y.iter_mut().enumerate() { *word = out[k * CHANNELS + k % CHANNELS]; }
+";
+
 /// The same in Rust, overflow checks on.
 fn batch_in_rust(files: &[GeneratedFile], is_lean: bool) -> Program {
-    let (mut modules, mut calls) = (String::new(), String::new());
+    let (mut modules, mut functions, mut calls) = (String::new(), String::new(), String::new());
     for file in files {
         let module = file.name.strip_suffix(".rs").unwrap();
         let name = file.text.split("pub struct ").nth(1).unwrap().split(' ').next().unwrap();
         let _ = writeln!(modules, "mod {module};");
-        let _ = writeln!(
-            calls,
-            "    let mut f = {module}::{name}::default();\n    for _ in 0..{SAMPLES} {{\n        \
-             let word: i64 = lines.next().unwrap().unwrap().parse().unwrap();\n        \
-             println!(\"{{}}\", f.step(word as _));\n    }}"
-        );
+        let _ = writeln!(calls, "    run_{module}(parts.next().unwrap());");
+        let part = |head: &str| file.text.contains(head);
+        let in_place = match part("fn block_in_place(") {
+            true => "part.copy_from_slice(&x[k..k + c]); f.block_in_place(part)",
+            false => "f.block(&x[k..k + c], part)",
+        };
+        let streams = match file.text.split("filters: &mut [Self; ").nth(1) {
+            Some(rest) => IN_RUST_STREAMS.replace("CHANNELS", rest.split(']').next().unwrap()),
+            None => String::new(),
+        };
+        let exercise = EXERCISE_IN_RUST.replace("IN_PLACE", in_place).replace("STREAMS", &streams);
+        let exercise = exercise.replace("FILTER", &format!("{module}::{name}"));
+        let exercise = exercise.replace("MODULE", module);
+        functions.push_str(&exercise.replace("SAMPLES", &SAMPLES.to_string()));
     }
     let text = format!(
-        "{modules}\nfn main() {{\n    let mut lines = std::io::stdin().lines();\n{calls}}}\n"
+        "{modules}\n{functions}\nfn main() {{\n    \
+         let words: Vec<i64> = std::io::stdin().lines().map(|line| line.unwrap().parse().unwrap())\
+         .collect();\n    let mut parts = words.chunks({SAMPLES});\n{calls}}}\n"
     );
     let mut all =
         vec![GeneratedFile { language: Language::Rust, name: "main.rs".to_owned(), text }];
     all.extend(files.iter().cloned());
-    // No call of whole blocks here; of a program that nobody wrote not all is used.
-    let mut flags = vec!["--edition", "2021", "-D", "warnings", "-A", "dead_code"];
+    // Of a program that nobody wrote not all is used.
+    let mut flags = vec!["--edition", "2021", "-D", "warnings"];
     flags.extend(["-C", "opt-level=1", "-C", "overflow-checks=on"]);
     if !is_lean {
         flags.extend(["-A", "unused"]);
@@ -524,14 +570,14 @@ fn batch_in_rust(files: &[GeneratedFile], is_lean: bool) -> Program {
     Program::rust_with(&flags, "main.rs", &all).unwrap()
 }
 
-/// Of so many batches one is compiled as Rust as well.
-fn batches_for_one_in_rust() -> u64 {
-    if campaign() > 1 { 1 } else { 4 }
+/// Whether a filter of a batch is compiled as Rust as well: of each six one.
+fn is_in_rust(seed: u64, index: usize) -> bool {
+    campaign() > 1 || (index as u64 + seed).is_multiple_of(6)
 }
 
 fn check_batch(seed: u64, draw: impl Draw) -> usize {
     let mut noise = NoiseSource::new(seed);
-    let (mut files, mut rust, mut cases, mut inputs) = (vec![], vec![], vec![], vec![]);
+    let (mut files, mut in_rust, mut cases, mut inputs) = (vec![], vec![], vec![], vec![]);
     let mut all_lean = true;
     for index in 0..BATCH {
         let (checked, input, output, is_lean) = random_case(&mut noise, draw);
@@ -540,8 +586,8 @@ fn check_batch(seed: u64, draw: impl Draw) -> usize {
             &mellow_rake::spec::Name::new(&format!("r{index}")).unwrap(),
         );
         let firmware = any_firmware(&mut noise);
-        files.push(mellow_rake::write::c::write_for(&checked, &symbols, firmware, None).unwrap());
-        rust.push(mellow_rake::write::rust::write(&checked, &symbols).unwrap().swap_remove(0));
+        files.push(c::write_for(&checked, &symbols, firmware, None).unwrap());
+        in_rust.push(rust::write_for(&checked, &symbols, firmware).unwrap().swap_remove(0));
         inputs.extend(input.iter().copied());
         cases.push((checked, output));
     }
@@ -549,22 +595,24 @@ fn check_batch(seed: u64, draw: impl Draw) -> usize {
     // Those that are written in a second form as well.
     let is_paired = |index: &usize| files[*index][1].text.contains("__smla");
     let paired: Vec<usize> = (0..BATCH).filter(is_paired).collect();
-    let their = |words: &[i64]| -> Vec<i64> {
-        let of = |index: &usize| words[index * SAMPLES..(index + 1) * SAMPLES].to_vec();
-        paired.iter().flat_map(of).collect()
+    let of = |places: &[usize], words: &[i64]| -> Vec<i64> {
+        let one = |index: &usize| words[index * SAMPLES..(index + 1) * SAMPLES].to_vec();
+        places.iter().flat_map(one).collect()
     };
     let sets: Vec<_> = paired.iter().map(|index| files[*index].clone()).collect();
-    let in_pairs = batch_program(&sets, all_lean, true).run_with(&their(&inputs), &[]).unwrap();
-    assert_eq!(in_pairs, their(&found), "seed {seed}: with pairs of words");
+    let in_pairs =
+        batch_program(&sets, all_lean, true).run_with(&of(&paired, &inputs), &[]).unwrap();
+    assert_eq!(in_pairs, of(&paired, &found), "seed {seed}: with pairs of words");
     let text = |needle: &str| files.iter().filter(|set| set[1].text.contains(needle)).count();
     PAIRED.fetch_add(text("__smlad("), Ordering::Relaxed);
     PAIRED_LONG.fetch_add(text("__smlald("), Ordering::Relaxed);
     SEVERAL.fetch_add(text("_several("), Ordering::Relaxed);
-    if seed.is_multiple_of(batches_for_one_in_rust()) {
-        // The words of C are held against the simulator's below.
-        assert_eq!(batch_in_rust(&rust, all_lean).run(&inputs, 0).unwrap(), found, "seed {seed}");
-        IN_RUST.fetch_add(BATCH, Ordering::Relaxed);
-    }
+    // The words of C are held against the simulator's below.
+    let places: Vec<usize> = (0..BATCH).filter(|index| is_in_rust(seed, *index)).collect();
+    let modules: Vec<_> = places.iter().map(|index| in_rust[*index].clone()).collect();
+    let own = batch_in_rust(&modules, all_lean).run(&of(&places, &inputs), 0).unwrap();
+    assert_eq!(own, of(&places, &found), "seed {seed}");
+    IN_RUST.fetch_add(places.len(), Ordering::Relaxed);
     let mut limited = 0;
     for (index, ((checked, expected), found)) in cases.iter().zip(found.chunks(SAMPLES)).enumerate()
     {

@@ -2,6 +2,7 @@
 
 use crate::filters;
 use crate::floats;
+use crate::random_filters::any_firmware;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Name, Structure};
 use mellow_rake::write::{GeneratedFile, Symbols, rust};
@@ -27,7 +28,10 @@ fn modules() -> Vec<GeneratedFile> {
             for checked in std::iter::once(&filter.checked).chain(&shifts) {
                 let name = Name::new(&format!("r{}_filter", files.len())).unwrap();
                 // Products beyond 64 bits are refused.
-                let Ok(written) = rust::write(checked, &Symbols::new(&name)) else { continue };
+                let firmware = any_firmware(&mut noise);
+                let Ok(written) = rust::write_for(checked, &Symbols::new(&name), firmware) else {
+                    continue;
+                };
                 files.extend(written.into_iter().next());
             }
         }

@@ -10,7 +10,8 @@ pub(super) fn without_words() -> Problem {
     Problem::Range { found: "no words".to_owned(), accepted }
 }
 
-/// The core that C is tuned to. Whatever it is, the same integers come out.
+/// The core that C is tuned to, and Rust as far as several outputs of taps are made at a time. Whatever it is,
+/// the same integers come out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
@@ -114,7 +115,7 @@ const PAIRS: &str = "words and coefficients of 16 bits two at a time, by the ins
     products, and limits by the instruction for that, where the compiler says that they are there; four \
     outputs of taps at a time, so that what is loaded serves twice; C99 in the same file for all others";
 
-/// What C is to be good at.
+/// What C and Rust are to be good at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
@@ -135,7 +136,7 @@ impl CodeGoal {
         [("automatic", CodeGoal::Automatic), ("speed", CodeGoal::Speed), ("size", CodeGoal::Size)];
 }
 
-/// What the C of a filter on integers is to be like.
+/// What the C and the Rust of a filter on integers are to be like.
 ///
 /// ```
 /// use mellow_rake::Wish;

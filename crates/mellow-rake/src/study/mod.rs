@@ -331,7 +331,9 @@ impl Study {
                         let (firmware, rate) = (self.spec.firmware, self.spec.sample_rate);
                         write::c::write_for(&filter.checked, &symbols, firmware, Some(rate))
                     }
-                    Language::Rust => write::rust::write(&filter.checked, &symbols),
+                    Language::Rust => {
+                        write::rust::write_for(&filter.checked, &symbols, self.spec.firmware)
+                    }
                     Language::Vhdl => write::vhdl::write(&filter.checked, &symbols),
                     Language::Verilog => write::verilog::write(&filter.checked, &symbols),
                 }

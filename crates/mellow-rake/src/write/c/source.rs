@@ -143,9 +143,14 @@ impl Writer<'_> {
             "/* What belongs to the newest word of a window. */\n\
              static {output} {name}_one({windows})"
         );
+        // Where there are few registers they are better told from those of the block around.
+        let inlining = match self.firmware.tune {
+            Tune::Host => "MELLOW_RAKE_INLINE",
+            _ => "MELLOW_RAKE_APART",
+        };
         let several = format!(
             "/* The same for {LANES} windows, each a word further than the one before. */\n\
-             static MELLOW_RAKE_APART void {name}_several({windows}, {output} *output)"
+             static {inlining} void {name}_several({windows}, {output} *output)"
         );
         vec![
             self.function(one, Access::Pointer, None),

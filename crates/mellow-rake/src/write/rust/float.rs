@@ -93,7 +93,8 @@ fn module(filter: &FloatFilter, name: &str) -> String {
          /// number, stays in a feedback: begin anew with [`{name}::new`]. The output belongs to the input\n\
          /// of the same call.\n\
          #[derive(Debug, Clone, PartialEq)]\npub struct {name} {{\n{members}}}\n\n\
-         #[rustfmt::skip]\nimpl {name} {{\n    /// A filter in the zero state.\n    \
+         // Not everyone calls all of them.\n#[allow(dead_code)]\n#[rustfmt::skip]\nimpl {name} {{\n    \
+         /// A filter in the zero state.\n    \
          pub const fn new() -> Self {{\n        {zeros}\n    }}\n\n    /// One sample.\n    \
          pub fn step(&mut self, input: {kind}) -> {kind} {{\n{step}    }}\n\n    \
          /// As many samples as the shorter of the two slices holds.\n    \

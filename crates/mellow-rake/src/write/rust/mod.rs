@@ -6,6 +6,8 @@
 //! where a type changes.
 
 mod float;
+mod functions;
+mod places;
 mod statements;
 mod types;
 
@@ -13,11 +15,12 @@ pub use float::write_float;
 
 use super::capability::{Capability, per_sample};
 use super::captions::caption;
-use super::lower::{Lowered, lower};
+use super::lower::{Lowered, lower, lower_for_processor};
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Coefficients, Table, dump};
 use crate::fixed::WordFormat;
-use statements::Body;
+use crate::spec::Firmware;
+use functions::Functions;
 use std::fmt::Write;
 use types::Integer;
 
@@ -40,9 +43,38 @@ use types::Integer;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>, WriteError> {
+    write_for(checked, symbols, Firmware::default())
+}
+
+/// The same as firmware is to be: several outputs of taps at once where the core has registers for them and
+/// no instructions for vectors, a function for streams that come interleaved. All forms give the same
+/// integers.
+///
+/// # Errors
+/// As of [`write`](fn@write).
+///
+/// ```
+/// use mellow_rake::datapath::fir_direct;
+/// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+/// use mellow_rake::spec::{Firmware, Tune};
+/// use mellow_rake::write::{Symbols, rust};
+/// let taps = round_coefficients(&[vec![0.125; 8]], "s8f7".parse()?)?;
+/// let word = "s16f15".parse()?;
+/// let average = fir_direct(&taps, word, word, Rounding::HalfUp, Overflow::Saturate)?.check()?;
+/// let symbols = Symbols::new(&mellow_rake::spec::Name::new("average")?);
+/// let firmware = Firmware { tune: Tune::Rv32, ..Firmware::default() };
+/// let module = &rust::write_for(&average, &symbols, firmware)?[0];
+/// assert!(module.text.contains("fn several(window: &[i16]) -> [i16; 4] {"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn write_for(
+    checked: &Checked,
+    symbols: &Symbols,
+    firmware: Firmware,
+) -> Result<Vec<GeneratedFile>, WriteError> {
     per_sample("Rust", checked)?;
-    let lowered = lower(checked);
-    Capability { target: "Rust", widest: 64 }.check(&lowered)?;
+    Capability { target: "Rust", widest: 64 }.check(&lower(checked))?;
+    let lowered = lower_for_processor(checked);
     let file = |ending: &str, text: String| GeneratedFile {
         language: Language::Rust,
         name: format!("{}{ending}", symbols.base()),
@@ -50,7 +82,7 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
     };
     let name = camel_case(symbols.base());
     Ok(vec![
-        file(".rs", module(checked, &lowered, &name)),
+        file(".rs", module(checked, &lowered, firmware, &name)),
         file("_pipe.rs", pipe(&lowered, symbols.base(), &name)),
     ])
 }
@@ -99,11 +131,9 @@ fn array(element: &str, rows: usize, columns: usize) -> String {
     }
 }
 
-fn module(checked: &Checked, lowered: &Lowered, name: &str) -> String {
-    let body = Body::new(lowered);
+fn module(checked: &Checked, lowered: &Lowered, firmware: Firmware, name: &str) -> String {
+    let mut functions = Functions::new(lowered, firmware);
     let (input, output) = (lowered.input(), lowered.output());
-    let (input_type, output_type) =
-        (Integer::storing(input).name(), Integer::storing(output).name());
     let mut text =
         format!("// {ORIGIN}\n//\n// The program, in the terms of the comments below:\n//\n");
     for line in dump(checked).lines() {
@@ -115,7 +145,7 @@ fn module(checked: &Checked, lowered: &Lowered, name: &str) -> String {
          // wraps on purpose. So overflow checks find nothing either.\n",
     );
     for (index, table) in lowered.tables.iter().enumerate() {
-        text.push_str(&constants(table));
+        text.push_str(&constants(table, lowered.notes[index]));
         if lowered.looks_up_exponents[index] {
             text.push_str(&exponents(table));
         }
@@ -127,23 +157,19 @@ fn module(checked: &Checked, lowered: &Lowered, name: &str) -> String {
          /// output belongs to the input of the same call.\n{}\
          #[derive(Debug, Clone, PartialEq, Eq)]\npub struct {name} {{\n{}}}\n",
         transfer_function(lowered),
-        members(lowered)
+        functions.members()
     );
     let _ = write!(
         text,
-        "\n#[rustfmt::skip]\nimpl {name} {{\n    /// A filter in the zero state.\n    \
+        "\n// Not everyone calls all of them.\n#[allow(dead_code)]\n#[rustfmt::skip]\nimpl {name} {{\n    \
+         /// A filter in the zero state.\n    \
          pub const fn new() -> Self {{\n        \
-         Self {}\n    }}\n\n    /// One sample.\n    \
-         pub fn step(&mut self, input: {input_type}) -> {output_type} {{\n{}    }}\n\n    \
-         /// As many samples as the shorter of the two slices holds.\n    \
-         pub fn block(&mut self, input: &[{input_type}], output: &mut [{output_type}]) {{\n        \
-         for (input, output) in input.iter().zip(output) {{\n            \
-         *output = self.step(*input);\n        }}\n    }}\n}}\n\n\
+         Self {}\n    }}\n\n{}}}\n\n\
          impl Default for {name} {{\n    fn default() -> Self {{\n        Self::new()\n    }}\n}}\n",
-        zeros(lowered),
-        body.text,
+        functions.zeros(),
+        functions.text(),
     );
-    text.push_str(&body.helpers.text());
+    text.push_str(&functions.helpers.text());
     text
 }
 
@@ -161,31 +187,6 @@ fn transfer_function(lowered: &Lowered) -> &'static str {
     } else {
         ""
     }
-}
-
-fn members(lowered: &Lowered) -> String {
-    let mut text = String::new();
-    for line in lowered.lines.iter().filter(|line| line.depth > 0) {
-        let element = Integer::storing(line.format).name();
-        let _ = write!(
-            text,
-            "    /// {}: the word stored k + 1 samples ago at k.\n    {}: {},\n",
-            line.format,
-            field(line.name),
-            array(&element, line.rows, line.depth)
-        );
-    }
-    text
-}
-
-/// The zero state.
-fn zeros(lowered: &Lowered) -> String {
-    let lines = lowered.lines.iter().filter(|line| line.depth > 0);
-    let one = |line: &crate::datapath::Line| {
-        format!("{}: {}", field(line.name), array("0", line.rows, line.depth))
-    };
-    let all: Vec<String> = lines.map(one).collect();
-    if all.is_empty() { "{}".to_owned() } else { format!("{{ {} }}", all.join(", ")) }
 }
 
 /// Rows of numbers as the elements of an array, eight in a line.
@@ -206,8 +207,9 @@ fn rows<T: ToString>(rows: &[Vec<T>]) -> String {
     text
 }
 
-fn constants(table: &Table) -> String {
-    let order = caption(table.holds).join("\n/// ");
+fn constants(table: &Table, note: Option<&'static str>) -> String {
+    let order = caption(table.holds).iter().copied().chain(note);
+    let order = order.collect::<Vec<_>>().join("\n/// ");
     format!(
         "\n/// {}, {order}\n#[rustfmt::skip]\nstatic {}: {} = [\n{}];\n",
         table.format,

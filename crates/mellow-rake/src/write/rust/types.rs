@@ -139,6 +139,11 @@ impl Helpers {
         call
     }
 
+    /// Those of another function as well.
+    pub(super) fn extend(&mut self, other: Helpers) {
+        self.0.extend(other.0);
+    }
+
     /// Their text.
     pub(super) fn text(&self) -> String {
         self.0.iter().map(|name| helper(name)).collect()
