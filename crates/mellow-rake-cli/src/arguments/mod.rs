@@ -376,7 +376,7 @@ pub(crate) struct Cost {
     /// Build it for these families of gate arrays, or run its C on these processor cores.
     #[arg(long, value_enum, value_delimiter = ',', value_name = "PARTS")]
     pub(crate) on: Vec<OnPart>,
-    /// Tune C and Rust to this core, whatever the table `[firmware]` of the spec says; the integers stay the same.
+    /// Tune C and Rust to this core, whatever the table `[firmware]` says; the integers stay the same.
     #[arg(long, value_parser = named(&Tune::ALL), value_name = "CORE")]
     pub(crate) tune: Option<Tune>,
     /// The clock of processor cores, as "80 MHz": shows which sample rate that is enough for.
@@ -462,7 +462,7 @@ pub(crate) struct Generate {
     /// The folder for the files; made if it is not there.
     #[arg(short, long, value_name = "DIR")]
     pub(crate) output: PathBuf,
-    /// Tune C and Rust to this core, whatever the table `[firmware]` of the spec says; the integers stay the same.
+    /// Tune C and Rust to this core, whatever the table `[firmware]` says; the integers stay the same.
     #[arg(long, value_parser = named(&Tune::ALL), value_name = "CORE")]
     pub(crate) tune: Option<Tune>,
     /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
@@ -560,7 +560,7 @@ pub(crate) struct Verify {
     /// Icarus Verilog would take too long; in floating point host,rust].
     #[arg(long, value_enum, value_delimiter = ',')]
     pub(crate) on: Option<Vec<On>>,
-    /// Tune C and Rust to this core, whatever the table `[firmware]` of the spec says; the integers stay the same.
+    /// Tune C and Rust to this core, whatever the table `[firmware]` says; the integers stay the same.
     #[arg(long, value_parser = named(&Tune::ALL), value_name = "CORE")]
     pub(crate) tune: Option<Tune>,
     /// Filters that take turns with it on its unit of hardware, a sample of each after the other: their
