@@ -10,8 +10,8 @@ pub(super) fn without_words() -> Problem {
     Problem::Range { found: "no words".to_owned(), accepted }
 }
 
-/// The core that C is tuned to, and Rust as far as several outputs of taps are made at a time. Whatever it is,
-/// the same integers come out.
+/// The core that C is tuned to, and Rust as far as several outputs of taps are made at a time. Whatever it
+/// is, the same integers come out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]

@@ -7,6 +7,7 @@
 //! arise: the writer refuses.
 
 mod bytes;
+mod endings;
 mod expression;
 mod float;
 mod load_map;

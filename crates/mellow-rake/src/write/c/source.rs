@@ -259,12 +259,13 @@ impl Writer<'_> {
         format!("#if defined({guard}_BLOCK)\n    count = {guard}_BLOCK;\n#endif\n")
     }
 
-    fn block_head(&self) -> String {
+    /// The head of a function that takes a block, with what stands in front of it and its ending.
+    fn block_head(&self, storage: &str, ending: &str) -> String {
         let name = self.symbols.base();
         let (input, output) = self.words();
         format!(
-            "void {name}_block(struct {name} *filter, const {input} *input, {output} *output, size_t \
-             count)\n{{\n"
+            "{storage}void {name}_{ending}(struct {name} *filter, const {input} *input, {output} *output, \
+             size_t count)\n{{\n"
         )
     }
 
@@ -276,7 +277,7 @@ impl Writer<'_> {
             "{output} {name}_step(struct {name} *filter, {input} input)\n{{\n    \
              return {name}_sample(filter, input);\n}}\n\n"
         );
-        let (block, fixed) = (self.block_head(), self.fixed_length());
+        let (block, fixed) = (self.block_head("", "block"), self.fixed_length());
         let loop_over = |call: &str| {
             format!(
                 "{fixed}    for (i = 0; i < count; i++) {{\n        output[i] = {call};\n    }}\n"
@@ -303,7 +304,7 @@ impl Writer<'_> {
         let (name, guard) = (self.symbols.base(), self.symbols.capitals());
         let (input, output) = self.words();
         let place = format!("[i * {guard}_CHANNELS + c]");
-        let (block, fixed) = (self.block_head(), self.fixed_length());
+        let (block, fixed) = (self.block_head("", "block"), self.fixed_length());
         let is_of_window = is_feed_forward(&self.lowered).is_some();
         let block = match is_of_window {
             false => String::new(),
@@ -384,7 +385,11 @@ impl Writer<'_> {
             word("at"),
             window("at")
         );
-        let (block, fixed) = (self.block_head(), self.fixed_length());
+        let (block, fixed) = match self.firmware.channels {
+            1 => (self.block_head("", "block"), self.fixed_length()),
+            // Blocks of fixed length are those of the caller, and not the pieces that channels are cut into.
+            _ => (self.block_head("static ", "samples"), String::new()),
+        };
         let small = format!(
             "    size_t i;\n{fixed}    for (i = 0; i < count; i++) {{\n        \
              output[i] = {name}_step(filter, input[i]);\n    }}\n"
@@ -407,17 +412,6 @@ impl Writer<'_> {
             word("p"),
             window("p")
         );
-        // Blocks of fixed length are those of the caller, and not the pieces that channels are cut into.
-        let (block, small, fast) = match self.firmware.channels {
-            1 => (block, small, fast),
-            _ => {
-                let own = block.replace(
-                    &format!("void {name}_block("),
-                    &format!("static void {name}_samples("),
-                );
-                (own, small.replace(&fixed, ""), fast.replace(&fixed, ""))
-            }
-        };
         match several {
             None => format!("{step}{block}{small}}}\n"),
             Some("") => format!("{step}{block}{fast}}}\n"),
