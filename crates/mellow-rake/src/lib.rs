@@ -46,10 +46,10 @@
 //! The [`tutorial`] goes on from here, step by step. A [`study`] is what front ends call. The rooms behind it
 //! stand in the order of the work: [`units`], [`window`] and [`spec`] say what is asked for, [`design`] makes
 //! a [`filter`] of it, [`response`] says what that does and [`quality`] how it compares with what was asked,
-//! [`convert`] gives it other forms, [`fixed`] has the words it will run on, [`implementation`] puts it on a
-//! [`datapath`], the one exact program on integers that everything else reads: the simulator, the bounds, and
-//! the writers in [`write`](mod@write). [`signal`] makes what it is tried on from [`random`] numbers,
-//! [`verify`] compares.
+//! [`convert`] gives it other forms, [`rates`] chains it to others at other sample rates, [`fixed`] has the
+//! words it will run on, [`implementation`] puts it on a [`datapath`], the one exact program on integers that
+//! everything else reads: the simulator, the bounds, and the writers in [`write`](mod@write). [`signal`]
+//! makes what it is tried on from [`random`] numbers, [`verify`] compares.
 //!
 //! This crate computes. It touches no files, processes, terminals or clocks, and gives the same bytes on
 //! every machine: transcendental functions come from `libm`, sums have a fixed order, random signals have
@@ -69,6 +69,7 @@ pub mod hardware;
 pub mod implementation;
 pub mod quality;
 pub mod random;
+pub mod rates;
 pub mod response;
 pub mod signal;
 pub mod spec;

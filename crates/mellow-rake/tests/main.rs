@@ -9,6 +9,7 @@ mod architecture;
 mod arrangements;
 mod brute_force;
 mod cascades;
+mod chains;
 mod comments;
 mod convert;
 mod direct;

@@ -1,0 +1,106 @@
+//! Stages at work.
+
+use super::{Chain, Stage};
+
+/// Samples that are worked on at once: what is kept of a stage lies in the fastest memory.
+const AT_ONCE: usize = 4096;
+
+/// Sums that are made side by side. Their order is fixed, so the numbers are the same on every machine.
+const LANES: usize = 8;
+
+/// A stage at work, from the zero state on: blocks of any length give the same numbers as the whole.
+#[derive(Debug, Clone)]
+pub struct RunningStage {
+    up: usize,
+    down: usize,
+    /// For each place between two samples its taps, the one for the oldest word first.
+    branches: Vec<Vec<f64>>,
+    /// The words that are remembered, and behind them those that are worked on.
+    line: Vec<f64>,
+    /// Where the next output lies behind the first word that comes in, at the rate in between.
+    next: usize,
+}
+
+impl Stage {
+    /// The stage in the zero state.
+    pub fn start(&self) -> RunningStage {
+        let (up, taps) = (self.up(), &self.taps().0);
+        let length = taps.len().div_ceil(up);
+        let branch = |place: usize| -> Vec<f64> {
+            let tap = |age: usize| taps.get(place + up * age).copied().unwrap_or(0.0);
+            (0..length).rev().map(tap).collect()
+        };
+        RunningStage {
+            up,
+            down: self.down(),
+            branches: (0..up).map(branch).collect(),
+            line: vec![0.0; length - 1],
+            next: self.down() - 1,
+        }
+    }
+}
+
+impl RunningStage {
+    /// The next samples; gives those that can be made of them and of what came before.
+    pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
+        let mut output = Vec::with_capacity(input.len() * self.up / self.down + 1);
+        let length = self.branches[0].len();
+        for part in input.chunks(AT_ONCE) {
+            self.line.extend_from_slice(part);
+            let end = part.len() * self.up;
+            while self.next < end {
+                let (word, place) = (self.next / self.up, self.next % self.up);
+                output.push(product(&self.branches[place], &self.line[word..word + length]));
+                self.next += self.down;
+            }
+            self.next -= end;
+            self.line.drain(..part.len());
+        }
+        output
+    }
+}
+
+/// Σ taps·words.
+fn product(taps: &[f64], words: &[f64]) -> f64 {
+    let (taps, last_taps) = taps.as_chunks::<LANES>();
+    let (words, last_words) = words.as_chunks::<LANES>();
+    let mut sums = [0.0; LANES];
+    for (taps, words) in taps.iter().zip(words) {
+        for lane in 0..LANES {
+            sums[lane] += taps[lane] * words[lane];
+        }
+    }
+    for (lane, (tap, word)) in last_taps.iter().zip(last_words).enumerate() {
+        sums[lane] += tap * word;
+    }
+    let [a, b, c, d, e, f, g, h] = sums;
+    ((a + b) + (c + d)) + ((e + f) + (g + h))
+}
+
+/// A chain at work, from the zero state on: blocks of any length give the same numbers as the whole.
+#[derive(Debug, Clone)]
+pub struct RunningChain {
+    stages: Vec<RunningStage>,
+}
+
+impl Chain {
+    /// The chain in the zero state.
+    pub fn start(&self) -> RunningChain {
+        RunningChain { stages: self.stages().iter().map(Stage::start).collect() }
+    }
+}
+
+impl RunningChain {
+    /// The next samples; gives those that can be made of them and of what came before.
+    pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
+        let mut output = Vec::new();
+        for part in input.chunks(AT_ONCE) {
+            let mut words = part.to_vec();
+            for stage in &mut self.stages {
+                words = stage.run(&words);
+            }
+            output.extend_from_slice(&words);
+        }
+        output
+    }
+}

@@ -1,0 +1,290 @@
+//! Chains of stages at several rates, against their definition: zeros between, a convolution, and all but
+//! every so many-th word thrown away; and single frequencies through them.
+
+use mellow_rake::Effort;
+use mellow_rake::datapath::{Simulator, fir_decimator, fir_interpolator};
+use mellow_rake::filter::Taps;
+use mellow_rake::fixed::{Overflow, RoundedTable, Rounding};
+use mellow_rake::random::NoiseSource;
+use mellow_rake::rates::{Chain, Kept, PlanError, RateError, RateWish, Stage, plan, plan_by};
+use mellow_rake::units::SampleRate;
+use std::f64::consts::TAU;
+
+fn number(noise: &mut NoiseSource) -> f64 {
+    noise.integer(-1_000_000, 1_000_000) as f64 / 1e6
+}
+
+fn any_stage(noise: &mut NoiseSource, most: i64) -> Stage {
+    let [up, down] = [0; 2].map(|_| noise.integer(1, most) as usize);
+    let taps = (0..noise.integer(1, 40)).map(|_| number(noise)).collect();
+    Stage::new(up, down, Taps(taps)).unwrap()
+}
+
+fn any_chain(noise: &mut NoiseSource, most: i64) -> Chain {
+    let stages = (0..noise.integer(1, 3)).map(|_| any_stage(noise, most)).collect();
+    Chain::new(SampleRate::from_hertz(noise.integer(1, 9000) as f64).unwrap(), stages).unwrap()
+}
+
+/// What a stage is said to do, word for word.
+fn as_defined(stage: &Stage, input: &[f64]) -> Vec<f64> {
+    let apart = |x: &f64| std::iter::once(*x).chain(std::iter::repeat_n(0.0, stage.up() - 1));
+    let apart: Vec<f64> = input.iter().flat_map(apart).collect();
+    let taps = &stage.taps().0;
+    let filtered =
+        |n: usize| -> f64 { (0..taps.len().min(n + 1)).map(|k| taps[k] * apart[n - k]).sum() };
+    (0..apart.len()).skip(stage.down() - 1).step_by(stage.down()).map(filtered).collect()
+}
+
+#[test]
+fn chains_in_blocks_of_any_length_are_their_definition() {
+    let mut noise = NoiseSource::new(2001);
+    for _ in 0..300 {
+        let chain = any_chain(&mut noise, 7);
+        let input: Vec<f64> = (0..noise.integer(0, 400)).map(|_| number(&mut noise)).collect();
+        let expected =
+            chain.stages().iter().fold(input.clone(), |words, stage| as_defined(stage, &words));
+        let (mut running, mut found, mut at) = (chain.start(), Vec::new(), 0);
+        while at < input.len() {
+            let end = (at + noise.integer(1, 60) as usize).min(input.len());
+            found.extend(running.run(&input[at..end]));
+            at = end;
+        }
+        assert_eq!(chain.start().run(&input), found);
+        assert_eq!(found.len(), expected.len());
+        // 40 products of numbers below 1 in each of three stages, as often rounded.
+        let close = |(a, b): (&f64, &f64)| (a - b).abs() < 1e-9;
+        assert!(found.iter().zip(&expected).all(close));
+    }
+}
+
+/// A block that is longer than what is worked on at once.
+#[test]
+fn long_blocks_are_their_definition() {
+    let mut noise = NoiseSource::new(2002);
+    let stage = Stage::new(3, 7, Taps((0..50).map(|_| number(&mut noise)).collect())).unwrap();
+    let input: Vec<f64> = (0..10_001).map(|_| number(&mut noise)).collect();
+    let (found, expected) = (stage.start().run(&input), as_defined(&stage, &input));
+    assert_eq!(found.len(), expected.len());
+    assert!(found.iter().zip(&expected).all(|(a, b)| (a - b).abs() < 1e-12));
+}
+
+/// The programs on integers take and give the same words, where nothing is rounded.
+#[test]
+fn stages_are_the_programs_on_integers() {
+    let mut noise = NoiseSource::new(2003);
+    let (word, wide) = ("s12f0".parse().unwrap(), "s40f0".parse().unwrap());
+    for _ in 0..100 {
+        let row: Vec<i64> = (0..noise.integer(8, 40)).map(|_| noise.integer(-99, 99)).collect();
+        let taps = Taps(row.iter().map(|tap| *tap as f64).collect());
+        let table = RoundedTable::new("s8f0".parse().unwrap(), vec![row]);
+        let factor = noise.integer(2, 8) as usize;
+        let words: Vec<i64> = (0..200).map(|_| noise.integer(-2048, 2047)).collect();
+        let (rounding, overflow) = (Rounding::Floor, Overflow::Forbid);
+        let pairs = [
+            (
+                Stage::decimator(factor, taps.clone()),
+                fir_decimator(&table, factor, word, wide, rounding, overflow),
+            ),
+            (
+                Stage::interpolator(factor, taps),
+                fir_interpolator(&table, factor, word, wide, rounding, overflow),
+            ),
+        ];
+        for (stage, program) in pairs {
+            // A firing takes whole words.
+            let whole = &words[..words.len() / factor * factor];
+            let input: Vec<f64> = whole.iter().map(|word| *word as f64).collect();
+            let found = stage.unwrap().start().run(&input);
+            let expected = Simulator::new(&program.unwrap().check().unwrap()).run(whole);
+            assert_eq!(found, expected.iter().map(|word| *word as f64).collect::<Vec<_>>());
+        }
+    }
+}
+
+/// A complex oscillation comes out as the sum of what its paths say, at every sample; and the paths that
+/// arrive are those that leave.
+#[test]
+fn a_frequency_becomes_what_its_paths_say() {
+    let mut noise = NoiseSource::new(2004);
+    for _ in 0..200 {
+        let chain = any_chain(&mut noise, 5);
+        let rate = chain.input_rate().hertz();
+        let hertz = rate * 0.5 * number(&mut noise);
+        let paths = chain.leaving_from(hertz);
+        let wave = |turn: f64| -> Vec<f64> {
+            let x = (0..3000)
+                .map(|n| (TAU * (hertz * f64::from(n) / rate + turn)).cos())
+                .collect::<Vec<_>>();
+            chain.start().run(&x)
+        };
+        let (re, im) = (wave(0.0), wave(-0.25));
+        let scale: f64 = chain
+            .stages()
+            .iter()
+            .map(|one| one.taps().0.iter().map(|h| h.abs()).sum::<f64>())
+            .product();
+        // Behind the longest memory: 40 words at the lowest rate, and some.
+        for m in re.len() / 2..re.len() {
+            let seconds = chain.first_output_seconds() + m as f64 / chain.output_rate().hertz();
+            let sum: num_complex::Complex64 = paths
+                .iter()
+                .map(|path| {
+                    path.response * num_complex::Complex64::cis(TAU * path.output_hertz * seconds)
+                })
+                .sum();
+            assert!((sum.re - re[m]).abs() < 1e-9 * scale.max(1.0), "{sum} {} at {m}", re[m]);
+            assert!((sum.im - im[m]).abs() < 1e-9 * scale.max(1.0));
+        }
+        for path in &paths {
+            let back = chain.arriving_at(path.output_hertz);
+            let near =
+                |one: &&mellow_rake::rates::Path| (one.input_hertz - hertz).abs() < 1e-6 * rate;
+            let all: num_complex::Complex64 =
+                back.iter().filter(near).map(|one| one.response).sum();
+            let same = |one: &&mellow_rake::rates::Path| {
+                (one.output_hertz - path.output_hertz).abs() < 1e-6 * rate
+            };
+            let left: num_complex::Complex64 =
+                paths.iter().filter(same).map(|one| one.response).sum();
+            assert!((all - left).norm() < 1e-9 * scale.max(1.0));
+            if path.is_direct {
+                assert!(
+                    (path.response - chain.direct_response(hertz)).norm() < 1e-9 * scale.max(1.0)
+                );
+            }
+        }
+    }
+}
+
+/// The strongest that folds is found: no frequency of a dense grid is stronger.
+#[test]
+fn folded_bands_have_the_strongest_of_each() {
+    let mut noise = NoiseSource::new(2005);
+    for _ in 0..12 {
+        let chain = any_chain(&mut noise, 4);
+        let half = chain.output_rate().nyquist();
+        let band = [0.1 * half, 0.6 * half];
+        let folded = chain.folded(band);
+        let down: usize = chain.stages().iter().map(Stage::down).product();
+        assert!(folded.len() == down || folded.len() + 1 == down);
+        assert!(folded.windows(2).all(|two| two[0].worst_db >= two[1].worst_db));
+        let worst = folded.first().map_or(f64::NEG_INFINITY, |band| band.worst_db);
+        let mut strongest = f64::NEG_INFINITY;
+        for k in 0..=20_000 {
+            let hertz = band[0] + (band[1] - band[0]) * f64::from(k) / 20_000.0;
+            for path in chain.arriving_at(hertz).iter().filter(|path| !path.is_direct) {
+                strongest = strongest.max(20.0 * path.response.norm().log10());
+            }
+        }
+        if down > 1 {
+            assert!(worst >= strongest - 1e-9 && worst < strongest + 0.01, "{worst} {strongest}");
+        }
+    }
+}
+
+#[test]
+fn what_is_no_chain_is_refused() {
+    let one = || Taps(vec![1.0]);
+    let said = |error: RateError| error.to_string();
+    assert!(
+        said(Stage::new(0, 1, one()).unwrap_err())
+            .starts_with("the rate goes up by 0; a factor of 1 to 4096")
+    );
+    assert!(said(Stage::new(1, 4097, one()).unwrap_err()).contains("down by 4097"));
+    assert_eq!(Stage::decimator(2, Taps(Vec::new())).unwrap_err(), RateError::NoTaps);
+    assert!(
+        said(Stage::decimator(2, Taps(vec![0.5, f64::NAN])).unwrap_err())
+            .starts_with("tap 1 is NaN")
+    );
+    let rate = SampleRate::from_hertz(1e9).unwrap();
+    assert_eq!(Chain::new(rate, Vec::new()).unwrap_err(), RateError::NoStages);
+    let by = |up, down| Stage::new(up, down, one()).unwrap();
+    let error = Chain::new(rate, vec![by(4, 1), by(1000, 1)]).unwrap_err();
+    assert_eq!(error, RateError::Rate { stage: 2, hertz: 4e12 });
+    let error = Chain::new(rate, vec![by(1, 4096), by(1, 17)]).unwrap_err();
+    assert!(said(error).starts_with("up to stage 2 the rate goes down by 69632 in all; 65536"));
+}
+
+fn wish(factor: usize, pass_share: f64, kept: Kept) -> RateWish {
+    let high_rate = SampleRate::from_hertz(48_000.0).unwrap();
+    let pass_hz = 24_000.0 / factor as f64 * pass_share;
+    RateWish {
+        high_rate,
+        factor,
+        is_up: false,
+        pass_hz,
+        ripple_db: 0.2,
+        attenuation_db: 60.0,
+        kept,
+        effort: Effort::default(),
+    }
+}
+
+/// Every way to cut a factor.
+fn cuts(factor: usize) -> Vec<Vec<usize>> {
+    let mut all = if factor == 1 { vec![vec![]] } else { vec![] };
+    for first in (2..=factor).filter(|first| factor.is_multiple_of(*first)) {
+        all.extend(cuts(factor / first).into_iter().map(|rest| [vec![first], rest].concat()));
+    }
+    all
+}
+
+/// All ways designed and counted: none takes noticeably fewer products than the one that was planned. And
+/// what was planned keeps what was asked, wherever it is looked at.
+#[test]
+fn no_other_stages_take_fewer_products() {
+    for (factor, share, kept) in [
+        (8, 0.8, Kept::PassBand),
+        (12, 0.5, Kept::WholeBand),
+        (18, 0.9, Kept::PassBand),
+        (20, 0.7, Kept::WholeBand),
+    ] {
+        let wish = wish(factor, share, kept);
+        let planned = plan(&wish).unwrap();
+        let all = cuts(factor);
+        assert_eq!(planned.ways, all.len());
+        let cost = |factors: &Vec<usize>| {
+            plan_by(&wish, factors).map_or(f64::INFINITY, |plan| plan.chain.multiplies_per_second())
+        };
+        let least = all.iter().map(cost).fold(f64::INFINITY, f64::min);
+        let found = planned.chain.multiplies_per_second();
+        println!("{factor}: {:?}, {found} of at least {least}", planned.weighed[0].factors);
+        assert!(found <= 1.05 * least, "{factor}: {found} and {least}");
+        let clean = if kept == Kept::PassBand { wish.pass_hz } else { 24_000.0 / factor as f64 };
+        let (mut lowest, mut highest, mut disturbs) = (f64::INFINITY, 0.0f64, 0.0f64);
+        for k in 0..=4000 {
+            let share = f64::from(k) / 4000.0;
+            let gain = planned.chain.direct_response(wish.pass_hz * share).norm();
+            (lowest, highest) = (lowest.min(gain), highest.max(gain));
+            let paths = planned.chain.arriving_at(clean * share);
+            let aliases = paths.iter().filter(|path| !path.is_direct);
+            disturbs = aliases.map(|path| path.response.norm()).fold(disturbs, f64::max);
+        }
+        assert!(20.0 * (highest / lowest).log10() <= 0.2 && 20.0 * disturbs.log10() <= -60.0);
+        // The way up is the same turned round.
+        let up = plan(&RateWish { is_up: true, ..wish }).unwrap();
+        let ratio = up.chain.multiplies_per_second() / found;
+        assert!((ratio - 1.0).abs() < 0.02, "{ratio}");
+    }
+}
+
+#[test]
+fn wishes_that_cannot_be_are_refused() {
+    let good = wish(8, 0.5, Kept::PassBand);
+    let said = |wish: RateWish| plan(&wish).unwrap_err().to_string();
+    assert!(said(RateWish { factor: 1, ..good }).starts_with("the factor is 1; 2 to 4096"));
+    assert!(
+        said(RateWish { pass_hz: 3000.0, ..good })
+            .contains("below 3000 Hz, half of the lower rate")
+    );
+    assert!(said(RateWish { pass_hz: f64::NAN, ..good }).contains("ends at NaN Hz"));
+    assert!(
+        said(RateWish { ripple_db: 0.0, ..good })
+            .starts_with("the ripple is 0 dB; 0.0001 dB to 6 dB")
+    );
+    assert!(
+        said(RateWish { attenuation_db: 500.0, ..good }).starts_with("the attenuation is 500 dB")
+    );
+    assert_eq!(plan_by(&good, &[2, 3]), Err(PlanError::Factors { found: 6, wanted: 8 }));
+    assert!(plan_by(&good, &[1, 8]).is_err() && plan_by(&good, &[]).is_err());
+}
