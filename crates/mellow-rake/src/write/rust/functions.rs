@@ -18,7 +18,7 @@ struct Memory {
     kind: String,
     /// Rows and words of each.
     size: [usize; 2],
-    /// Words in each row from where on they are copied to the beginning, of what lies in a window.
+    /// Of what lies in a window: from this word on each row is copied to its beginning.
     slack: Option<usize>,
 }
 
