@@ -279,6 +279,9 @@ fn excuse(
             Some("the same number in f32")
         }
         _ if has("let at = self.at.min(") && is_larger => Some("it is never larger"),
+        // Blocks of random filters begin anywhere in the memory.
+        _ if has("let at = self.at.min(") && is_smaller => Some("no block here begins at the end"),
+        _ if has("const int now = count < ") && to == " <= " => Some("the smaller of two alike"),
         _ if has(".zip(") && !is_smaller || has(".rev()") => Some("the shortest ends the loop"),
         _ => None,
     }
