@@ -572,7 +572,7 @@ fn batch_in_rust(files: &[GeneratedFile], is_lean: bool) -> Program {
 
 /// Whether a filter of a batch is compiled as Rust as well: of each six one.
 fn is_in_rust(seed: u64, index: usize) -> bool {
-    campaign() > 1 || (index as u64 + seed).is_multiple_of(6)
+    (index as u64 + seed).is_multiple_of(6)
 }
 
 fn check_batch(seed: u64, draw: impl Draw) -> usize {

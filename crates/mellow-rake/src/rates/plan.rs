@@ -307,20 +307,30 @@ fn taps(wish: &RateWish, cut: &Cut, ripples: Ripples) -> Result<Taps, PlanError>
         SampleRate::from_hertz(cut.high).ok_or(RateError::Rate { stage: 1, hertz: cut.high })?;
     if cut.is_half_band() {
         let ripple = ripples.pass.min(ripples.stop);
-        // Of 4k + 3 taps, for at other lengths the outermost are zero.
-        let mut count = (estimate(wish, cut, ripples)[0] / 8).saturating_sub(1) * 4 + 3;
-        loop {
+        // Of 4k + 3 taps, for at other lengths the outermost are zero. From half of the estimate on; what is
+        // beyond the digits of the numbers ends at twice of it.
+        let estimated = estimate(wish, cut, ripples)[0];
+        let first = (estimated / 8).saturating_sub(1) * 4 + 3;
+        let (mut count, mut worst_gain) = (first, 1.0);
+        while count <= 2 * estimated + 16 {
             let shape = FirShape::MthBand { factor: 2, pass_hz: Some(cut.clean) };
             let (_, taps) =
                 design_fir(&fir(shape, Some(count), wish.effort), rate).map_err(no_stage)?;
             let gain = |hertz: f64| -taps.gain(rate.radians(hertz));
             let half = rate.nyquist();
             let worst = extreme(half - cut.clean, half, half, count, &gain);
-            if -gain(worst) <= ripple {
+            worst_gain = -gain(worst);
+            if worst_gain <= ripple {
                 return Ok(taps);
             }
             count += 4;
         }
+        return Err(PlanError::NotKept {
+            attenuation_db: wish.attenuation_db,
+            ripple_db: wish.ripple_db,
+            found_attenuation_db: -decibels(worst_gain),
+            found_ripple_db: decibels((1.0 + worst_gain) / (1.0 - worst_gain)),
+        });
     }
     let shape = FirShape::Band {
         kind: BandKind::Lowpass,
@@ -337,16 +347,15 @@ fn taps(wish: &RateWish, cut: &Cut, ripples: Ripples) -> Result<Taps, PlanError>
 /// through no more than their largest gain. The larger of these products, one for each stage, is above all
 /// paths. An image is the same the other way round.
 fn measured(wish: &RateWish, chain: &Chain, cuts: &[Cut]) -> [f64; 2] {
-    let largest = |taps: &Taps, rate: SampleRate, [low, high]: [f64; 2], sign: f64| {
-        let gain = |hertz: f64| taps.gain(rate.radians(hertz));
-        let value = |hertz: f64| sign * gain(hertz);
-        gain(extreme(low, high, rate.nyquist(), taps.0.len(), &value))
+    let largest = |taps: &Taps, rate: SampleRate, [low, high]: [f64; 2]| {
+        let below = |hertz: f64| -taps.gain(rate.radians(hertz));
+        -below(extreme(low, high, rate.nyquist(), taps.0.len(), &below))
     };
     let (mut stopped, mut passed) = (Vec::new(), Vec::new());
     for (number, cut) in cuts.iter().enumerate() {
         let place = if wish.is_up { cuts.len() - 1 - number } else { number };
         let (stage, rate) = (&chain.stages()[place], chain.rate_within(place));
-        let whole = |band: [f64; 2]| largest(stage.taps(), rate, band, -1.0) / stage.up() as f64;
+        let whole = |band: [f64; 2]| largest(stage.taps(), rate, band) / stage.up() as f64;
         stopped.push(whole([cut.stop(), rate.nyquist()]));
         passed.push(whole([0.0, rate.nyquist()]));
     }
