@@ -4,8 +4,8 @@
 // Independent of the library: the platform's own functions.
 
 use mellow_rake::datapath::{
-    Block, Datapath, DatapathError, LineIndex, Node, Operation, Row, SectionWords, Sign, Simulator,
-    TableIndex, Term, direct_form_1, fir_direct,
+    Block, Datapath, DatapathError, LineIndex, Node, NotPredicted, Operation, Row, SectionWords,
+    Sign, Simulator, TableIndex, Term, direct_form_1, fir_direct,
 };
 use mellow_rake::design::notch;
 use mellow_rake::filter::{Decay, Difference, Sections};
@@ -38,7 +38,9 @@ fn fixed(
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig {
+        cases: 60, max_global_rejects: 4, failure_persistence: None, ..ProptestConfig::default()
+    })]
 
     /// The worst-case sequence comes within a thousandth of the bound on the level, and nothing exceeds it.
     #[test]
@@ -79,7 +81,10 @@ proptest! {
         let (_, error) = judge(&filter, &design.sections.clone().into(), &input);
         prop_assert!(error.within_bound(), "{:?}", error);
         prop_assert_eq!(error.limited_samples, 0);
-        let off = 20.0 * (error.rms_lsb / error.predicted_rms_lsb.unwrap()).log10();
+        let predicted = filter.predicted_noise();
+        // A notch at a quarter of the rate, but for a few steps of its coefficients.
+        prop_assume!(!matches!(predicted, Err(NotPredicted::Uneven)));
+        let off = 20.0 * (error.rms_lsb * filter.fixed.output.step() / predicted.unwrap().rms()).log10();
         prop_assert!(off.abs() < 1.0, "{rounding}: {off} dB, {:?}", error);
     }
 }
