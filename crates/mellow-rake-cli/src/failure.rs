@@ -1,7 +1,7 @@
 //! What a command can come to.
 
 use mellow_rake::spec::SpecError;
-use mellow_rake::study::StudyError;
+use mellow_rake::study::{ChainStudyError, StudyError};
 use mellow_rake::write::WriteError;
 use mellow_rake_figures::FigureError;
 use mellow_rake_files::{CurveError, RecordingError, SampleError, WriteFileError};
@@ -30,6 +30,8 @@ pub(crate) enum Failure {
     Spec { path: PathBuf, error: SpecError },
     #[error("{path}: {error}")]
     Study { path: PathBuf, error: Box<StudyError> },
+    #[error("{path}: {error}")]
+    Chain { path: PathBuf, error: Box<ChainStudyError> },
     #[error(
         "{path}: there is no table [fixed]{}; {needs} needs the words that the filter runs on (`mrake new \
             notch` shows one)", .or.unwrap_or("")

@@ -3,7 +3,7 @@
 use crate::arguments::{Drawing, Letters};
 use crate::failure::Failure;
 use crate::print;
-use mellow_rake_figures::{Format, Sheet, SketchStyle, draw};
+use mellow_rake_figures::{Format, Panel, Sheet, SketchStyle, draw};
 use mellow_rake_files::write_whole;
 use mellow_rake_report::Document;
 use mellow_rake_report::figure::{Scene, View};
@@ -38,6 +38,15 @@ pub(crate) fn draw_all(
     otherwise: &[View],
 ) -> Result<Document, Failure> {
     write(drawing.figure.as_deref(), || Ok(scene.sheet(title, drawing.views(otherwise))))?;
+    let views = drawing.views(&[View::Gain]);
+    sketched(views.iter().map(|view| scene.panel(*view)), drawing)
+}
+
+/// Panels in letters, if that was asked for.
+pub(crate) fn sketched(
+    panels: impl IntoIterator<Item = Panel>,
+    drawing: &Drawing,
+) -> Result<Document, Failure> {
     let mut page = Document::default();
     let Some(letters) = drawing.sketch else {
         return Ok(page);
@@ -47,9 +56,9 @@ pub(crate) fn draw_all(
         Letters::Blocks => SketchStyle::Blocks,
         Letters::Ascii => SketchStyle::Ascii,
     };
-    for view in drawing.views(&[View::Gain]) {
+    for panel in panels {
         page.gap();
-        page.figure(scene.panel(*view), columns(), style)?;
+        page.figure(panel, columns(), style)?;
     }
     Ok(page)
 }

@@ -6,8 +6,8 @@ use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::signal::{Mask, MaskMargin, Spectrum};
-use mellow_rake::spec::Tune;
-use mellow_rake::study::{SharedUnit, Study, StudyError};
+use mellow_rake::spec::{ChainSpec, Tune};
+use mellow_rake::study::{ChainStudy, SharedUnit, Study, StudyError};
 use mellow_rake::units::{Duration, SampleRate};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{
@@ -20,6 +20,27 @@ use std::path::{Path, PathBuf};
 pub(crate) struct Loaded {
     pub(crate) path: PathBuf,
     pub(crate) study: Study,
+}
+
+/// The spec of a filter, or of a chain of stages.
+pub(crate) enum AnySpec {
+    Filter(Box<Loaded>),
+    Chain(Box<ChainStudy>),
+}
+
+impl AnySpec {
+    /// Reads and designs a spec file.
+    pub(crate) fn file(path: &Path) -> Result<Self, Failure> {
+        let text = read_text(path)?;
+        if !ChainSpec::is_chain(&text) {
+            return Loaded::text(path, &text).map(|loaded| AnySpec::Filter(Box::new(loaded)));
+        }
+        let files = |name: &str| coefficients_beside(path, name);
+        match ChainStudy::of_text(&text, files) {
+            Ok(study) => Ok(AnySpec::Chain(Box::new(study))),
+            Err(error) => Err(Failure::Chain { path: path.to_owned(), error: Box::new(error) }),
+        }
+    }
 }
 
 /// The text of a spec file.

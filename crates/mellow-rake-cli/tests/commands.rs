@@ -403,7 +403,9 @@ fn help_teaches() {
 /// Every command in the README and the guide that stands with its output prints exactly that.
 #[test]
 fn the_documents_show_what_is_printed() {
-    for (document, least) in [("README.md", 1), ("docs/guide.md", 8), ("docs/hardware.md", 1)] {
+    let documents =
+        [("README.md", 1), ("docs/guide.md", 8), ("docs/hardware.md", 1), ("docs/rates.md", 1)];
+    for (document, least) in documents {
         let text = std::fs::read_to_string(root().join(document)).unwrap();
         let mut shown = 0;
         for block in text.split("```console\n").skip(1) {

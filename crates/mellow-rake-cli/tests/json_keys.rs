@@ -52,10 +52,12 @@ fn every_key_is_documented() {
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
     let loadable = loadable(place);
     let unit = "demo/modem/carrier_unit.toml";
-    let calls: [&[&str]; 26] = [
+    let calls: [&[&str]; 28] = [
         &["cost", notch, "--on", "cortex-m4", "--vary", "fixed.rounding=half-up,floor"],
         &["compare", notch, "--cost", "cortex-m4"],
         &["new", "notch"],
+        &["design", "demo/mooring/swell.toml"],
+        &["run", "demo/mooring/swell.toml", recording, "-o", &filtered],
         &["design", notch],
         &["design", breath, "--families"],
         &["design", breath, "--roots", "--form", FORMS],

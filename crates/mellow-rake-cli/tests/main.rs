@@ -1,6 +1,7 @@
 //! The tests of this crate, as one program: linked once, and run on all cores to its end.
 
 mod bench;
+mod chains;
 mod commands;
 mod cost;
 mod float;

@@ -28,6 +28,12 @@ fn write_files(folder: &Path) {
          \"s16f15\"\ncoefficients = \"s12\"\nstructure = \"direct-form-1\"\nrounding = \
          \"half-up\"\noverflow = \"saturate\"\n",
     );
+    // A chain that lets through what it should stop.
+    write(
+        "loose.toml",
+        "name = \"loose\"\nsample_rate = \"1 kHz\"\n[change]\npass_edge = \"40 Hz\"\nattenuation = \
+         \"60 dB\"\n[[stage]]\ndown = 4\n[stage.want]\nkind = \"average\"\n[stage.method]\ntaps = 4\n",
+    );
     let unit = read("demo/modem/carrier_unit.toml");
     let hardware = |table: &str| unit.replace("clock = \"12 MHz\"", table);
     write("parallel.toml", &hardware("architecture = \"parallel\"\nchannels = 2"));
@@ -47,7 +53,7 @@ fn write_files(folder: &Path) {
 type Call = (&'static str, i32);
 
 /// Calls that need no tool from outside.
-const CALLS: [Call; 50] = [
+const CALLS: [Call; 57] = [
     ("new notch", 0),
     ("new notches", 2),
     ("new notch -o @/short.toml", 2),
@@ -55,6 +61,13 @@ const CALLS: [Call; 50] = [
     ("design @/short.toml", 1),
     ("design @/missing.toml", 2),
     ("design demo/mooring/pump_hum.toml --figure @/figure.gif", 2),
+    ("design demo/mooring/swell.toml", 0),
+    ("design @/loose.toml", 1),
+    ("design demo/mooring/swell.toml --roots", 2),
+    ("generate demo/mooring/swell.toml --to c -o @/firmware", 2),
+    ("run demo/mooring/swell.toml demo/mooring/mooring.csv -o @/swell.csv", 0),
+    ("run demo/mooring/swell.toml demo/mooring/mooring.csv -o @/swell.csv --zero-phase", 2),
+    ("run demo/mooring/swell.toml demo/mooring/mooring.csv -o @/swell.csv --bit-true", 2),
     ("compare demo/mooring/pump_hum.toml demo/breath/breath.toml", 0),
     ("compare @/short.toml demo/breath/breath.toml", 1),
     ("compare demo/mooring/pump_hum.toml @/missing.toml", 2),

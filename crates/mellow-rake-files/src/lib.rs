@@ -13,6 +13,7 @@ mod curve;
 mod encoding;
 mod limits;
 mod pass;
+mod pass_chain;
 mod recording;
 mod scale;
 mod values;
@@ -31,6 +32,7 @@ pub use limits::{
     MOST_COLUMNS, read_whole,
 };
 pub use pass::{Mode, Passed, pass};
+pub use pass_chain::pass_chain;
 pub use recording::{
     CsvError, FileFormat, OutputForm, ReadingChoice, RecordingError, RecordingPlan,
     RecordingReader, RecordingWriter,

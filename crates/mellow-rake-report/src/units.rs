@@ -36,6 +36,24 @@ pub fn frequencies(all: &[f64], between: &str) -> String {
     format!("{} {name}", all.iter().map(number).collect::<Vec<_>>().join(between))
 }
 
+/// A length of time: "1.25 ms".
+///
+/// ```
+/// use mellow_rake_report::units::duration;
+/// let all = [0.0, 2.5, 0.001_25, 7.3e-5, -4e-8].map(duration);
+/// assert_eq!(all, ["0 s", "2.5 s", "1.25 ms", "73 us", "-40 ns"]);
+/// ```
+pub fn duration(seconds: f64) -> String {
+    let (size, name) = match seconds.abs() {
+        size if size >= 1.0 || size == 0.0 => (1.0, "s"),
+        size if size >= 1e-3 => (1e-3, "ms"),
+        size if size >= 1e-6 => (1e-6, "us"),
+        _ => (1e-9, "ns"),
+    };
+    let text = format!("{:.4}", seconds / size);
+    format!("{} {name}", text.trim_end_matches('0').trim_end_matches('.'))
+}
+
 /// Where a quantity is found, with a blank before it.
 pub fn place(place: &Place) -> String {
     match place {

@@ -9,6 +9,7 @@ mod architecture;
 mod arrangements;
 mod brute_force;
 mod cascades;
+mod chain_specs;
 mod chains;
 mod comments;
 mod convert;

@@ -3,10 +3,10 @@
 use crate::arguments::Design;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
-use crate::load::Loaded;
+use crate::load::AnySpec;
 use crate::print;
-use mellow_rake::study::{DesignRecord, FamilyRow, FormRecord};
-use mellow_rake_report::figure::{RESPONSE, Scene};
+use mellow_rake::study::{ChainStudy, DesignRecord, FamilyRow, FormRecord};
+use mellow_rake_report::figure::{self, RESPONSE, Scene};
 use mellow_rake_report::page;
 use serde::Serialize;
 
@@ -23,7 +23,10 @@ struct WithMore<'a> {
 
 /// Designs, draws and prints.
 pub(crate) fn run(options: &Design) -> Result<Outcome, Failure> {
-    let loaded = Loaded::file(&options.spec)?;
+    let loaded = match AnySpec::file(&options.spec)? {
+        AnySpec::Filter(loaded) => loaded,
+        AnySpec::Chain(study) => return chain(options, &study),
+    };
     loaded.implementation()?;
     let study = &loaded.study;
     let wishes = options.drawing.wishes(study.spec.sample_rate).map_err(Failure::Call)?;
@@ -57,6 +60,38 @@ pub(crate) fn run(options: &Design) -> Result<Outcome, Failure> {
         if options.roots {
             text.append(page::roots(study));
         }
+        text.append(sketches);
+        print::page(&text)?;
+    }
+    Ok(Outcome::of(study.meets_spec() != Some(false)))
+}
+
+/// A chain of stages: one sheet, and one page.
+fn chain(options: &Design, study: &ChainStudy) -> Result<Outcome, Failure> {
+    let drawing = &options.drawing;
+    let asked = [
+        ("--families", options.families),
+        ("--form", !options.forms.is_empty()),
+        ("--roots", options.roots),
+        ("--panels", !drawing.panels.is_empty()),
+        ("--span", drawing.span.is_some()),
+        ("--levels", drawing.levels.is_some()),
+        ("--log", drawing.log),
+    ];
+    if let Some((option, _)) = asked.iter().find(|(_, is_asked)| *is_asked) {
+        return Err(Failure::Call(format!(
+            "{}: {option} is for one filter, and this is a chain of stages; --figure and --sketch draw it \
+             from input to output, its pass-band and its stages",
+            options.spec.display()
+        )));
+    }
+    let sheet = figure::chain(study);
+    let sketches = figures::sketched(sheet.panels.first().cloned(), drawing)?;
+    figures::write(drawing.figure.as_deref(), || Ok(sheet))?;
+    if options.json {
+        print::json(&study.record())?;
+    } else {
+        let mut text = page::chain(study);
         text.append(sketches);
         print::page(&text)?;
     }

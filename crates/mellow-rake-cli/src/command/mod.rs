@@ -12,6 +12,7 @@ mod modulated;
 pub(crate) mod new;
 pub(crate) mod quantize;
 pub(crate) mod run;
+mod run_chain;
 pub(crate) mod sensitivity;
 pub(crate) mod signal;
 pub(crate) mod verify;

@@ -3,7 +3,7 @@
 use crate::arguments::New;
 use crate::failure::{Failure, Outcome};
 use crate::print;
-use mellow_rake::spec::{kinds, template};
+use mellow_rake::spec::{chain_kinds, kinds, template};
 use mellow_rake_files::write_whole;
 use serde::Serialize;
 
@@ -17,9 +17,10 @@ struct NewObject<'a> {
 pub(crate) fn run(options: &New) -> Result<Outcome, Failure> {
     let spec = template(&options.kind).ok_or_else(|| {
         Failure::Call(format!(
-            "no spec for the kind `{}`; there is: {}",
+            "no spec for the kind `{}`; there is: {}; and for stages at several rates: {}",
             options.kind,
-            kinds().collect::<Vec<_>>().join(", ")
+            kinds().collect::<Vec<_>>().join(", "),
+            chain_kinds().collect::<Vec<_>>().join(", ")
         ))
     })?;
     if let Some(path) = &options.output {

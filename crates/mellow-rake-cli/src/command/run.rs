@@ -3,7 +3,7 @@
 use crate::arguments::Run;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
-use crate::load::Loaded;
+use crate::load::{AnySpec, Loaded};
 use crate::print;
 use crate::work::progress;
 use mellow_rake::filter::{PhaseResponse, Transfer};
@@ -44,7 +44,10 @@ struct RunObject {
 }
 
 pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
-    let loaded = Loaded::file(&options.spec)?;
+    let loaded = match AnySpec::file(&options.spec)? {
+        AnySpec::Filter(loaded) => loaded,
+        AnySpec::Chain(study) => return super::run_chain::run(options, &study),
+    };
     let rate = loaded.study.spec.sample_rate;
     if is_same_file(&options.input, &options.output) {
         return Err(Failure::Call(format!(
@@ -167,7 +170,7 @@ pub(crate) fn run(options: &Run) -> Result<Outcome, Failure> {
 }
 
 /// Whether two paths lead to one file, by whatever links.
-fn is_same_file(one: &Path, other: &Path) -> bool {
+pub(super) fn is_same_file(one: &Path, other: &Path) -> bool {
     let places = [one, other].map(std::fs::canonicalize);
     let [Ok(one), Ok(other)] = places else {
         return false;
@@ -181,7 +184,7 @@ fn is_same_file(one: &Path, other: &Path) -> bool {
 }
 
 /// The columns that were asked for, or the only one.
-fn columns(options: &Run, reader: &RecordingReader) -> Result<Vec<usize>, Failure> {
+pub(super) fn columns(options: &Run, reader: &RecordingReader) -> Result<Vec<usize>, Failure> {
     if options.all_columns {
         return Ok(reader.signals());
     }
@@ -203,18 +206,7 @@ fn text(object: &RunObject) -> Document {
         "{output}: {samples} samples of `{}` through {name} ({mode}{how}{limits})\n",
         columns.join("`, `")
     ));
-    if let Some(encoding) = &object.encoding {
-        let scaled = match object.written_factor {
-            1.0 => String::new(),
-            factor if factor < 1.0 => format!(", 1 for {}", 1.0 / factor),
-            factor => format!(", {factor} for 1"),
-        };
-        let clipped = match object.clipped_samples {
-            0 => String::new(),
-            count => format!("; {count} SAMPLES CUT OFF at the ends of its range"),
-        };
-        text.lines(&format!("  written as {encoding}{scaled}{clipped}\n"));
-    }
+    text.append(written(&object.encoding, object.written_factor, object.clipped_samples));
     if let Some(affected) = object.affected_at_each_end {
         let moved = match &object.half_power_hz {
             Some([once, twice]) if !twice.is_empty() && once.len() == twice.len() => format!(
@@ -242,6 +234,21 @@ fn text(object: &RunObject) -> Document {
         text.paragraph(&line, 4);
     }
     text
+}
+
+/// How numbers stand in the file that was written.
+pub(super) fn written(encoding: &Option<String>, factor: f64, clipped: u64) -> Document {
+    let Some(encoding) = encoding else { return Document::default() };
+    let scaled = match factor {
+        1.0 => String::new(),
+        factor if factor < 1.0 => format!(", 1 for {}", 1.0 / factor),
+        factor => format!(", {factor} for 1"),
+    };
+    let clipped = match clipped {
+        0 => String::new(),
+        count => format!("; {count} SAMPLES CUT OFF at the ends of its range"),
+    };
+    Document::of(&format!("  written as {encoding}{scaled}{clipped}\n"))
 }
 
 /// The whole samples of a delay that is the same at every frequency.

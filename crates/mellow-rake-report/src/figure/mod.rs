@@ -1,5 +1,6 @@
 //! Figures of filters and of what was measured on them: from studies to panels.
 
+mod chain;
 mod cores;
 mod hardware;
 mod measured;
@@ -11,6 +12,7 @@ mod recording;
 mod sensitivity;
 mod subject;
 
+pub use chain::chain;
 pub use cores::cores;
 pub use hardware::{schedule, staged, time_shared, units};
 pub use measured::measured;

@@ -1,5 +1,6 @@
 //! What is known of a filter, as pages.
 
+mod chain;
 mod comparison;
 mod cores;
 mod design;
@@ -15,6 +16,7 @@ mod roots;
 mod sensitivity;
 mod words;
 
+pub use chain::chain;
 pub use comparison::{Refused, comparison};
 pub use cores::{CoreRow, CoresPage, cores};
 pub use design::design;

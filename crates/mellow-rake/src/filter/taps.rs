@@ -118,9 +118,9 @@ impl Transfer for Taps {
         };
         let w = turn(LANES);
         let (mut re, mut im) = ([0.0; LANES], [0.0; LANES]);
-        for chunk in self.0.chunks(LANES).rev() {
-            let mut taps = [0.0; LANES];
-            taps[..chunk.len()].copy_from_slice(chunk);
+        let (whole, last) = self.0.as_chunks::<LANES>();
+        re[..last.len()].copy_from_slice(last);
+        for taps in whole.iter().rev() {
             for lane in 0..LANES {
                 let turned = re[lane] * w.re - im[lane] * w.im;
                 im[lane] = re[lane] * w.im + im[lane] * w.re;

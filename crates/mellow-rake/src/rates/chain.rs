@@ -1,7 +1,6 @@
 //! Stages one behind the other, from a sample rate on.
 
 use super::{RateError, Stage};
-use crate::filter::Transfer;
 use crate::units::SampleRate;
 use num_complex::Complex64;
 
@@ -93,6 +92,37 @@ impl Chain {
         (0..stages).map(|stage| kept(stage) / self.between[stage].hertz()).sum()
     }
 
+    /// How many samples come out of so many: each stage gives `up` for every `down`, and nothing for what is
+    /// left.
+    ///
+    /// ```
+    /// use mellow_rake::filter::Taps;
+    /// use mellow_rake::rates::{Chain, Stage};
+    /// use mellow_rake::units::SampleRate;
+    /// let stage = Stage::new(2, 3, Taps(vec![1.0, 2.0, 1.0]))?;
+    /// let chain = Chain::new(SampleRate::from_hertz(1000.0).unwrap(), vec![stage])?;
+    /// assert_eq!(chain.outputs_of(100), 66);
+    /// assert_eq!(chain.start().run(&[1.0; 100]).len(), 66);
+    /// # Ok::<(), mellow_rake::rates::RateError>(())
+    /// ```
+    pub fn outputs_of(&self, samples: u64) -> u64 {
+        let through =
+            |words: u128, stage: &Stage| words * stage.up() as u128 / stage.down() as u128;
+        let words = self.stages.iter().fold(u128::from(samples), through);
+        u64::try_from(words).unwrap_or(u64::MAX)
+    }
+
+    /// How many of the first samples that come out still hold some of the zeros before the first one that
+    /// goes in.
+    pub fn start_up_outputs(&self) -> u64 {
+        let reach =
+            |(stage, rate): (&Stage, &SampleRate)| (stage.taps().0.len() - 1) as f64 / rate.hertz();
+        let seconds: f64 = self.stages.iter().zip(&self.between).map(reach).sum();
+        let samples = (seconds - self.first_output_seconds()) * self.output_rate().hertz();
+        // Of whole numbers of samples the last digits of the sum do not make one more.
+        libm::ceil(samples - 1e-6).max(0.0) as u64
+    }
+
     /// The delay of all stages in seconds, the same at every frequency; `None` where taps are not of linear
     /// phase.
     ///
@@ -118,17 +148,22 @@ impl Chain {
     pub fn direct_response(&self, hertz: f64) -> Complex64 {
         let stages = self.stages.iter().zip(&self.between);
         stages
-            .map(|(stage, rate)| stage.taps().response(rate.radians(hertz)) / stage.up() as f64)
+            .map(|(stage, rate)| stage.response(rate.radians(hertz)) / stage.up() as f64)
             .product()
     }
 
     /// Products in a second, taps that are zero left out.
     pub fn multiplies_per_second(&self) -> f64 {
+        self.per_second(Stage::multiplies_per_output)
+    }
+
+    /// Additions in a second.
+    pub fn adds_per_second(&self) -> f64 {
+        self.per_second(Stage::adds_per_output)
+    }
+
+    fn per_second(&self, per_output: impl Fn(&Stage) -> f64) -> f64 {
         let outputs = self.rates[1..].iter().map(|rate| rate.hertz());
-        self.stages
-            .iter()
-            .zip(outputs)
-            .map(|(stage, rate)| stage.multiplies_per_output() * rate)
-            .sum()
+        self.stages.iter().zip(outputs).map(|(stage, rate)| per_output(stage) * rate).sum()
     }
 }

@@ -1,9 +1,6 @@
 //! Which frequency comes out where, and how strong.
 
 use super::Chain;
-use crate::filter::{Transfer, complex};
-use crate::response::extreme;
-use crate::units::level::decibels;
 use num_complex::Complex64;
 
 /// One way of a frequency through a chain.
@@ -21,22 +18,6 @@ pub struct Path {
     pub is_direct: bool,
 }
 
-/// A band that falls onto another.
-#[derive(Debug, Clone, Copy, PartialEq)]
-#[non_exhaustive]
-pub struct FoldedBand {
-    /// The lowest and highest frequency that goes in.
-    pub input_hertz: [f64; 2],
-    /// The lowest and highest frequency that comes out.
-    pub output_hertz: [f64; 2],
-    /// The highest level at which any of it comes out, in decibels of what went in.
-    pub worst_db: f64,
-    /// The frequency that goes in where it does.
-    pub worst_input_hertz: f64,
-    /// The frequency that comes out there.
-    pub worst_output_hertz: f64,
-}
-
 /// A frequency and what samples of a rate cannot tell from it, of minus half to half the rate.
 fn wrapped(hertz: f64, rate: f64) -> f64 {
     let inside = hertz - rate * libm::round(hertz / rate);
@@ -51,10 +32,10 @@ fn turn(cycles: f64) -> Complex64 {
 }
 
 /// Which of the frequencies that fall together a path takes, stage by stage.
-struct Choice(usize);
+pub(super) struct Choice(pub(super) usize);
 
 impl Choice {
-    fn of(&mut self, count: usize) -> usize {
+    pub(super) fn of(&mut self, count: usize) -> usize {
         let chosen = self.0 % count;
         self.0 /= count;
         chosen
@@ -72,7 +53,7 @@ impl Chain {
         // what they come from at the times of the samples.
         let image = turn((before - within) * self.begins(stage)) / one.up() as f64;
         let alias = turn((within - after) * self.begins(stage + 1));
-        one.taps().response(rate.radians(within)) * image * alias
+        one.response(rate.radians(within)) * image * alias
     }
 
     /// All that comes out at a frequency: for each alias on the way one path, the direct one first if there
@@ -93,21 +74,35 @@ impl Chain {
         (0..count).map(|number| self.arriving(output_hertz, number)).collect()
     }
 
-    fn arriving(&self, output_hertz: f64, number: usize) -> Path {
-        let output_hertz = wrapped(output_hertz, self.output_rate().hertz());
-        let (mut hertz, mut response, mut is_direct) =
-            (output_hertz, Complex64::new(1.0, 0.0), true);
-        let mut choice = Choice(number);
+    /// The way back from a frequency that comes out, by the aliases of a number: what it is behind, within
+    /// and before each stage, the last stage first. Gives the frequency that goes in, and whether it has been
+    /// no image and no alias.
+    pub(super) fn way_back(
+        &self,
+        output_hertz: f64,
+        number: usize,
+        visit: &mut dyn FnMut(usize, [f64; 3]),
+    ) -> (f64, bool) {
+        let (mut hertz, mut is_direct, mut choice) = (output_hertz, true, Choice(number));
         for stage in (0..self.stages().len()).rev() {
             let after = self.rate_before(stage + 1).hertz();
             let chosen = choice.of(self.stages()[stage].down());
             let within = wrapped(hertz + chosen as f64 * after, self.rate_within(stage).hertz());
             let before = wrapped(within, self.rate_before(stage).hertz());
-            response *= self.passage(stage, [before, within, hertz]);
+            visit(stage, [before, within, hertz]);
             is_direct &= chosen == 0 && before == within;
             hertz = before;
         }
-        Path { input_hertz: hertz, output_hertz, response, is_direct }
+        (hertz, is_direct)
+    }
+
+    pub(super) fn arriving(&self, output_hertz: f64, number: usize) -> Path {
+        let output_hertz = wrapped(output_hertz, self.output_rate().hertz());
+        let mut response = Complex64::new(1.0, 0.0);
+        let (input_hertz, is_direct) = self.way_back(output_hertz, number, &mut |stage, way| {
+            response *= self.passage(stage, way);
+        });
+        Path { input_hertz, output_hertz, response, is_direct }
     }
 
     /// All that a frequency becomes: for each image on the way one path.
@@ -128,89 +123,33 @@ impl Chain {
         (0..count).map(|number| self.leaving(input_hertz, number)).collect()
     }
 
-    fn leaving(&self, input_hertz: f64, number: usize) -> Path {
-        let input_hertz = wrapped(input_hertz, self.input_rate().hertz());
-        let (mut hertz, mut response, mut is_direct) =
-            (input_hertz, Complex64::new(1.0, 0.0), true);
-        let mut choice = Choice(number);
+    /// The way on of a frequency that goes in, by the images of a number; as [`way_back`](Self::way_back),
+    /// but the first stage first. Gives the frequency that comes out.
+    pub(super) fn way_on(
+        &self,
+        input_hertz: f64,
+        number: usize,
+        visit: &mut dyn FnMut(usize, [f64; 3]),
+    ) -> (f64, bool) {
+        let (mut hertz, mut is_direct, mut choice) = (input_hertz, true, Choice(number));
         for stage in 0..self.stages().len() {
             let chosen = choice.of(self.stages()[stage].up());
             let image = hertz + chosen as f64 * self.rate_before(stage).hertz();
             let within = wrapped(image, self.rate_within(stage).hertz());
             let after = wrapped(within, self.rate_before(stage + 1).hertz());
-            response *= self.passage(stage, [hertz, within, after]);
+            visit(stage, [hertz, within, after]);
             is_direct &= chosen == 0 && after == within;
             hertz = after;
         }
-        Path { input_hertz, output_hertz: hertz, response, is_direct }
+        (hertz, is_direct)
     }
 
-    /// What falls onto a band of the output, the band of each alias by itself and the strongest first:
-    /// frequencies of real signals, none of them below zero.
-    ///
-    /// `band` is of 0 to half of the output's rate, the lower end first. Levels are looked for on a grid of
-    /// six points for each ripple that so many taps can make, at least 2,000, and refined.
-    pub fn folded(&self, band: [f64; 2]) -> Vec<FoldedBand> {
-        let count: usize = self.stages().iter().map(|stage| stage.down()).product();
-        self.bands(
-            band,
-            count,
-            &|hertz, number| self.arriving(hertz, number),
-            self.output_rate().hertz(),
-        )
-    }
-
-    /// Where a band of the input comes out beside itself, the band of each image by itself and the strongest
-    /// first: frequencies of real signals, none of them below zero.
-    ///
-    /// `band` is of 0 to half of the input's rate, the lower end first. Levels are looked for as by
-    /// [`folded`](Self::folded).
-    pub fn imaged(&self, band: [f64; 2]) -> Vec<FoldedBand> {
-        let count: usize = self.stages().iter().map(|stage| stage.up()).product();
-        self.bands(
-            band,
-            count,
-            &|hertz, number| self.leaving(hertz, number),
-            self.input_rate().hertz(),
-        )
-    }
-
-    fn bands(
-        &self,
-        [low, high]: [f64; 2],
-        count: usize,
-        path: &dyn Fn(f64, usize) -> Path,
-        rate: f64,
-    ) -> Vec<FoldedBand> {
-        // Over how many samples of that rate the responses of all stages are spread.
-        let spread = |stage: usize| {
-            self.stages()[stage].taps().0.len() as f64 / self.rate_within(stage).hertz()
-        };
-        let seconds: f64 = (0..self.stages().len()).map(spread).sum();
-        let extent = libm::ceil(seconds * rate) as usize;
-        let level = |hertz: f64, number: usize| complex::modulus(path(hertz, number).response);
-        let middle = f64::midpoint(low, high);
-        let mut all: Vec<FoldedBand> = (0..count)
-            .filter(|number| !path(middle, *number).is_direct)
-            .map(|number| {
-                let worst = extreme(low, high, rate / 2.0, extent, &|hertz| -level(hertz, number));
-                let at = |hertz: f64| path(hertz, number);
-                let ends = |one: &dyn Fn(&Path) -> f64| {
-                    let all = [low, middle, high].map(|hertz| one(&at(hertz)).abs());
-                    let least = all.iter().copied().fold(f64::INFINITY, f64::min);
-                    [least, all.iter().copied().fold(0.0, f64::max)]
-                };
-                let found = at(worst);
-                FoldedBand {
-                    input_hertz: ends(&|path| path.input_hertz),
-                    output_hertz: ends(&|path| path.output_hertz),
-                    worst_db: decibels(complex::modulus(found.response)),
-                    worst_input_hertz: found.input_hertz.abs(),
-                    worst_output_hertz: found.output_hertz.abs(),
-                }
-            })
-            .collect();
-        all.sort_by(|a, b| b.worst_db.total_cmp(&a.worst_db));
-        all
+    pub(super) fn leaving(&self, input_hertz: f64, number: usize) -> Path {
+        let input_hertz = wrapped(input_hertz, self.input_rate().hertz());
+        let mut response = Complex64::new(1.0, 0.0);
+        let (output_hertz, is_direct) = self.way_on(input_hertz, number, &mut |stage, way| {
+            response *= self.passage(stage, way);
+        });
+        Path { input_hertz, output_hertz, response, is_direct }
     }
 }

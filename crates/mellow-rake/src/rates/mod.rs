@@ -24,14 +24,25 @@
 //! # Ok::<(), mellow_rake::rates::RateError>(())
 //! ```
 
+mod bands;
 mod chain;
+mod comb;
+mod cut;
 mod folding;
 mod plan;
+mod quality;
+mod realize;
 mod running;
 mod stage;
+mod wish;
 
+pub use crate::spec::Comb;
+pub use bands::FoldedBand;
 pub use chain::Chain;
-pub use folding::{FoldedBand, Path};
-pub use plan::{Kept, PlanError, RatePlan, RateWish, Weighed, plan, plan_by};
+pub use folding::Path;
+pub use plan::{RatePlan, Weighed, plan, plan_by};
+pub use quality::PassBand;
+pub use realize::{ChainDesign, ChainError, realize};
 pub use running::{RunningChain, RunningStage};
 pub use stage::{RateError, Stage};
+pub use wish::{PlanError, RateWish, StageForm};

@@ -1,5 +1,6 @@
 //! One change of the sample rate.
 
+use super::Comb;
 use crate::filter::Taps;
 
 /// Why there is no such stage, or no such chain.
@@ -27,6 +28,23 @@ pub enum RateError {
         place: usize,
         /// The tap.
         found: f64,
+    },
+    /// Integrators and combs that cannot be.
+    #[error(
+        "integrators and combs of order {order} with a delay of {delay}, up by {up} and down by {down}: \
+         order 1 to {} and a delay of 1 to {} are accepted, where the rate goes one way",
+        Comb::LARGEST_ORDER,
+        Comb::LARGEST_DELAY
+    )]
+    Comb {
+        /// The factor up.
+        up: usize,
+        /// The factor down.
+        down: usize,
+        /// How many integrators.
+        order: usize,
+        /// The delay of each comb.
+        delay: usize,
     },
     /// A chain without stages.
     #[error("a chain has no stages; at least one is wanted")]
@@ -72,6 +90,8 @@ pub struct Stage {
     up: usize,
     down: usize,
     taps: Taps,
+    /// The integrators and combs that it is, if it is one of those.
+    comb: Option<Comb>,
 }
 
 impl Stage {
@@ -94,7 +114,7 @@ impl Stage {
         }
         match taps.0.iter().enumerate().find(|(_, tap)| !tap.is_finite()) {
             Some((place, found)) => Err(RateError::Tap { place, found: *found }),
-            None => Ok(Stage { up, down, taps }),
+            None => Ok(Stage { up, down, taps, comb: None }),
         }
     }
 
@@ -129,9 +149,30 @@ impl Stage {
         &self.taps
     }
 
+    /// The integrators and combs that its taps stand for; `None` of any other.
+    pub fn as_sums(&self) -> Option<Comb> {
+        self.comb
+    }
+
+    pub(super) fn with_comb(self, comb: Comb) -> Self {
+        Stage { comb: Some(comb), ..self }
+    }
+
+    /// Words that it remembers: those that its longest branch of taps reaches; of integrators and combs one
+    /// for each, and the delays.
+    pub fn words(&self) -> usize {
+        match self.comb {
+            Some(comb) => comb.order * (1 + comb.delay),
+            None => self.taps.0.len().div_ceil(self.up),
+        }
+    }
+
     /// Products for a sample that comes out, on average over the branches: taps that are zero are not
-    /// counted, and symmetric taps are not folded.
+    /// counted, and symmetric taps are not folded. Integrators and combs have none.
     pub fn multiplies_per_output(&self) -> f64 {
+        if self.comb.is_some() {
+            return 0.0;
+        }
         let nonzero = self.taps.0.iter().filter(|tap| **tap != 0.0).count();
         // Over `up` outputs each tap meets a sample `down` times at the rate in between, and a zero else.
         nonzero as f64 / self.up as f64

@@ -31,7 +31,7 @@ pub use roots::{
 };
 #[cfg(feature = "spec-file")]
 pub(crate) use search::bisect;
-pub(crate) use search::extreme;
+pub(crate) use search::{extreme, golden};
 pub(crate) use template::ripple_and_attenuation;
 pub(crate) use time::overshoot;
 pub use time::{TimeMeasures, measure_time};

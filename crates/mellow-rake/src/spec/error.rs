@@ -89,6 +89,12 @@ pub enum Problem {
         /// What would be accepted.
         accepted: String,
     },
+    /// A chain of stages where one filter is wanted.
+    #[error(
+        "makes this a chain of stages at several rates, which is designed and run in floating point; here \
+         the spec of one filter is wanted, with a table [want]"
+    )]
+    Chain,
     /// Two keys that exclude each other.
     #[error("stands beside `{other}`; give one of the two")]
     Both {

@@ -3,6 +3,7 @@
 //! A spec is TOML. Every quantity carries its unit, every key is known, and everything wrong is refused with
 //! its line, column and key, with what was found and with what would be accepted.
 
+mod chain;
 mod direct;
 mod error;
 mod fir;
@@ -14,6 +15,8 @@ mod name;
 mod place;
 #[cfg(feature = "spec-file")]
 pub(crate) mod read;
+#[cfg(feature = "spec-file")]
+mod read_chain;
 #[cfg(feature = "spec-file")]
 mod read_direct;
 #[cfg(feature = "spec-file")]
@@ -40,13 +43,14 @@ pub use self::firmware::{CodeGoal, Firmware, Tune};
 pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};
 pub use self::float::Float;
 pub use self::hardware::{Architecture, Hardware, Interface};
+pub use chain::{ChainSpec, Comb, Kept, RateChange, StageWish};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};
 pub use place::SpecPlace;
 pub(crate) use place::keyed;
 pub use structure::{Roundings, Structure, StructureFacts, Tables};
-pub use template::{kinds, template};
+pub use template::{chain_kinds, kinds, template};
 pub use wish::{BandWish, Stated, Wish};
 
 use crate::effort::Effort;

@@ -87,7 +87,12 @@ fn start(top: &DeTable<'_>, key: &str) -> Option<usize> {
     let (mut table, mut at) = (top, None);
     let mut parts = key.split('.').peekable();
     while let Some(part) = parts.next() {
-        let value = table.get(part)?;
+        let mut value = table.get(part)?;
+        // Of an array of tables the number follows, from 1.
+        if let (DeValue::Array(all), Some(number)) = (value.get_ref(), parts.peek()) {
+            value = all.get(number.parse::<usize>().ok()?.checked_sub(1)?)?;
+            parts.next();
+        }
         at = Some(value.span().start);
         match value.get_ref() {
             DeValue::Table(inner) => table = inner,

@@ -277,10 +277,7 @@ fn nearest(word: &str, known: &[&'static str]) -> Option<&'static str> {
 
 pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     let source = Source { text };
-    let table = DeTable::parse(text).map_err(|error| {
-        let at = error.span().map_or(0, |span| span.start);
-        source.error(at, "", Problem::Toml { message: error.message().to_owned() })
-    })?;
+    let table = parsed(&source, text)?;
     let known = [
         "name",
         "sample_rate",
@@ -295,12 +292,12 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
         "verify",
         "effort",
     ];
+    let all = Keys::unchecked(&source, table.get_ref(), "", 0);
+    if let Some(found) = ["change", "stage"].iter().find_map(|key| all.find(key)) {
+        return Err(found.error(Problem::Chain));
+    }
     let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
-    let found = top.need("name", "an identifier in quotes, as \"pump_hum\"")?;
-    let name = Name::new(found.text("an identifier in quotes, as \"pump_hum\"")?)
-        .map_err(|problem| found.error(problem))?;
-    let forms = "a sample rate with its unit in quotes, as \"1 kHz\"";
-    let sample_rate: SampleRate = top.need("sample_rate", forms)?.parse(forms)?;
+    let (name, sample_rate) = head(&top)?;
     let effort = effort(&top)?;
     let mut want = want(&top, sample_rate)?;
     if let Want::Fir(wish) = &mut want {
@@ -326,8 +323,28 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     })
 }
 
+/// A text as TOML.
+pub(super) fn parsed<'a>(
+    source: &Source<'_>,
+    text: &'a str,
+) -> Result<Spanned<DeTable<'a>>, SpecError> {
+    DeTable::parse(text).map_err(|error| {
+        let at = error.span().map_or(0, |span| span.start);
+        source.error(at, "", Problem::Toml { message: error.message().to_owned() })
+    })
+}
+
+/// What every spec begins with: `name` and `sample_rate`.
+pub(super) fn head(top: &Keys<'_>) -> Result<(Name, SampleRate), SpecError> {
+    let forms = "an identifier in quotes, as \"pump_hum\"";
+    let found = top.need("name", forms)?;
+    let name = Name::new(found.text(forms)?).map_err(|problem| found.error(problem))?;
+    let forms = "a sample rate with its unit in quotes, as \"1 kHz\"";
+    Ok((name, top.need("sample_rate", forms)?.parse(forms)?))
+}
+
 /// `effort`, by itself at the top.
-fn effort(top: &Keys<'_>) -> Result<Effort, SpecError> {
+pub(super) fn effort(top: &Keys<'_>) -> Result<Effort, SpecError> {
     let Some(found) = top.find("effort") else {
         return Ok(Effort::default());
     };
@@ -335,7 +352,7 @@ fn effort(top: &Keys<'_>) -> Result<Effort, SpecError> {
     Ok(Effort::new(times as u32).unwrap_or_default())
 }
 
-fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
+pub(super) fn want(top: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
     let missing = "a table [want] with kind = \"notch\"";
     let found = top.need("want", missing)?;
     let DeValue::Table(table) = found.value else {

@@ -39,17 +39,32 @@ const SPECS: [(&str, &str); 23] = [
     ("average", spec!("average", taps)),
 ];
 
+/// Chains of stages at several rates.
+const CHAINS: [(&str, &str); 2] =
+    [("chain", spec!("chain")), ("upconverter", spec!("upconverter"))];
+
 /// The kinds for which there is a spec to start from: all of them.
 pub fn kinds() -> impl Iterator<Item = &'static str> {
     SPECS.iter().map(|(kind, _)| *kind)
 }
 
-/// A commented spec to start from, ready to design; `None` for a kind that is not in [`kinds`].
+/// The chains for which there is a spec to start from.
+///
+/// ```
+/// use mellow_rake::spec::{ChainSpec, chain_kinds, template};
+/// assert!(chain_kinds().all(|kind| ChainSpec::parse(template(kind).unwrap()).is_ok()));
+/// ```
+pub fn chain_kinds() -> impl Iterator<Item = &'static str> {
+    CHAINS.iter().map(|(kind, _)| *kind)
+}
+
+/// A commented spec to start from, ready to design; `None` for what is neither in [`kinds`] nor in
+/// [`chain_kinds`].
 ///
 /// ```
 /// use mellow_rake::spec::{Spec, template};
 /// assert!(Spec::parse(template("notch").unwrap()).is_ok());
 /// ```
 pub fn template(kind: &str) -> Option<&'static str> {
-    SPECS.iter().find(|(name, _)| *name == kind).map(|(_, text)| *text)
+    SPECS.iter().chain(&CHAINS).find(|(name, _)| *name == kind).map(|(_, text)| *text)
 }

@@ -13,6 +13,8 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod chain;
+mod chain_record;
 mod contender;
 mod error;
 mod families;
@@ -32,6 +34,8 @@ mod sensitivity;
 mod shared_unit;
 mod test_project;
 
+pub use chain::{ChainStudy, ChainStudyError};
+pub use chain_record::{BandRecord, ChainRecord, StageRecord, WeighedRecord};
 pub use contender::{Compared, Contender};
 pub use error::StudyError;
 pub use families::{FamilyRow, NoFamilies};

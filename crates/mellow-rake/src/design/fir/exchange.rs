@@ -104,6 +104,8 @@ struct Task<'a> {
     most_work: u64,
     /// Terms of the barycentric formula that were added up.
     work: Cell<u64>,
+    /// The gain of what the taps stand behind, at a part of the rate.
+    behind: Option<&'a dyn Fn(f64) -> f64>,
 }
 
 impl Task<'_> {
@@ -111,11 +113,18 @@ impl Task<'_> {
         TAU * frequency
     }
 
+    /// Desired value and weight of the amplitude: W·(D − G·A) is W·G·(D/G − A).
+    fn wanted(&self, band: usize, frequency: f64) -> (f64, f64) {
+        let band = &self.asked[band];
+        let gain = self.behind.map_or(1.0, |gain| gain(frequency));
+        (band.desired(frequency) / gain, band.weight_at(frequency) * gain)
+    }
+
     /// Desired value and weight of the polynomial itself.
     fn target(&self, band: usize, frequency: f64) -> (f64, f64) {
         let factor = fixed_factor(self.kind, Task::angle(frequency));
-        let band = &self.asked[band];
-        (band.desired(frequency) / factor, band.weight_at(frequency) * factor)
+        let (desired, weight) = self.wanted(band, frequency);
+        (desired / factor, weight * factor)
     }
 }
 
@@ -142,6 +151,38 @@ pub fn equiripple(
     taps: usize,
 ) -> Result<Equiripple, ExchangeError> {
     let (task, free) = Task::new(bands, kind, taps)?;
+    let mut exchanges = 0;
+    let solved = task.solve(free, &mut exchanges)?;
+    task.finish(&solved, exchanges)
+}
+
+/// Designs taps that stand behind something of a known gain, so that both together have the amplitudes that
+/// the bands ask for: taps that make good a droop.
+///
+/// `gain` is that gain at a part of the sample rate, above 0 in all bands.
+///
+/// # Errors
+/// As of [`equiripple`].
+///
+/// ```
+/// use mellow_rake::design::fir::{Band, equiripple_behind};
+/// use mellow_rake::filter::{LinearPhase, Taps};
+/// // A hold droops by 0.14 dB at a tenth of the rate of its samples.
+/// let hold = |f: f64| if f == 0.0 { 1.0 } else { (f * 3.14159265).sin() / (f * 3.14159265) };
+/// let bands = [Band::flat(0.0, 0.1, 1.0, 1.0), Band::flat(0.2, 0.5, 0.0, 1.0)];
+/// let design = equiripple_behind(&bands, LinearPhase::TypeI, 41, &hold)?;
+/// let both = Taps(design.taps).amplitude(0.6283185307) * hold(0.1);
+/// assert!((both - 1.0).abs() < 1e-4);
+/// # Ok::<(), mellow_rake::design::fir::ExchangeError>(())
+/// ```
+pub fn equiripple_behind(
+    bands: &[Band],
+    kind: LinearPhase,
+    taps: usize,
+    gain: &dyn Fn(f64) -> f64,
+) -> Result<Equiripple, ExchangeError> {
+    let (task, free) = Task::new(bands, kind, taps)?;
+    let task = Task { behind: Some(gain), ..task };
     let mut exchanges = 0;
     let solved = task.solve(free, &mut exchanges)?;
     task.finish(&solved, exchanges)
@@ -240,6 +281,7 @@ impl<'a> Task<'a> {
             between: None,
             most_work: u64::MAX,
             work: Cell::new(0),
+            behind: None,
         };
         Ok((task, free))
     }
@@ -538,7 +580,7 @@ impl Task<'_> {
             let missed = solved.reference.iter().map(|p| {
                 let omega = Task::angle(p.frequency);
                 let (_, weight) = self.target(p.band, p.frequency);
-                let rest = self.asked[p.band].desired(p.frequency) - taps.amplitude(omega);
+                let rest = self.wanted(p.band, p.frequency).0 - taps.amplitude(omega);
                 (rest / fixed_factor(self.kind, omega), weight)
             });
             let missed = missed.collect();
@@ -549,9 +591,8 @@ impl Task<'_> {
         }
         without_traces(&mut taps.0);
         let measured = |band: usize, frequency: f64| {
-            let band = &self.asked[band];
-            let error = band.desired(frequency) - taps.amplitude(TAU * frequency);
-            (band.weight_at(frequency) * error).abs()
+            let (desired, weight) = self.wanted(band, frequency);
+            (weight * (desired - taps.amplitude(TAU * frequency))).abs()
         };
         let mut error: f64 = if taps.0.iter().all(|tap| tap.is_finite()) { 0.0 } else { f64::NAN };
         for pair in solved.reference.windows(2) {

@@ -19,7 +19,7 @@ mod wished_bands;
 
 pub use bands::{Band, BandError};
 pub use error::FirError;
-pub use exchange::{Equiripple, ExchangeError, equiripple};
+pub use exchange::{Equiripple, ExchangeError, equiripple, equiripple_behind};
 pub(super) use least_squares::LARGEST as LARGEST_LEAST_SQUARES;
 pub use least_squares::{LeastSquares, LeastSquaresError, least_squares};
 pub use minimum_phase::MinimumPhaseError;

@@ -1,0 +1,117 @@
+//! Chains of stages, from their spec to what comes out of a recording.
+
+use crate::common::{json, run};
+use serde_json::Value;
+use std::f64::consts::TAU;
+use std::path::Path;
+
+const SWELL: &str = "demo/mooring/swell.toml";
+
+fn number(value: &Value) -> f64 {
+    value.as_f64().unwrap_or_else(|| panic!("{value}"))
+}
+
+/// A recording in text.
+fn write(path: &Path, samples: impl Iterator<Item = f64>) {
+    let lines: Vec<String> = samples.map(|sample| format!("{sample:?}\n")).collect();
+    std::fs::write(path, format!("strain\n{}", lines.concat())).unwrap();
+}
+
+/// The times and the samples of a recording in text.
+fn read(path: &Path) -> Vec<(f64, f64)> {
+    let text = std::fs::read_to_string(path).unwrap();
+    let pair = |line: &str| {
+        let (time, sample) = line.split_once(',').unwrap();
+        (time.parse().unwrap(), sample.parse().unwrap())
+    };
+    text.lines().skip(1).map(pair).collect()
+}
+
+/// The amplitude of the one frequency in samples.
+fn amplitude(samples: &[(f64, f64)], hertz: f64) -> f64 {
+    let sum = |turn: f64| -> f64 {
+        samples.iter().map(|(time, y)| y * (TAU * (hertz * time + turn)).cos()).sum()
+    };
+    2.0 * sum(0.0).hypot(sum(0.25)) / samples.len() as f64
+}
+
+/// The strongest of every band that folds goes through the chain as a tone, and comes out where and as strong
+/// as the table says; more of a recording than is worked on at a time.
+#[test]
+fn tones_fold_as_the_table_says() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let (status, design) = json(&["design", SWELL, "--json"]);
+    assert_eq!((status, &design["meets_spec"]), (0, &true.into()));
+    let bands = design["folded"].as_array().unwrap();
+    assert_eq!(bands.len(), 12);
+    for band in bands.iter().take(3) {
+        let hertz = number(&band["worst_input_hz"]);
+        write(&at("tone.csv"), (0..80_000).map(|n| 1e6 * (TAU * hertz * f64::from(n) / 1e3).cos()));
+        let [tone, out] = ["tone.csv", "out.csv"].map(|name| at(name).to_str().unwrap().to_owned());
+        let (status, made) = json(&["run", SWELL, &tone, "-o", &out, "--rate", "1 kHz", "--json"]);
+        assert_eq!((status, number(&made["output_samples"])), (0, 1600.0));
+        let found = read(&at("out.csv"));
+        let first = number(&made["start_up_samples"]) as usize;
+        // A hundred seconds' worth of whole periods are not to be had: leakage is a few thousandths.
+        let level = amplitude(&found[first..], number(&band["worst_output_hz"])) / 1e6;
+        let off = 20.0 * level.log10() - number(&band["worst_db"]);
+        assert!(off.abs() < 0.1, "{hertz} Hz: off by {off} dB");
+    }
+}
+
+/// What comes out stands in step with what went in, once the delay is taken off; the last samples too.
+#[test]
+fn slow_signals_stand_in_step() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let slow = |seconds: f64| 1000.0 * (TAU * 0.2 * seconds).sin();
+    write(&at("slow.csv"), (0..20_000).map(|n| slow(f64::from(n) / 1e3)));
+    let [path, out] = ["slow.csv", "out.csv"].map(|name| at(name).to_str().unwrap().to_owned());
+    let call = ["run", SWELL, &path, "-o", &out, "--rate", "1 kHz", "--remove-delay", "--json"];
+    let (status, made) = json(&call);
+    assert_eq!(status, 0);
+    let left = number(&made["delay_left_samples"]) / 20.0;
+    let found = read(&at("out.csv"));
+    assert_eq!(found.len(), 400);
+    let first = number(&made["start_up_samples"]) as usize;
+    // The last ones are made of the last sample held.
+    for (time, sample) in &found[first..400 - 16] {
+        assert!((sample - slow(time - left)).abs() < 2.0, "{time}: {sample}");
+    }
+    // The same as one channel of two in a WAV file, which keeps the rate of what comes out.
+    let wav = at("two.wav").to_str().unwrap().to_owned();
+    assert_eq!(run(&["run", SWELL, &path, "-o", &wav, "--rate", "1 kHz"]).0, 0);
+    let (_, seen) = json(&["inspect", &wav, "--json"]);
+    assert_eq!((number(&seen["sample_rate_hz"]), number(&seen["samples"])), (20.0, 400.0));
+}
+
+/// What is for one filter is refused of a chain, with what would do.
+#[test]
+fn what_a_chain_cannot_do_is_said() {
+    let recording = "demo/mooring/mooring.csv";
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("out.csv").to_str().unwrap().to_owned();
+    for (call, what) in [
+        (&["design", SWELL, "--families"][..], "--families is for one filter"),
+        (&["design", SWELL, "--panels", "gain"], "--panels is for one filter"),
+        (
+            &["run", SWELL, recording, "-o", &out, "--zero-phase"],
+            "--remove-delay takes the delay off",
+        ),
+        (&["run", SWELL, recording, "-o", &out, "--bit-true"], "has no integers yet"),
+        (
+            &["run", SWELL, recording, "-o", &out, "--figure", "a.png"],
+            "`mrake inspect FILE --figure`",
+        ),
+        (&["run", SWELL, recording, "-o", recording], "the output is the recording itself"),
+        (&["quantize", SWELL], "line 6, column 1, key `change`: makes this a chain of stages"),
+        (&["verify", SWELL], "here the spec of one filter is wanted"),
+        (&["new", "chains"], "and for stages at several rates: chain, upconverter"),
+    ] {
+        let (status, printed, said) = run(call);
+        assert_eq!((status, printed.as_str()), (2, ""), "{call:?}");
+        assert!(said.contains(what), "{said}");
+        assert!(!Path::new(&out).exists());
+    }
+}

@@ -1,0 +1,152 @@
+//! What is asked of a chain of stages at several rates.
+
+use super::{Name, Want};
+use crate::effort::Effort;
+use crate::units::SampleRate;
+
+/// A chain that is wanted: how the sample rate changes, what must pass, and the stages if they are given.
+///
+/// ```
+/// use mellow_rake::spec::ChainSpec;
+/// let text = r#"
+///     name = "reef_narrow"
+///     sample_rate = "96 kHz"
+///     [change]
+///     down = 8
+///     pass_edge = "5 kHz"
+///     ripple = "0.1 dB"
+///     attenuation = "70 dB"
+/// "#;
+/// assert!(ChainSpec::is_chain(text));
+/// let spec = ChainSpec::parse(text)?;
+/// assert_eq!((spec.change.up, spec.change.down), (1, 8));
+/// let error = ChainSpec::parse(&text.replace("5 kHz", "7 kHz")).unwrap_err();
+/// assert_eq!((error.line, error.key.as_str()), (6, "change.pass_edge"));
+/// # Ok::<(), mellow_rake::spec::SpecError>(())
+/// ```
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub struct ChainSpec {
+    /// Names files and symbols.
+    pub name: Name,
+    /// Samples per second of what goes in.
+    pub sample_rate: SampleRate,
+    /// How the rate changes, and what must pass.
+    pub change: RateChange,
+    /// The stages in the order of the signal; of none, they are to be found.
+    pub stages: Vec<StageWish>,
+    /// How much work searches may do.
+    pub effort: Effort,
+}
+
+/// A change of the sample rate, from what goes in to what comes out.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
+pub struct RateChange {
+    /// By how much the rate goes up: of given stages, the product of theirs.
+    pub up: usize,
+    /// By how much it goes down: of given stages, the product of theirs.
+    pub down: usize,
+    /// Where the pass-band ends, in hertz; below half of the lower rate.
+    pub pass_hz: f64,
+    /// The ripple in it, peak to peak, in decibels.
+    pub ripple_db: Option<f64>,
+    /// What aliases and images are weakened by, in decibels.
+    pub attenuation_db: Option<f64>,
+    /// What they must not disturb.
+    pub kept: Kept,
+    /// Whether stages that are found may be integrators and combs.
+    pub combs: bool,
+}
+
+/// What must not be disturbed by what folds onto it, and what must not have images.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
+#[non_exhaustive]
+pub enum Kept {
+    /// The pass-band: what falls between its end and half of the lower rate may be disturbed.
+    #[default]
+    PassBand,
+    /// All of 0 to half of the lower rate.
+    WholeBand,
+}
+
+impl Kept {
+    /// Each with its word in the spec file.
+    pub const ALL: [(&'static str, Kept); 2] =
+        [("pass-band", Kept::PassBand), ("whole-band", Kept::WholeBand)];
+
+    /// Up to where nothing may be disturbed, in hertz.
+    pub fn ends_at(self, pass_hz: f64, lower_rate_hz: f64) -> f64 {
+        match self {
+            Kept::PassBand => pass_hz,
+            Kept::WholeBand => lower_rate_hz / 2.0,
+        }
+    }
+}
+
+/// A cascade of integrators at the higher rate and as many combs at the lower one (E. B. Hogenauer, "An
+/// economical class of digital filters for decimation and interpolation", 1981): `order` times the sum over
+/// the last R·`delay` samples at the higher rate, R the factor of the stage. It takes no products.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+pub struct Comb {
+    /// How many integrators there are, and how many combs.
+    pub order: usize,
+    /// The delay of each comb in samples of the lower rate.
+    pub delay: usize,
+}
+
+impl Comb {
+    /// The largest order.
+    pub const LARGEST_ORDER: usize = 8;
+
+    /// The largest delay of a comb.
+    pub const LARGEST_DELAY: usize = 2;
+}
+
+/// One stage: a change of the rate and the taps in it.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub struct StageWish {
+    /// By how much the rate goes up before the taps.
+    pub up: usize,
+    /// By how much it goes down behind them.
+    pub down: usize,
+    /// The rate at which it filters: that of what it takes, times `up`.
+    pub rate: SampleRate,
+    /// The filter, at that rate; `None`: as the change as a whole asks.
+    pub want: Option<Want>,
+    /// Integrators and combs, in the place of a filter.
+    pub comb: Option<Comb>,
+}
+
+impl ChainSpec {
+    /// The largest factor of a stage and of a change that stages are to be found for.
+    pub const LARGEST_FACTOR: usize = 4096;
+
+    /// The most stages that can be given.
+    pub const MOST_STAGES: usize = 16;
+
+    /// The lower of the rates of what goes in and what comes out, in hertz.
+    pub fn lower_rate_hz(&self) -> f64 {
+        let input = self.sample_rate.hertz();
+        input.min(input * self.change.up as f64 / self.change.down as f64)
+    }
+
+    /// Whether a text asks for a chain: whether it has a table `[change]` or `[[stage]]`.
+    #[cfg(feature = "spec-file")]
+    pub fn is_chain(text: &str) -> bool {
+        super::read_chain::is_chain(text)
+    }
+
+    /// Reads and checks the spec of a chain. Needs the feature `spec-file`.
+    ///
+    /// # Errors
+    /// [`SpecError`](super::SpecError) with the line, column and key of the first thing that is wrong.
+    #[cfg(feature = "spec-file")]
+    pub fn parse(text: &str) -> Result<ChainSpec, super::SpecError> {
+        super::read_chain::chain(text)
+    }
+}

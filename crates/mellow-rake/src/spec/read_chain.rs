@@ -1,0 +1,254 @@
+//! Reading the spec of a chain: `[change]` and `[[stage]]`.
+
+use super::read::{FREQUENCY_FORMS, Found, Keys, Source, effort, head, parsed, want};
+use super::{ChainSpec, Comb, Kept, Problem, RateChange, SpecError, StageWish, Want};
+use crate::units::{Frequency, Level, SampleRate};
+use toml::de::{DeTable, DeValue};
+
+const CHANGE: &str = "a table [change] with pass_edge, and with up or down unless stages are given";
+const LEVEL: &str = "a level with its unit in quotes, as \"70 dB\"";
+
+pub(super) fn is_chain(text: &str) -> bool {
+    let has = |table: &DeTable<'_>| table.contains_key("change") || table.contains_key("stage");
+    DeTable::parse(text).is_ok_and(|table| has(table.get_ref()))
+}
+
+pub(super) fn chain(text: &str) -> Result<ChainSpec, SpecError> {
+    let source = Source::new(text);
+    let table = parsed(&source, text)?;
+    let known = ["name", "sample_rate", "change", "stage", "effort"];
+    let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
+    let (name, sample_rate) = head(&top)?;
+    let effort = effort(&top)?;
+    let mut stages = stages(&top, sample_rate)?;
+    for stage in &mut stages {
+        if let Some(Want::Fir(wish)) = &mut stage.want {
+            wish.effort = effort;
+        }
+    }
+    let change = change(&top, sample_rate, &stages)?;
+    Ok(ChainSpec { name, sample_rate, change, stages, effort })
+}
+
+fn factor(keys: &Keys<'_>, key: &'static str) -> Result<Option<usize>, SpecError> {
+    let Some(found) = keys.find(key) else { return Ok(None) };
+    found.integer(1..ChainSpec::LARGEST_FACTOR as i64 + 1).map(|factor| Some(factor as usize))
+}
+
+/// The tables `[[stage]]`.
+fn stages(top: &Keys<'_>, rate: SampleRate) -> Result<Vec<StageWish>, SpecError> {
+    let Some(found) = top.find("stage") else { return Ok(Vec::new()) };
+    let tables = found.array("tables [[stage]], one for each stage in order")?;
+    if !(1..=ChainSpec::MOST_STAGES).contains(&tables.len()) {
+        return Err(found.error(Problem::Range {
+            found: format!("{} stages", tables.len()),
+            accepted: format!("1 to {} stages", ChainSpec::MOST_STAGES),
+        }));
+    }
+    let mut stages: Vec<StageWish> = Vec::new();
+    // Of the input's rate, so that whole rates stay whole.
+    let (mut above, mut below) = (1u128, 1u128);
+    for (index, table) in tables.iter().enumerate() {
+        let number = index + 1;
+        let read = || {
+            let element = found.element(table);
+            let DeValue::Table(own) = table.get_ref() else {
+                return Err(element.wrong_type("a table [[stage]]"));
+            };
+            let known = ["up", "down", "comb", "want", "method"];
+            let keys = Keys::new(top.source(), own, "stage.", element.start(), &known)?;
+            let (up, down) = (factor(&keys, "up")?, factor(&keys, "down")?);
+            let wants = keys.find("want").is_some();
+            if up.unwrap_or(1) == 1 && down.unwrap_or(1) == 1 && !wants {
+                return Err(keys.missing("down", "down = 4 or up = 4, or a table [stage.want]"));
+            }
+            let (up, down) = (up.unwrap_or(1), down.unwrap_or(1));
+            let between = rate.hertz() * (above * up as u128) as f64 / below as f64;
+            let within = SampleRate::from_hertz(between);
+            let within = within.ok_or_else(|| {
+                element.error(Problem::Range {
+                    found: format!("taps at {between} Hz"),
+                    accepted: "rates of 1 nHz to 1 THz".to_owned(),
+                })
+            })?;
+            let comb = comb(&keys, [up, down], wants)?;
+            let want = if wants { Some(taps_of(&keys, within)?) } else { None };
+            if let (None, Some(method)) = (&want, keys.find("method")) {
+                return Err(method.error(Problem::Range {
+                    found: "a method without a [stage.want]".to_owned(),
+                    accepted:
+                        "both tables, or neither: then the stage is designed as [change] asks"
+                            .to_owned(),
+                }));
+            }
+            // Integrators and combs are what they are, whatever the others are.
+            let mut others = stages.iter().filter(|stage| stage.comb.is_none());
+            if let Some(first) = others.next().filter(|one| one.want.is_some() != wants)
+                && comb.is_none()
+            {
+                let word = |is: bool| if is { "a" } else { "no" };
+                return Err(element.error(Problem::Range {
+                    found: format!(
+                        "{} [stage.want], and a stage before it has {}",
+                        word(wants),
+                        word(first.want.is_some())
+                    ),
+                    accepted: "[stage.want] in all stages of taps or in none".to_owned(),
+                }));
+            }
+            Ok(StageWish { up, down, rate: within, want, comb })
+        };
+        let stage = read().map_err(|error| numbered(error, number))?;
+        (above, below) = (above * stage.up as u128, below * stage.down as u128);
+        if above.max(below) > 1 << 16 {
+            return Err(found.element(table).error(Problem::Range {
+                found: format!("factors of {above} up and {below} down to stage {number}"),
+                accepted: "65536 at the most in all, each way".to_owned(),
+            }));
+        }
+        stages.push(stage);
+    }
+    Ok(stages)
+}
+
+/// Integrators and combs, in the place of a filter.
+fn comb(
+    keys: &Keys<'_>,
+    [up, down]: [usize; 2],
+    has_want: bool,
+) -> Result<Option<Comb>, SpecError> {
+    let Some(own) = keys.table("comb", "stage.comb.", &["order", "delay"])? else {
+        return Ok(None);
+    };
+    let place = keys.need("comb", "a table [stage.comb]")?;
+    if has_want {
+        return Err(place.error(Problem::Both { other: "stage.want" }));
+    }
+    if up.min(down) > 1 || up.max(down) == 1 {
+        return Err(place.error(Problem::Range {
+            found: format!("integrators and combs that go up by {up} and down by {down}"),
+            accepted: "a change one way: up or down".to_owned(),
+        }));
+    }
+    let count = |key: &'static str, most: usize| {
+        own.find(key).map(|found| found.integer(1..most as i64 + 1)).transpose()
+    };
+    let order = count("order", Comb::LARGEST_ORDER)?
+        .ok_or_else(|| own.missing("order", "how many integrators and combs, as order = 4"))?;
+    let delay = count("delay", Comb::LARGEST_DELAY)?.unwrap_or(1);
+    Ok(Some(Comb { order: order as usize, delay: delay as usize }))
+}
+
+/// The filter of a stage, which is one of taps.
+fn taps_of(keys: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
+    let found = want(keys, rate)?;
+    if found.has_taps() || may_have_taps(&found) {
+        return Ok(found);
+    }
+    Err(keys.find("want").map_or_else(
+        || keys.missing("want", "a kind of taps"),
+        |place| {
+            place.error(Problem::Range {
+                found: format!("kind \"{}\" as sections", found.kind()),
+                accepted: "taps, of which only those that are kept are computed: a kind with method \
+                    design = \"equiripple\", \"half-band\", \"root-raised-cosine\" or others of taps"
+                    .to_owned(),
+            })
+        },
+    ))
+}
+
+/// Whether it is a file, which is known when it is read.
+fn may_have_taps(want: &Want) -> bool {
+    use super::{Coefficients, DirectWish};
+    matches!(want, Want::Direct(DirectWish::Given(Coefficients::File(_))))
+}
+
+/// An error under the key of its stage.
+fn numbered(mut error: SpecError, number: usize) -> SpecError {
+    let own = error
+        .key
+        .strip_prefix("stage")
+        .map_or(error.key.as_str(), |rest| rest.strip_prefix('.').unwrap_or(rest));
+    error.key = match own {
+        "" => format!("stage.{number}"),
+        own => format!("stage.{number}.{own}"),
+    };
+    error
+}
+
+/// The table `[change]`.
+fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<RateChange, SpecError> {
+    let known = ["up", "down", "pass_edge", "ripple", "attenuation", "keep", "combs"];
+    let keys =
+        top.table("change", "change.", &known)?.ok_or_else(|| top.missing("change", CHANGE))?;
+    let asked = [factor(&keys, "up")?, factor(&keys, "down")?];
+    let of_stages = |factor: &dyn Fn(&StageWish) -> usize| stages.iter().map(factor).product();
+    let made: [usize; 2] = [of_stages(&|stage| stage.up), of_stages(&|stage| stage.down)];
+    if stages.is_empty() && asked.iter().all(|factor| factor.unwrap_or(1) == 1) {
+        return Err(keys.missing("down", "down = 8, up = 8, or both, as up = 3 and down = 2"));
+    }
+    for (key, asked, made) in [("up", asked[0], made[0]), ("down", asked[1], made[1])] {
+        if let Some(found) = keys.find(key).filter(|_| !stages.is_empty() && asked != Some(made)) {
+            return Err(found.error(Problem::Range {
+                found: format!("{}, and the stages go {key} by {made}", asked.unwrap_or(1)),
+                accepted: format!("{made}, or no `{key}`: the stages say it"),
+            }));
+        }
+    }
+    let [up, down] = if stages.is_empty() { asked.map(|factor| factor.unwrap_or(1)) } else { made };
+    let output = rate.hertz() * up as f64 / down as f64;
+    let lower = rate.hertz().min(output);
+    let found = keys.need("pass_edge", FREQUENCY_FORMS)?;
+    let pass_hz = found.parse::<Frequency>(FREQUENCY_FORMS)?.hertz(rate);
+    if !(pass_hz > 0.0 && pass_hz < lower / 2.0) {
+        return Err(found.error(Problem::Range {
+            found: format!("{pass_hz} Hz"),
+            accepted: format!(
+                "above 0 Hz and below {} Hz, half of the lower of the rates {} Hz and {output} Hz",
+                lower / 2.0,
+                rate.hertz()
+            ),
+        }));
+    }
+    let are_given = stages.iter().any(|stage| stage.want.is_some());
+    let ripple = level(&keys, "ripple", [1e-4, 6.0], "0.0001 dB to 6 dB", are_given)?;
+    let attenuation = level(&keys, "attenuation", [6.0, 160.0], "6 dB to 160 dB", are_given)?;
+    let kept = keys.find("keep").map(|found| found.choice(&Kept::ALL)).transpose()?;
+    let kept = kept.unwrap_or_default();
+    let combs = keys.find("combs").map(|found| {
+        if stages.is_empty() {
+            return found.boolean();
+        }
+        Err(found.error(Problem::Range {
+            found: "stages that are given".to_owned(),
+            accepted: "[stage.comb] where a stage is to be integrators and combs".to_owned(),
+        }))
+    });
+    let combs = combs.transpose()?.unwrap_or(true);
+    let (ripple_db, attenuation_db) = (ripple, attenuation);
+    Ok(RateChange { up, down, pass_hz, ripple_db, attenuation_db, kept, combs })
+}
+
+/// A level in a range; without it stages cannot be found.
+fn level(
+    keys: &Keys<'_>,
+    key: &'static str,
+    range: [f64; 2],
+    accepted: &'static str,
+    may_be_missing: bool,
+) -> Result<Option<f64>, SpecError> {
+    let within = |found: Found<'_>| {
+        let decibels = found.parse::<Level>(LEVEL)?.decibels();
+        if decibels >= range[0] && decibels <= range[1] {
+            return Ok(decibels);
+        }
+        let said = format!("{decibels} dB");
+        Err(found.error(Problem::Range { found: said, accepted: accepted.to_owned() }))
+    };
+    match keys.find(key) {
+        Some(found) => within(found).map(Some),
+        None if may_be_missing => Ok(None),
+        None => Err(keys.missing(key, LEVEL)),
+    }
+}

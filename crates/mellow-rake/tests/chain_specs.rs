@@ -1,0 +1,243 @@
+//! Specs of chains: what they give, and what is wrong with them at its place.
+
+use mellow_rake::rates::{ChainError, PlanError};
+use mellow_rake::spec::{ChainSpec, Coefficients, Kept, Spec, chain_kinds, template};
+use mellow_rake::study::{ChainStudy, ChainStudyError};
+
+fn no_file(name: &str) -> Result<Coefficients, String> {
+    Err(format!("{name} is not here"))
+}
+
+fn spec(change: &str, stages: &str) -> String {
+    format!("name = \"x\"\nsample_rate = \"96 kHz\"\n[change]\n{change}\n{stages}")
+}
+
+const LEVELS: &str = "ripple = \"0.2 dB\"\nattenuation = \"60 dB\"";
+
+/// Every spec that one can start from keeps what it asks for, and so does the one in its comments.
+#[test]
+fn specs_to_start_from_keep_what_they_ask() {
+    for kind in chain_kinds() {
+        let text = template(kind).unwrap();
+        assert!(ChainSpec::is_chain(text));
+        assert_eq!(ChainStudy::of_text(text, no_file).unwrap().meets_spec(), Some(true), "{kind}");
+        let error = Spec::parse(text).unwrap_err();
+        assert!(error.to_string().contains("a chain of stages at several rates"), "{error}");
+    }
+    let whole = template("chain").unwrap();
+    let (_, comments) = whole.split_once("designed as the change needs it:").unwrap();
+    let (stages, filter) = comments.split_once("# or give each").unwrap();
+    let (_, filter) = filter.split_once("kHz:").unwrap();
+    let plain = |text: &str| text.replace("# ", "").replace('#', "");
+    let given = format!("{}{}", whole.split_once("# The stages are").unwrap().0, plain(stages));
+    let study = ChainStudy::of_text(&given, no_file).unwrap();
+    assert_eq!((study.meets_spec(), study.chain().stages().len()), (Some(true), 2));
+    let first = plain(stages).replacen("down = 4", &format!("down = 4\n{}", plain(filter)), 1);
+    let second = "[stage.want]\nkind = \"lowpass\"\npass_edge = \"2.4 kHz\"\nstop_edge = \"3.6 kHz\"\n\
+        ripple = \"0.04 dB\"\nattenuation = \"71 dB\"\n[stage.method]\ndesign = \"equiripple\"\n";
+    let text = format!("{}{first}{second}", whole.split_once("# The stages are").unwrap().0);
+    let study = ChainStudy::of_text(&text.replace("down = 16", ""), no_file).unwrap();
+    assert_eq!(study.meets_spec(), Some(true));
+    assert_eq!(study.record().stages[1].filter_rate_hz, 24_000.0);
+}
+
+/// A change as a whole, by its factors, and with nothing kept but the pass-band or all of the band.
+#[test]
+fn changes_are_read_as_they_are_meant() {
+    let whole = ChainSpec::parse(&spec(
+        &format!("up = 3\ndown = 8\npass_edge = \"0.1 fs\"\nkeep = \"whole-band\"\n{LEVELS}"),
+        "",
+    ))
+    .unwrap();
+    assert_eq!((whole.change.up, whole.change.down, whole.change.pass_hz), (3, 8, 9_600.0));
+    assert_eq!((whole.change.kept, whole.lower_rate_hz()), (Kept::WholeBand, 36_000.0));
+    let study = ChainStudy::of(whole).unwrap();
+    assert_eq!((study.clean_hz(), study.meets_spec()), (18_000.0, Some(true)));
+    // Frequencies of a stage in parts of the rate are those of the rate at which it filters.
+    let stages = "[[stage]]\nup = 2\n[stage.want]\nkind = \"half-band\"\npass_edge = \"0.2 fs\"\n\
+        [stage.method]\ndesign = \"equiripple\"\ntaps = 19\n";
+    let chain = ChainStudy::of_text(&spec("pass_edge = \"30 kHz\"", stages), no_file).unwrap();
+    assert_eq!(chain.meets_spec(), None);
+    assert_eq!(chain.spec.stages[0].rate.hertz(), 192_000.0);
+    // A half-band filter at the higher rate lets half of the level through, for zeros stand between.
+    assert!(chain.pass_band().lowest_db.abs() < 0.2);
+    // Integrators and combs stand beside stages that the change asks for, and beside some of their own.
+    let sums = "[[stage]]\ndown = 8\n[stage.comb]\norder = 4\n";
+    let by = format!("{sums}[[stage]]\ndown = 2\n");
+    let levels = format!("pass_edge = \"1 kHz\"\n{LEVELS}");
+    let mixed = ChainStudy::of_text(&spec(&levels, &by), no_file).unwrap();
+    assert_eq!((mixed.meets_spec(), mixed.record().stages[0].growth_bits), (Some(true), Some(12)));
+    let own = format!("{sums}{}", stages.replace("up", "down"));
+    let mixed = ChainStudy::of_text(&spec("pass_edge = \"1 kHz\"", &own), no_file).unwrap();
+    assert_eq!(mixed.record().stages.iter().filter(|stage| stage.comb.is_some()).count(), 1);
+    // Found or forbidden.
+    let wide = format!("down = 32\npass_edge = \"1 kHz\"\n{LEVELS}");
+    for (key, count) in [("", 1), ("combs = true\n", 1), ("combs = false\n", 0)] {
+        let found = ChainStudy::of_text(&spec(&format!("{key}{wide}"), ""), no_file).unwrap();
+        let combs = found.record().stages.iter().filter(|stage| stage.comb.is_some()).count();
+        assert_eq!(combs, count, "{key}");
+    }
+    // Coefficients are those that were given.
+    let given = "[[stage]]\nup = 2\n[stage.want]\nkind = \"coefficients\"\nfile = \"line.csv\"\n";
+    let file = |name: &str| match name {
+        "line.csv" => Ok(Coefficients::Taps(vec![0.5, 1.0, 0.5])),
+        _ => no_file(name),
+    };
+    let text = spec("pass_edge = \"1 kHz\"", given);
+    let line = ChainStudy::of_text(&text, file).unwrap();
+    assert_eq!(line.chain().start().run(&[8.0, 16.0]), [4.0, 8.0, 12.0, 16.0]);
+    let error = ChainStudy::of_text(&text, no_file).unwrap_err();
+    assert!(matches!(&error, ChainStudyError::Coefficients { place, .. } if place.line == 9));
+    assert!(error.to_string().contains("key `stage.1.want.file`: line.csv is not here"), "{error}");
+}
+
+/// Line and key of what is wrong, and what would do.
+#[test]
+fn what_is_wrong_is_named_at_its_place() {
+    let stages = "[[stage]]\ndown = 4\n[[stage]]\ndown = 2\n";
+    let half = "[stage.want]\nkind = \"half-band\"\npass_edge = \"5 kHz\"\n[stage.method]\n\
+        design = \"equiripple\"\ntaps = 11\n";
+    let levels = |change: &str| format!("{change}\n{LEVELS}");
+    let cases = [
+        (
+            levels("down = 8\npass_edge = \"6 kHz\""),
+            String::new(),
+            5,
+            "change.pass_edge",
+            "6000 Hz, half",
+        ),
+        (
+            levels("down = 8\nup = 2\npass_edge = \"1 kHz\""),
+            String::new(),
+            5,
+            "change.up",
+            "down by 4",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            String::new(),
+            4,
+            "change.down",
+            "as up = 3 and down = 2",
+        ),
+        (
+            levels("down = 4097\npass_edge = \"1 kHz\""),
+            String::new(),
+            4,
+            "change.down",
+            "1 to 4096",
+        ),
+        (
+            levels("down = 9\npass_edge = \"1 kHz\""),
+            stages.to_owned(),
+            4,
+            "change.down",
+            "8, or no",
+        ),
+        (
+            "down = 8\npass_edge = \"1 kHz\"".to_owned(),
+            String::new(),
+            4,
+            "change.ripple",
+            "missing",
+        ),
+        (
+            levels("down = 8\npass_edge = \"1 Hz\"\nkeep = \"all\""),
+            String::new(),
+            6,
+            "change.keep",
+            "whole",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            "[[stage]]\ntwo = 1\n".to_owned(),
+            8,
+            "stage.1.two",
+            "up, down",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            "[[stage]]\nup = 1\n".to_owned(),
+            8,
+            "stage.1.down",
+            "down = 4",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            format!("{stages}{half}"),
+            10,
+            "stage.2",
+            "found a [stage.want], and a stage before it has no",
+        ),
+        (
+            "pass_edge = \"1 kHz\"".to_owned(),
+            format!("{stages}{half}").replace("[[stage]]\ndown = 4\n", "").replace("11", "\"11\""),
+            12,
+            "stage.1.method.taps",
+            "found the text",
+        ),
+        (
+            "pass_edge = \"1 kHz\"".to_owned(),
+            format!("[[stage]]\ndown = 2\n{half}").replace("taps = 11", "taps = 12"),
+            12,
+            "stage.1.method.taps",
+            "stage 1: 12 taps",
+        ),
+        (
+            "pass_edge = \"1 kHz\"".to_owned(),
+            "[[stage]]\ndown = 2\n[stage.want]\nkind = \"notch\"\ncenter = \"50 Hz\"\nq = 5\n"
+                .to_owned(),
+            7,
+            "stage.1.want",
+            "kind \"notch\" as sections",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            "[[stage]]\nup = 2\ndown = 3\ncomb = { order = 2 }\n".to_owned(),
+            10,
+            "stage.1.comb",
+            "a change one way",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            "[[stage]]\ndown = 3\ncomb = { order = 9 }\n".to_owned(),
+            9,
+            "stage.1.comb.order",
+            "1 to 8",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            "[[stage]]\ndown = 3\ncomb = { order = 3 }\n".to_owned(),
+            7,
+            "stage",
+            "one of taps is wanted as well",
+        ),
+        (
+            levels("pass_edge = \"5 kHz\""),
+            "[[stage]]\ndown = 12\n[[stage]]\nup = 5\n".to_owned(),
+            6,
+            "stage.1",
+            "behind stage 1 the rate is 8000 Hz; above 10000 Hz",
+        ),
+    ];
+    for (change, stages, line, key, what) in cases {
+        let error = ChainStudy::of_text(&spec(&change, &stages), no_file).unwrap_err();
+        let said = error.to_string();
+        let found = match &error {
+            ChainStudyError::Spec(error) => (error.line, error.key.clone()),
+            ChainStudyError::Design { place: Some(place), .. } => (place.line, place.key.clone()),
+            _ => (0, String::new()),
+        };
+        assert_eq!(found.1, key, "{said}");
+        assert!(said.contains(what), "{said}");
+        assert!(found.0.abs_diff(line) <= 1, "{line}: {said}");
+    }
+    // Without a text the keys are known as well.
+    let spec = ChainSpec::parse(&spec(&levels("down = 8\npass_edge = \"1 kHz\""), "")).unwrap();
+    let mut bad = spec.clone();
+    bad.change.down = 1;
+    let error = ChainStudy::of(bad).unwrap_err();
+    let ChainStudyError::Design { place: None, error } = error else { panic!("{error}") };
+    assert!(matches!(*error, ChainError::Plan(PlanError::Factor { .. })));
+    assert_eq!(error.keys()[0], "change.up");
+}
