@@ -45,11 +45,15 @@ fn tones_fold_as_the_table_says() {
     assert_eq!((status, &design["meets_spec"]), (0, &true.into()));
     let bands = design["folded"].as_array().unwrap();
     assert_eq!(bands.len(), 12);
-    for band in bands.iter().take(3) {
+    // At 0 Hz and at half of the rate two tones fall together.
+    let is_inside = |band: &&Value| (0.5..9.5).contains(&number(&band["worst_output_hz"]));
+    let inside: Vec<&Value> = bands.iter().filter(is_inside).take(3).collect();
+    assert_eq!(inside.len(), 3);
+    for band in inside {
         let hertz = number(&band["worst_input_hz"]);
         write(&at("tone.csv"), (0..80_000).map(|n| 1e6 * (TAU * hertz * f64::from(n) / 1e3).cos()));
         let [tone, out] = ["tone.csv", "out.csv"].map(|name| at(name).to_str().unwrap().to_owned());
-        let (status, made) = json(&["run", SWELL, &tone, "-o", &out, "--rate", "1 kHz", "--json"]);
+        let (status, made) = json(&["run", SWELL, &tone, "-o", &out, "--json"]);
         assert_eq!((status, number(&made["output_samples"])), (0, 1600.0));
         let found = read(&at("out.csv"));
         let first = number(&made["start_up_samples"]) as usize;
@@ -68,20 +72,20 @@ fn slow_signals_stand_in_step() {
     let slow = |seconds: f64| 1000.0 * (TAU * 0.2 * seconds).sin();
     write(&at("slow.csv"), (0..20_000).map(|n| slow(f64::from(n) / 1e3)));
     let [path, out] = ["slow.csv", "out.csv"].map(|name| at(name).to_str().unwrap().to_owned());
-    let call = ["run", SWELL, &path, "-o", &out, "--rate", "1 kHz", "--remove-delay", "--json"];
+    let call = ["run", SWELL, &path, "-o", &out, "--remove-delay", "--json"];
     let (status, made) = json(&call);
     assert_eq!(status, 0);
     let left = number(&made["delay_left_samples"]) / 20.0;
     let found = read(&at("out.csv"));
     assert_eq!(found.len(), 400);
     let first = number(&made["start_up_samples"]) as usize;
-    // The last ones are made of the last sample held.
+    // The ripple is 0.6 %; the last ones are made of the last sample held.
     for (time, sample) in &found[first..400 - 16] {
-        assert!((sample - slow(time - left)).abs() < 2.0, "{time}: {sample}");
+        assert!((sample - slow(time - left)).abs() < 6.0, "{time}: {sample}");
     }
     // The same as one channel of two in a WAV file, which keeps the rate of what comes out.
     let wav = at("two.wav").to_str().unwrap().to_owned();
-    assert_eq!(run(&["run", SWELL, &path, "-o", &wav, "--rate", "1 kHz"]).0, 0);
+    assert_eq!(run(&["run", SWELL, &path, "-o", &wav]).0, 0);
     let (_, seen) = json(&["inspect", &wav, "--json"]);
     assert_eq!((number(&seen["sample_rate_hz"]), number(&seen["samples"])), (20.0, 400.0));
 }
