@@ -62,26 +62,40 @@ const CLIMBED: usize = 32;
 /// So many of the highest places of a grid are looked at closely.
 const LOOKED_AT: usize = 6;
 
-/// The place of the largest value: the highest places of a grid by a rough value, each refined by the exact
-/// one.
-fn largest(
-    [low, high]: [f64; 2],
-    grid: usize,
-    rough: &dyn Fn(f64) -> f64,
-    exact: &dyn Fn(f64) -> f64,
-) -> f64 {
-    let place = |k: usize| low + (high - low) * k as f64 / grid as f64;
-    // In single precision: the last bits of a transform are the machine's.
-    let values: Vec<f32> = (0..=grid).map(|k| rough(place(k)) as f32).collect();
-    let is_top = |k: &usize| {
-        let beside = [k.checked_sub(1), Some(k + 1).filter(|k| *k <= grid)];
-        beside.into_iter().flatten().all(|other| values[*k] >= values[other])
-    };
-    let mut tops: Vec<usize> = (0..=grid).filter(is_top).collect();
-    tops.sort_by(|a, b| values[*b].total_cmp(&values[*a]).then(a.cmp(b)));
-    tops.truncate(LOOKED_AT);
+/// Steps on a grid between two frequencies.
+#[derive(Clone, Copy)]
+struct Steps {
+    band: [f64; 2],
+    count: usize,
+}
+
+impl Steps {
+    fn place(self, k: usize) -> f64 {
+        self.band[0] + (self.band[1] - self.band[0]) * k as f64 / self.count as f64
+    }
+
+    /// The highest places by a rough value, the highest first, and that value.
+    fn tops(self, rough: &dyn Fn(f64) -> f64) -> (Vec<usize>, f32) {
+        // In single precision: the last bits of a transform are the machine's.
+        let values: Vec<f32> = (0..=self.count).map(|k| rough(self.place(k)) as f32).collect();
+        let is_top = |k: &usize| {
+            let beside = [k.checked_sub(1), Some(k + 1).filter(|k| *k <= self.count)];
+            beside.into_iter().flatten().all(|other| values[*k] >= values[other])
+        };
+        let mut tops: Vec<usize> = (0..=self.count).filter(is_top).collect();
+        tops.sort_by(|a, b| values[*b].total_cmp(&values[*a]).then(a.cmp(b)));
+        tops.truncate(LOOKED_AT);
+        let height = tops.first().map_or(0.0, |top| values[*top]);
+        (tops, height)
+    }
+}
+
+/// The place of the largest value, near one of some places of a grid.
+fn largest(steps: Steps, tops: &[usize], exact: &dyn Fn(f64) -> f64) -> f64 {
+    let (place, grid) = (|k: usize| steps.place(k), steps.count);
+    let low = steps.band[0];
     let mut best = (f64::NEG_INFINITY, low);
-    for top in tops {
+    for &top in tops {
         // The rough top may stand a few steps beside the exact one.
         let (mut top, mut height) = (top, exact(place(top)));
         for _ in 0..CLIMBED {
@@ -142,17 +156,30 @@ impl Stage {
         let points = 500 + libm::ceil(6.0 * ripples) as usize;
         let exact =
             |hertz: f64| complex::modulus(self.response(rate.radians(hertz))) / self.up() as f64;
-        exact(largest(band, points, &|hertz| grid.gain(hertz), &exact))
+        let steps = Steps { band, count: points };
+        let (tops, _) = steps.tops(&|hertz| grid.gain(hertz));
+        exact(largest(steps, &tops, &exact))
     }
 }
 
-/// Of a frequency and the number of a path: roughly its level; what it becomes; and the pieces of a band
-/// on which that path does not jump.
-type Ways<'a> = (
-    &'a dyn Fn(&[Grid], f64, usize) -> f64,
-    &'a dyn Fn(f64, usize) -> Path,
-    &'a dyn Fn(usize) -> Vec<([f64; 2], f64)>,
-);
+/// What the paths of a number do with a frequency.
+struct Ways<'a> {
+    /// The level, roughly.
+    rough: &'a dyn Fn(&[Grid], f64, usize) -> f64,
+    /// All of it.
+    path: &'a dyn Fn(f64, usize) -> Path,
+    /// What it is at the input and at the output, and whether it is itself; without its level.
+    ends: &'a dyn Fn(f64, usize) -> ([f64; 2], bool),
+    /// The pieces of a band on which the path does not jump.
+    pieces: &'a dyn Fn(usize) -> Vec<([f64; 2], f64)>,
+}
+
+/// Of so many bands the strongest are refined, and of the others the level at the strongest place of the grid
+/// is given.
+const REFINED: usize = 256;
+
+/// Points of the grids of all bands together, below which none is thinned out.
+const ALL_POINTS: usize = 4_000_000;
 
 /// The pieces of a band between which a path jumps that is shifted and then wrapped to minus half to half of
 /// a rate, again and again; each with what is added to its frequencies in all.
@@ -200,7 +227,8 @@ impl Chain {
     /// frequencies of real signals, none of them below zero.
     ///
     /// `band` is of 0 to half of the output's rate, the lower end first. Levels are looked for on a grid of
-    /// six points for each ripple that so many taps can make, at least 500, and the highest refined.
+    /// six points for each ripple that so many taps can make, at least 500 (60 where there are very many
+    /// bands), and refined in the strongest 256 bands.
     pub fn folded(&self, band: [f64; 2]) -> Vec<FoldedBand> {
         let count: usize = self.stages().iter().map(Stage::down).product();
         let rough = |grids: &[Grid], hertz: f64, number: usize| {
@@ -218,8 +246,13 @@ impl Chain {
             };
             pieces(band, &(0..self.stages().len()).rev().map(shift).collect::<Vec<_>>())
         };
+        let ends = |hertz: f64, number: usize| {
+            let (input, is_direct) = self.way_back(hertz, number, &mut |_, _| {});
+            ([input, hertz], is_direct)
+        };
         let rates = [self.output_rate(), self.input_rate()].map(SampleRate::hertz);
-        self.bands(band, count, (&rough, &path, &pieces), rates)
+        let ways = Ways { rough: &rough, path: &path, ends: &ends, pieces: &pieces };
+        self.bands(band, count, &ways, rates)
     }
 
     /// Where a band of the input comes out beside itself, the band of each image by itself and the strongest
@@ -244,15 +277,20 @@ impl Chain {
             };
             pieces(band, &(0..self.stages().len()).map(shift).collect::<Vec<_>>())
         };
+        let ends = |hertz: f64, number: usize| {
+            let (output, is_direct) = self.way_on(hertz, number, &mut |_, _| {});
+            ([hertz, output], is_direct)
+        };
         let rates = [self.input_rate(), self.output_rate()].map(SampleRate::hertz);
-        self.bands(band, count, (&rough, &path, &pieces), rates)
+        let ways = Ways { rough: &rough, path: &path, ends: &ends, pieces: &pieces };
+        self.bands(band, count, &ways, rates)
     }
 
     fn bands(
         &self,
         [low, high]: [f64; 2],
         count: usize,
-        (rough, path, pieces): Ways<'_>,
+        ways: &Ways<'_>,
         [rate, last]: [f64; 2],
     ) -> Vec<FoldedBand> {
         // A path jumps where a rate on the way wraps: what lies between is a band. Where the last one wraps
@@ -260,8 +298,8 @@ impl Chain {
         let mut all: Vec<(usize, [f64; 2])> = Vec::new();
         for number in 0..count {
             let mut before = None;
-            for ([from, to], added) in pieces(number) {
-                let is_direct = path(f64::midpoint(from, to), number).is_direct;
+            for ([from, to], added) in (ways.pieces)(number) {
+                let (_, is_direct) = (ways.ends)(f64::midpoint(from, to), number);
                 let goes_on =
                     before.is_some_and(|own: f64| !is_direct && is_whole((own - added) / last));
                 match all.last_mut() {
@@ -280,24 +318,38 @@ impl Chain {
             .map(|(number, stage)| Grid::new(stage, self.rate_within(number).hertz()))
             .collect();
         let ripples = self.extent(rate) as f64 * (high - low) / (rate / 2.0);
-        let points = 500 + libm::ceil(6.0 * ripples) as usize;
+        let least = (ALL_POINTS / all.len()).clamp(60, 500);
+        let count = least + libm::ceil(6.0 * ripples) as usize;
+        let mut rough: Vec<_> = all
+            .into_iter()
+            .map(|(number, band)| {
+                let steps = Steps { band, count };
+                let (tops, height) = steps.tops(&|hertz| (ways.rough)(&grids, hertz, number));
+                (height, number, steps, tops)
+            })
+            .collect();
+        rough.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
         let (input, output) = (self.input_rate().hertz(), self.output_rate().hertz());
-        let band = |(number, [from, to]): (usize, [f64; 2])| {
-            let exact = |hertz: f64| complex::modulus(path(hertz, number).response);
-            let worst = largest([from, to], points, &|hertz| rough(&grids, hertz, number), &exact);
+        let band = |(rank, (_, number, steps, tops)): (usize, (f32, usize, Steps, Vec<usize>))| {
+            let exact = |hertz: f64| complex::modulus((ways.path)(hertz, number).response);
+            let worst = match (rank < REFINED, tops.first()) {
+                (false, Some(top)) => steps.place(*top),
+                _ => largest(steps, &tops, &exact),
+            };
+            let [from, to] = steps.band;
             // A little off the end, which may be half of a rate and so both of its signs.
             let inside = from + (to - from) * 1e-9;
-            let first = path(inside, number);
-            let (found, width) = (path(worst, number), to - from);
+            let ([first_in, first_out], _) = (ways.ends)(inside, number);
+            let (found, width) = ((ways.path)(worst, number), to - from);
             FoldedBand {
-                input_hertz: folded_ends(first.input_hertz - (inside - from), width, input),
-                output_hertz: folded_ends(first.output_hertz - (inside - from), width, output),
+                input_hertz: folded_ends(first_in - (inside - from), width, input),
+                output_hertz: folded_ends(first_out - (inside - from), width, output),
                 worst_db: decibels(complex::modulus(found.response)),
                 worst_input_hertz: found.input_hertz.abs(),
                 worst_output_hertz: found.output_hertz.abs(),
             }
         };
-        let mut all: Vec<FoldedBand> = all.into_iter().map(band).collect();
+        let mut all: Vec<FoldedBand> = rough.into_iter().enumerate().map(band).collect();
         all.sort_by(|a, b| b.worst_db.total_cmp(&a.worst_db));
         all
     }

@@ -6,7 +6,7 @@ use crate::Effort;
 use crate::design::fir::{Band, design_fir, equiripple_behind};
 use crate::filter::{BandKind, LinearPhase, Taps, Transfer, complex};
 use crate::response::extreme;
-use crate::spec::{FirEdges, FirMethod, FirShape, FirWish, Phase};
+use crate::spec::{FirEdges, FirMethod, FirShape, FirWish, LARGEST_TAPS, Phase};
 use crate::units::SampleRate;
 use crate::units::level::decibels;
 
@@ -54,6 +54,37 @@ fn fir(shape: FirShape, taps: Option<usize>, effort: Effort) -> FirWish {
     FirWish { shape, method, taps, phase: Phase::Linear, unity_gain: false, effort }
 }
 
+/// What `make` gives for the smallest number from `first` to `most` for which it gives anything: found by
+/// steps of a sixteenth, and between the last two by halves.
+fn fewest<T, E>(
+    first: usize,
+    most: usize,
+    make: &mut dyn FnMut(usize) -> Result<Option<T>, E>,
+) -> Result<Option<T>, E> {
+    let step = (first / 16).max(1);
+    let mut number = first;
+    let mut best = loop {
+        if number > most {
+            return Ok(None);
+        }
+        match make(number)? {
+            Some(made) => break made,
+            None => number += step,
+        }
+    };
+    // The number does; the one a step below does not, or is below the first.
+    let mut below = number.saturating_sub(step);
+    let is_first = number == first;
+    while !is_first && number - below > 1 {
+        let middle = usize::midpoint(below, number);
+        match make(middle)? {
+            Some(made) => (best, number) = (made, middle),
+            None => below = middle,
+        }
+    }
+    Ok(Some(best))
+}
+
 /// The taps of a stage, at the rate in between, with a gain of 1.
 fn taps(wish: &RateWish, cut: &Cut, ripples: Ripples) -> Result<Taps, PlanError> {
     let Cut { up, down, between, .. } = *cut;
@@ -65,9 +96,9 @@ fn taps(wish: &RateWish, cut: &Cut, ripples: Ripples) -> Result<Taps, PlanError>
         // Of 4k + 3 taps, for at other lengths the outermost are zero. From half of the estimate on; what is
         // beyond the digits of the numbers ends at twice of it.
         let estimated = estimate(wish, cut, ripples)[0];
-        let first = (estimated / 8).saturating_sub(1) * 4 + 3;
-        let (mut count, mut worst_gain) = (first, 1.0);
-        while count <= 2 * estimated + 16 {
+        let mut worst_gain = 1.0;
+        let mut make = |quarter: usize| -> Result<Option<Taps>, PlanError> {
+            let count = 4 * quarter + 3;
             let shape = FirShape::MthBand { factor: 2, pass_hz: Some(cut.clean) };
             let (_, taps) =
                 design_fir(&fir(shape, Some(count), wish.effort), rate).map_err(no_stage)?;
@@ -75,10 +106,11 @@ fn taps(wish: &RateWish, cut: &Cut, ripples: Ripples) -> Result<Taps, PlanError>
             let half = rate.nyquist();
             let worst = extreme(half - cut.clean, half, half, count, &gain);
             worst_gain = -gain(worst);
-            if worst_gain <= ripple {
-                return Ok(taps);
-            }
-            count += 4;
+            Ok((worst_gain <= ripple).then_some(taps))
+        };
+        let first = (estimated / 8).saturating_sub(1);
+        if let Some(taps) = fewest(first, estimated / 2 + 4, &mut make)? {
+            return Ok(taps);
         }
         return Err(PlanError::NotKept {
             attenuation_db: wish.attenuation_db,
@@ -157,14 +189,16 @@ fn compensating(
         if hertz < cut.stop() { droop(hertz) } else { 1.0 }
     };
     let estimated = estimate(wish, cut, ripples)[0];
-    let mut count = (estimated * 3 / 4).max(3);
-    while count <= 2 * estimated + 16 {
-        let kind = LinearPhase::of(false, count);
-        match equiripple_behind(&bands, kind, count, &gain) {
-            Ok(found) if found.error <= 1.0 => return Ok(Taps(found.taps)),
-            // At some lengths the exchange ends without an answer; the next may have one.
-            _ => count += 1,
-        }
+    let mut make = |count: usize| -> Result<Option<Taps>, PlanError> {
+        // At some lengths the exchange ends without an answer; the next may have one.
+        let found = equiripple_behind(&bands, LinearPhase::of(false, count), count, &gain);
+        Ok(found.ok().filter(|found| found.error <= 1.0).map(|found| Taps(found.taps)))
+    };
+    let first = (estimated * 3 / 4).max(3);
+    if estimated <= LARGEST_TAPS / 2
+        && let Some(taps) = fewest(first, 2 * estimated + 16, &mut make)?
+    {
+        return Ok(taps);
     }
     Err(PlanError::NotKept {
         attenuation_db: wish.attenuation_db,

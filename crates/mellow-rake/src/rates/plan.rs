@@ -63,6 +63,14 @@ impl Weighed {
     }
 }
 
+/// All that divide a number, the smallest first.
+fn divisors(number: usize) -> Vec<usize> {
+    let small = (1..).take_while(|one| one * one <= number);
+    let small: Vec<usize> = small.filter(|one| number.is_multiple_of(*one)).collect();
+    let large = small.iter().rev().map(|one| number / one).filter(|one| one * one > number);
+    small.iter().copied().chain(large).collect()
+}
+
 fn form(stage: &Stage) -> StageForm {
     StageForm { comb: stage.as_sums(), ..StageForm::new(stage.up(), stage.down()) }
 }
@@ -104,8 +112,9 @@ impl Ways<'_> {
         if so_far.len() == self.most_stages {
             return;
         }
-        for own_up in (1..=up).filter(|own| up.is_multiple_of(*own)) {
-            for own_down in (1..=down).filter(|own| down.is_multiple_of(*own)) {
+        let downs = divisors(down);
+        for own_up in divisors(up) {
+            for &own_down in &downs {
                 let is_none = own_up * own_down == 1;
                 if is_none || common_factor(own_up, own_down) > 1 {
                     continue;
