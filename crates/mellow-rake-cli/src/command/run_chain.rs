@@ -63,13 +63,11 @@ pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure>
     let mut reader = RecordingReader::open(&options.input, &options.reading.choice(Some(rate)))?;
     let columns = columns(options, &reader)?;
     let scale = options.scaling.scale(reader.full_scale())?;
-    // From the first word that comes out on.
-    let behind = chain
-        .delay_seconds()
-        .map(|seconds| (seconds - chain.first_output_seconds()) * output_rate.hertz());
+    let behind = chain.delay_outputs();
     let removed = match (options.remove_delay, behind) {
         (false, _) => 0,
-        (true, Some(samples)) => (samples + 1e-6).max(0.0) as u64,
+        // Of a whole number the last digits do not make one less.
+        (true, Some(samples)) => (samples + 1e-6) as u64,
         (true, None) => {
             return Err(call(
                 "--remove-delay: the delay of this chain is not the same at every frequency; taps of linear \
@@ -154,7 +152,8 @@ fn text(object: &ChainRunObject) -> Document {
             4,
         ),
         (Some(delay), None) => {
-            text.lines(&format!("  everything comes {} later; --remove-delay", duration(delay)));
+            let line = "later; --remove-delay takes the whole samples of that off";
+            text.lines(&format!("  everything comes {} {line}", duration(delay)));
         }
         (None, None) => {}
     }

@@ -143,6 +143,13 @@ impl Chain {
         self.stages.iter().zip(&self.between).map(delay).sum()
     }
 
+    /// The same delay in samples that come out, from the first of them on; `None` as of
+    /// [`delay_seconds`](Self::delay_seconds).
+    pub fn delay_outputs(&self) -> Option<f64> {
+        let behind = |seconds: f64| (seconds - self.first_output_seconds()).max(0.0);
+        self.delay_seconds().map(|seconds| behind(seconds) * self.output_rate().hertz())
+    }
+
     /// What a frequency is multiplied by that is below half of every rate on the way, and so comes out where
     /// it went in. Phases are those at the times of the samples.
     pub fn direct_response(&self, hertz: f64) -> Complex64 {

@@ -1,6 +1,6 @@
 //! What a chain does to its pass-band, and how far off that leaves a signal that fills it.
 
-use super::{Chain, FoldedBand};
+use super::Chain;
 use crate::filter::complex;
 use crate::response::extreme;
 use crate::units::level::decibels;
@@ -102,13 +102,5 @@ impl Chain {
         // Of the same: the part beside the mean, over all; no difference of two numbers near 1.
         let whole = apart + mean.norm_sqr();
         decibels(libm::sqrt(apart / whole))
-    }
-
-    /// The strongest that falls onto 0 to `clean_hz` or is an image of it; `None` where nothing does.
-    pub fn worst_disturbance(&self, clean_hz: f64) -> Option<FoldedBand> {
-        let both = [self.folded([0.0, clean_hz]), self.imaged([0.0, clean_hz])];
-        both.iter()
-            .filter_map(|bands| bands.first().copied())
-            .max_by(|a, b| a.worst_db.total_cmp(&b.worst_db))
     }
 }

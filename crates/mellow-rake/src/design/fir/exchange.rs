@@ -150,10 +150,7 @@ pub fn equiripple(
     kind: LinearPhase,
     taps: usize,
 ) -> Result<Equiripple, ExchangeError> {
-    let (task, free) = Task::new(bands, kind, taps)?;
-    let mut exchanges = 0;
-    let solved = task.solve(free, &mut exchanges)?;
-    task.finish(&solved, exchanges)
+    equiripple_behind(bands, kind, taps, &|_| 1.0)
 }
 
 /// Designs taps that stand behind something of a known gain, so that both together have the amplitudes that
