@@ -67,6 +67,7 @@ pub mod fixed;
 pub mod float;
 pub mod hardware;
 pub mod implementation;
+pub mod network;
 pub mod quality;
 pub mod random;
 pub mod rates;

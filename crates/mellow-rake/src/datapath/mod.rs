@@ -76,6 +76,7 @@ mod narrow;
 mod noise;
 mod ports;
 mod range;
+mod residues;
 mod run;
 mod shared;
 mod shifts;
@@ -87,10 +88,11 @@ pub use any_coefficients::AnyCoefficientsError;
 pub use bound::{Bounds, ErrorBound, Reach, WorstCase};
 pub(crate) use build::shaping_numbers;
 pub use build::{
-    AllPassWords, BuildError, LatticeTables, SectionWords, StateWords, all_pass_sum, direct_form_1,
-    direct_form_1_shaped, direct_form_1_transposed, direct_form_2, direct_form_2_transposed,
-    fir_decimator, fir_direct, fir_folded, fir_interpolator, fir_skip_zeros, fir_transposed,
-    lattice_ladder, lattice_sections, shaping, state_space,
+    AllPassWords, BuildError, LatticeTables, SectionWords, StateWords, SumWords, all_pass_sum,
+    combs, direct_form_1, direct_form_1_shaped, direct_form_1_transposed, direct_form_2,
+    direct_form_2_transposed, fir_decimator, fir_direct, fir_folded, fir_interpolator,
+    fir_skip_zeros, fir_transposed, integrators, lattice_ladder, lattice_sections, shaping,
+    state_space,
 };
 pub use check::{Checked, Facts, LimitFact, SumFact};
 pub use cost::Cost;
@@ -103,8 +105,10 @@ pub use limit_cycles::{
     overflow_oscillations_among, zero_input_cycles, zero_input_cycles_among,
 };
 pub use linear::{Drive, LinearDatapath, RoundingSource};
+pub(crate) use noise::half_scale;
 pub use noise::{NoisePrediction, NotPredicted};
 pub use ports::Port;
+pub(crate) use residues::{Push, SumProgram};
 pub use run::Simulator;
 pub use widths::WidthError;
 

@@ -101,6 +101,12 @@ pub enum NotPredicted {
         /// The error in percent of the output.
         share: f64,
     },
+    /// Errors that follow the signs of their words, with programs behind that pass them on.
+    #[error(
+        "errors of a word cut off toward zero follow its sign, so they are no noise for the programs behind \
+         it: another rounding would have a prediction"
+    )]
+    Signs,
     /// What is dropped is not spread over all that it can be.
     #[error(
         "on noise of half scale what is dropped is not spread evenly, as the model of the errors needs: \
@@ -286,7 +292,7 @@ fn shared(
 }
 
 /// The variance of white noise of half scale, as a value squared.
-pub(super) fn half_scale(input: WordFormat) -> f64 {
+pub(crate) fn half_scale(input: WordFormat) -> f64 {
     let levels = (input.maximum() / 2 - input.minimum() / 2 + 1) as f64;
     (levels * levels - 1.0) / 12.0 * input.step() * input.step()
 }

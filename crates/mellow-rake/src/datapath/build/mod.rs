@@ -2,6 +2,7 @@
 
 mod all_pass;
 mod cascade;
+mod comb;
 mod direct_form_1;
 mod direct_form_2;
 mod folded;
@@ -12,6 +13,7 @@ mod taps;
 mod transposed;
 
 pub use all_pass::{AllPassWords, all_pass_sum};
+pub use comb::{SumWords, combs, integrators};
 pub(crate) use direct_form_1::shaping_numbers;
 pub use direct_form_1::{direct_form_1, direct_form_1_shaped, shaping};
 pub use direct_form_2::direct_form_2;
@@ -106,6 +108,17 @@ pub enum BuildError {
         found: i32,
         /// Fraction bits needed.
         needed: i32,
+    },
+    /// Integrators or combs that wrap at different levels, or of no or too many sums.
+    #[error(
+        "{structure} take 1 to 8 sums that wrap at the same level, and a delay of at least 1; {sums} sums were \
+         given"
+    )]
+    Modulus {
+        /// `integrators` or `combs`.
+        structure: &'static str,
+        /// Sums given.
+        sums: usize,
     },
     /// Nothing is lost that could be fed back.
     #[error(

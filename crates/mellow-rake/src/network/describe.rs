@@ -1,0 +1,58 @@
+//! A whole network as data, complete: whoever has it and `docs/arithmetic.md` can build it again, bit for bit.
+
+use super::{JointFact, Network, Step};
+use crate::datapath::{Description, describe};
+use crate::fixed::WordFormat;
+
+/// A network as plain data. Field names are those of the JSON.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
+pub struct NetworkDescription {
+    /// The format of the words that go in.
+    pub input: WordFormat,
+    /// The format of the words that come out.
+    pub output: WordFormat,
+    /// What is done to them, in this order.
+    pub steps: Vec<StepDescription>,
+    /// The level of what each program gives.
+    pub joints: Vec<JointFact>,
+}
+
+/// One step.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(tag = "step", rename_all = "kebab-case"))]
+#[non_exhaustive]
+pub enum StepDescription {
+    /// A program, fired whenever the words of a firing are there.
+    Fire {
+        /// The program.
+        program: Box<Description>,
+    },
+    /// Of every so many words the last goes on.
+    Keep {
+        /// How many.
+        factor: usize,
+    },
+    /// Behind each word so many less one zeros are put in.
+    Fill {
+        /// How many.
+        factor: usize,
+    },
+}
+
+/// The whole network as data.
+pub fn describe_network(network: &Network) -> NetworkDescription {
+    let step = |step: &Step| match step {
+        Step::Fire(program) => StepDescription::Fire { program: Box::new(describe(program)) },
+        Step::Keep(factor) => StepDescription::Keep { factor: *factor },
+        Step::Fill(factor) => StepDescription::Fill { factor: *factor },
+    };
+    NetworkDescription {
+        input: network.input(),
+        output: network.output(),
+        steps: network.steps().iter().map(step).collect(),
+        joints: network.joints().to_vec(),
+    }
+}

@@ -1,0 +1,204 @@
+//! What is proved about levels and errors along a network, and the noise that is expected.
+//!
+//! Every word is what the input and the errors of all roundings make of it through all steps between, so l1
+//! norms of the composed responses bound it (Jackson, "On the interaction of roundoff noise and dynamic range
+//! in digital filters", 1970). Rates make the responses depend on the time; they begin anew with each *frame*,
+//! after which every step is at the start of a firing, and each time of a frame is followed by itself. As
+//! within one program the linear reading holds while no limit acts; if every level fits, then by induction
+//! over times and steps no limit is the first to act.
+
+use super::Network;
+use super::NetworkError;
+use super::block::{Block, Sized, Source};
+use crate::datapath::{ErrorBound, NoisePrediction, NotPredicted, half_scale};
+use crate::fixed::WordFormat;
+
+/// The level of what a program gives.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
+pub struct JointFact {
+    /// The number of the step that gives it, the first is 0.
+    pub step: usize,
+    /// Its format.
+    pub format: WordFormat,
+    /// The lowest value before the limit for any input and any errors of roundings, rounded outward.
+    pub low: f64,
+    /// The highest.
+    pub high: f64,
+    /// The largest error of all roundings so far, as a value.
+    pub error: f64,
+    /// Whether all values from `low` to `high` fit the format: with that of all joints before, the limit never
+    /// acts.
+    pub fits: bool,
+}
+
+/// All that is found.
+pub(super) struct Found {
+    pub(super) joints: Vec<JointFact>,
+    pub(super) error: ErrorBound,
+    pub(super) noise: Result<NoisePrediction, NotPredicted>,
+}
+
+/// How far a word of each time of a frame can go at one place.
+struct Level {
+    times: Vec<[f64; 2]>,
+}
+
+impl Level {
+    fn new(times: usize) -> Self {
+        Level { times: vec![[0.0; 2]; times] }
+    }
+
+    /// A value from a range that comes in at some time, by what it is later; `share` of the sizes may be lost
+    /// in sums.
+    fn add(&mut self, begin: usize, words: &[Sized], [low, high]: [f64; 2], share: f64) {
+        let count = self.times.len();
+        for (place, [h, size]) in words.iter().enumerate() {
+            let time = &mut self.times[(begin + place) % count];
+            let slack = size * share * low.abs().max(high.abs());
+            time[0] += (h * low).min(h * high) - slack;
+            time[1] += (h * low).max(h * high) + slack;
+        }
+    }
+
+    fn low(&self) -> f64 {
+        self.times.iter().fold(0.0, |low, time| low.min(time[0]))
+    }
+
+    fn high(&self) -> f64 {
+        self.times.iter().fold(0.0, |high, time| high.max(time[1]))
+    }
+}
+
+/// The words of a frame before the first block and behind each; `None` where it is too long.
+fn frame(blocks: &[Block]) -> Option<Vec<usize>> {
+    let (mut first, mut words) = (1usize, 1usize);
+    for block in blocks {
+        let (mut one, mut other) = (words, block.takes);
+        while other != 0 {
+            (one, other) = (other, one % other);
+        }
+        let more = block.takes / one;
+        first = first.checked_mul(more)?;
+        words = words.checked_mul(more)? / block.takes * block.gives;
+        if first.max(words) > Network::LONGEST_FRAME {
+            return None;
+        }
+    }
+    let mut all = vec![first];
+    for block in blocks {
+        let words = all[all.len() - 1] / block.takes * block.gives;
+        all.push(words);
+    }
+    Some(all)
+}
+
+pub(super) fn find(blocks: &[Block], input: WordFormat) -> Result<Found, NetworkError> {
+    let frame = frame(blocks).ok_or(NetworkError::Frame)?;
+    let most = frame.iter().max().copied().unwrap_or(1);
+    if most > Network::LONGEST_FRAME {
+        return Err(NetworkError::Frame);
+    }
+    let operations: usize = blocks.iter().map(Block::operations).sum();
+    // γ of Higham, Accuracy and Stability of Numerical Algorithms, 2002, equation 3.4, and as much again for
+    // the sums of the levels themselves.
+    let share = 2.0 * (operations + most) as f64 * f64::EPSILON;
+    let mut levels: Vec<Level> = frame[1..].iter().map(|words| Level::new(*words)).collect();
+    let mut errors: Vec<Level> = frame[1..].iter().map(|words| Level::new(*words)).collect();
+    let ends = [input.minimum() as f64 * input.step(), input.maximum() as f64 * input.step()];
+    let mut powers = vec![0.0; blocks.len()];
+    for time in 0..frame[0] {
+        let mut way = (time, vec![[1.0, 1.0]]);
+        for ((block, level), power) in blocks.iter().zip(&mut levels).zip(&mut powers) {
+            way = block.through(way.0, &way.1);
+            level.add(way.0, &way.1, ends, share);
+            let energy: f64 = way.1.iter().map(|[h, _]| h * h).sum();
+            *power += energy * half_scale(input) / level.times.len() as f64;
+        }
+    }
+    let mut noise = NoisePrediction { mean: 0.0, variance: 0.0 };
+    let last = frame[blocks.len()];
+    let mut means = vec![0.0; last];
+    for (index, block) in blocks.iter().enumerate() {
+        // What was cut from the responses is an error like others.
+        let before =
+            index.checked_sub(1).map_or(ends, |one| [levels[one].low(), levels[one].high()]);
+        let cut =
+            block.slack * (before[0].abs().max(before[1].abs()) + before_errors(&errors, index));
+        let alone = |out: usize| {
+            let mut words = vec![0.0; out + 1];
+            words[out] = 1.0;
+            words
+        };
+        let phases = (0..block.gives).map(alone).collect();
+        let slack = Source { phases, low: -cut, high: cut, mean: 0.0, variance: 0.0 };
+        let firings = frame[index] / block.takes;
+        for source in block.sources.iter().chain((cut > 0.0).then_some(&slack)) {
+            for firing in 0..firings {
+                for words in &source.phases {
+                    let sized = words.iter().map(|word| [*word, word.abs()]).collect();
+                    let mut way: (usize, Vec<Sized>) = (firing * block.gives, sized);
+                    let range = [source.low, source.high];
+                    errors[index].add(way.0, &way.1, range, share);
+                    for (block, level) in blocks.iter().zip(&mut errors).skip(index + 1) {
+                        way = block.through(way.0, &way.1);
+                        level.add(way.0, &way.1, range, share);
+                    }
+                    for (place, [h, _]) in way.1.iter().enumerate() {
+                        noise.variance += source.variance * h * h / last as f64;
+                        means[(way.0 + place) % last] += source.mean * h;
+                    }
+                }
+            }
+        }
+    }
+    noise.mean = means.iter().sum::<f64>() / last as f64;
+    let spread = means.iter().map(|mean| (mean - noise.mean) * (mean - noise.mean)).sum::<f64>();
+    noise.variance += spread / last as f64;
+    let joint = |(block, (level, error)): (&Block, (&Level, &Level))| {
+        let format = block.output;
+        // Each time by itself: what is highest need not meet the largest error.
+        let times = level.times.iter().zip(&error.times);
+        let (mut low, mut high) = (0.0f64, 0.0f64);
+        for (level, error) in times {
+            low = low.min(level[0] + error[0]);
+            high = high.max(level[1] + error[1]);
+        }
+        let (low, high) = (low * (1.0 + f64::EPSILON), high * (1.0 + f64::EPSILON));
+        let step = format.step();
+        // The word is a whole number of steps, and so not beyond the last one below the level.
+        let fits = libm::ceil(low / step) >= format.minimum() as f64
+            && libm::floor(high / step) <= format.maximum() as f64;
+        let error = error.low().abs().max(error.high());
+        JointFact { step: block.step, format, low, high, error, fits }
+    };
+    let all = blocks.iter().zip(levels.iter().zip(&errors));
+    let joints = all.filter(|(block, _)| block.limits).map(joint).collect();
+    let at_end = &errors[blocks.len() - 1];
+    let error = ErrorBound { low: at_end.low(), high: at_end.high() };
+    let why = not_predicted(blocks, &powers);
+    Ok(Found { joints, error, noise: why.map_or(Ok(noise), Err) })
+}
+
+/// The rms value in steps from which on errors are spread evenly and from time to time anew.
+const FEWEST_STEPS: f64 = 4.0;
+
+/// Why the noise is not predicted: of a program by itself, or because words behind it are too small or err with
+/// their signs.
+fn not_predicted(blocks: &[Block], powers: &[f64]) -> Option<NotPredicted> {
+    let is_small = |(block, power): (&Block, &f64)| {
+        block.limits && libm::sqrt(*power) < FEWEST_STEPS * block.output.step()
+    };
+    let of_one = blocks.iter().find_map(|block| block.not_predicted);
+    let small = || blocks.iter().zip(powers).any(is_small).then_some(NotPredicted::Uneven);
+    let last = blocks.iter().rposition(|block| block.limits).unwrap_or(0);
+    let signs =
+        || blocks[..last].iter().any(|block| block.follows_signs).then_some(NotPredicted::Signs);
+    of_one.or_else(small).or_else(signs)
+}
+
+/// The largest error before a block.
+fn before_errors(errors: &[Level], index: usize) -> f64 {
+    index.checked_sub(1).map_or(0.0, |one| errors[one].low().abs().max(errors[one].high()))
+}
