@@ -32,7 +32,7 @@ pub use limits::{
     MOST_COLUMNS, read_whole,
 };
 pub use pass::{Mode, Passed, pass};
-pub use pass_chain::pass_chain;
+pub use pass_chain::{ChainMode, ChainPassed, pass_chain};
 pub use recording::{
     CsvError, FileFormat, OutputForm, ReadingChoice, RecordingError, RecordingPlan,
     RecordingReader, RecordingWriter,

@@ -1,46 +1,123 @@
 //! Recordings through chains of stages, block by block: what comes out has another rate.
 
-use crate::{RecordingError, RecordingReader, Scale, Values};
+use crate::{RecordingError, RecordingReader, SampleError, Scale, Values, words};
+use mellow_rake::fixed::WordFormat;
+use mellow_rake::network::{Network, NetworkSimulator};
 use mellow_rake::rates::{Chain, RunningChain};
 use rayon::prelude::*;
+use std::path::Path;
 
 /// Samples of every channel that are worked on at a time.
 const BLOCK: usize = 1 << 16;
 
-/// One channel on its way through.
-struct Channel {
-    running: RunningChain,
-    last: f64,
-    after: Vec<f64>,
+/// On what numbers a chain runs.
+#[derive(Clone, Copy)]
+pub enum ChainMode<'a> {
+    /// In floating point.
+    Float,
+    /// On the integers of a network.
+    BitTrue(&'a Network),
 }
 
-/// Takes the columns of a recording through a chain in floating point, all channels side by side; `sink` is
-/// given how many samples were read and what comes out of each column, in order. Of what comes out `removed`
-/// samples are taken off at the beginning, and as many made at the end from the last sample, held.
+/// What filters one channel.
+enum Engine<'a> {
+    Float(RunningChain),
+    Integers(NetworkSimulator<'a>, WordFormat),
+}
+
+/// One channel on its way through.
+struct Channel<'a> {
+    engine: Engine<'a>,
+    /// The last sample and the last word that went in.
+    last: (f64, i64),
+    taken: u64,
+    after: Values,
+    failed: Option<Box<SampleError>>,
+}
+
+impl Channel<'_> {
+    fn take(&mut self, path: &Path, block: &Values) {
+        match &mut self.engine {
+            Engine::Float(running) => {
+                let block = block.reals();
+                self.last.0 = block.last().copied().unwrap_or(self.last.0);
+                self.after = Values::Reals(running.run(&block));
+            }
+            Engine::Integers(simulator, format) => match words(path, block, self.taken, *format) {
+                Ok(block) => {
+                    self.last.1 = block.last().copied().unwrap_or(self.last.1);
+                    self.after = Values::Integers(simulator.run(&block));
+                }
+                Err(error) => self.failed = Some(error),
+            },
+        }
+        self.taken += block.len() as u64;
+    }
+
+    /// Some more samples like the last one.
+    fn hold(&mut self) {
+        self.after = match &mut self.engine {
+            Engine::Float(running) => Values::Reals(running.run(&[self.last.0; HELD])),
+            Engine::Integers(simulator, _) => Values::Integers(simulator.run(&[self.last.1; HELD])),
+        };
+    }
+}
+
+/// Samples that are held at a time.
+const HELD: usize = 1 << 12;
+
+/// What came of a recording.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct ChainPassed {
+    /// In how many firings of a program on integers a limit acted, of all columns together.
+    pub limited: Option<u64>,
+}
+
+/// Takes the columns of a recording through a chain, all channels side by side; `sink` is given how many
+/// samples were read and what comes out of each column, in order. Of what comes out `removed` samples are taken
+/// off at the beginning, and as many made at the end from the last sample, held. `path` is named where a sample
+/// is no word.
 ///
 /// # Errors
-/// Of the reader and of the sink.
-pub fn pass_chain<E: From<RecordingError> + Send>(
+/// Of the reader and of the sink; on integers [`SampleError`] for the first sample that is no word.
+pub fn pass_chain<E>(
     reader: &mut RecordingReader,
+    path: &Path,
     columns: &[usize],
-    chain: &Chain,
+    (chain, mode): (&Chain, ChainMode<'_>),
     scale: Option<&Scale>,
     removed: u64,
     mut sink: impl FnMut(u64, &[Values]) -> Result<(), E>,
-) -> Result<(), E> {
+) -> Result<ChainPassed, E>
+where
+    E: From<RecordingError> + From<Box<SampleError>> + Send,
+{
     let mut left = chain.outputs_of(reader.samples());
     let mut skip = removed as usize;
-    let channel = |_: &usize| Channel { running: chain.start(), last: 0.0, after: Vec::new() };
-    let mut channels: Vec<Channel> = columns.iter().map(channel).collect();
-    let mut deliver = |read: u64, channels: &mut [Channel]| {
+    let channel = |_: &usize| Channel {
+        engine: match mode {
+            ChainMode::Float => Engine::Float(chain.start()),
+            ChainMode::BitTrue(network) => Engine::Integers(network.start(), network.input()),
+        },
+        last: (0.0, 0),
+        taken: 0,
+        after: Values::Reals(Vec::new()),
+        failed: None,
+    };
+    let mut channels: Vec<Channel<'_>> = columns.iter().map(channel).collect();
+    let mut deliver = |read: u64, channels: &mut [Channel<'_>]| {
+        if let Some(error) = channels.iter_mut().find_map(|channel| channel.failed.take()) {
+            return Err(error.into());
+        }
         let came = channels.first().map_or(0, |channel| channel.after.len());
         let skipped = skip.min(came);
         skip -= skipped;
         let given = usize::try_from(left).unwrap_or(usize::MAX).min(came - skipped);
         left -= given as u64;
-        let taken = |channel: &mut Channel| {
-            let after = std::mem::take(&mut channel.after);
-            Values::Reals(after[skipped..skipped + given].to_vec())
+        let taken = |channel: &mut Channel<'_>| {
+            channel.after.take_front(skipped);
+            channel.after.take_front(given)
         };
         let after: Vec<Values> = channels.iter_mut().map(taken).collect();
         sink(read, &after).map(|()| left)
@@ -51,18 +128,19 @@ pub fn pass_chain<E: From<RecordingError> + Send>(
         if count == 0 {
             break;
         }
-        channels.par_iter_mut().zip(block).for_each(|(channel, block)| {
-            let block = scale.map_or(block.reals(), |scale| scale.apply(&block).reals());
-            channel.last = block.last().copied().unwrap_or(channel.last);
-            channel.after = channel.running.run(&block);
+        channels.par_iter_mut().zip(block).for_each(|(channel, block)| match scale {
+            Some(scale) => channel.take(path, &scale.apply(&block)),
+            None => channel.take(path, &block),
         });
         deliver(count as u64, &mut channels)?;
     }
     // A few thousand held samples at a time, until all that the recording makes has come.
     while deliver(0, &mut channels)? > 0 {
-        for channel in &mut channels {
-            channel.after = channel.running.run(&[channel.last; 1 << 12]);
-        }
+        channels.iter_mut().for_each(Channel::hold);
     }
-    Ok(())
+    let limited = channels.iter().filter_map(|channel| match &channel.engine {
+        Engine::Integers(simulator, _) => Some(simulator.limited_firings()),
+        Engine::Float(_) => None,
+    });
+    Ok(ChainPassed { limited: limited.reduce(|sum, one| sum + one) })
 }

@@ -89,9 +89,7 @@ impl Sums {
             output: end,
         };
         let (first, change, second) = match self.is_up {
-            false => {
-                (integrators(&first), Step::Keep(self.factor), combs(&second, self.delay))
-            }
+            false => (integrators(&first), Step::Keep(self.factor), combs(&second, self.delay)),
             true => (combs(&first, self.delay), Step::Fill(self.factor), integrators(&second)),
         };
         let checked = |program: Result<mellow_rake::datapath::Datapath, BuildError>| {
@@ -224,8 +222,7 @@ fn dropped_bits_of_sums_err_as_bounded_and_predicted() {
         }
         let predicted = network.noise().unwrap();
         let (low, high) = (sums.input.minimum() as i64, sums.input.maximum() as i64);
-        let words: Vec<i64> =
-            (0..4_000 * sums.factor).map(|_| noise.integer(low, high)).collect();
+        let words: Vec<i64> = (0..4_000 * sums.factor).map(|_| noise.integer(low, high)).collect();
         let plain = sums.plain(&words);
         for (word, sum) in network.start().run(&words).iter().zip(&plain).skip(20) {
             let found = sums.output.value(*word) - *sum as f64 * (-scale).exp2();

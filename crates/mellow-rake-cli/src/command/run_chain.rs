@@ -7,7 +7,8 @@ use crate::print;
 use crate::work::progress;
 use mellow_rake::study::ChainStudy;
 use mellow_rake_files::{
-    FileFormat, OutputForm, RecordingPlan, RecordingReader, RecordingWriter, Values, pass_chain,
+    ChainMode, FileFormat, OutputForm, RecordingPlan, RecordingReader, RecordingWriter, Values,
+    pass_chain,
 };
 use mellow_rake_report::Document;
 use mellow_rake_report::units::{duration, frequencies};
@@ -16,6 +17,7 @@ use serde::Serialize;
 #[derive(Serialize)]
 struct ChainRunObject {
     name: String,
+    mode: &'static str,
     input: String,
     output: String,
     columns: Vec<String>,
@@ -27,6 +29,7 @@ struct ChainRunObject {
     encoding: Option<String>,
     written_factor: f64,
     clipped_samples: u64,
+    limited_firings: Option<u64>,
     delay_s: Option<f64>,
     delay_removed_samples: u64,
     delay_left_samples: Option<f64>,
@@ -36,11 +39,16 @@ struct ChainRunObject {
 /// Takes a recording through a chain.
 pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure> {
     let call = |what: &str| Failure::Call(format!("{}: {what}", options.spec.display()));
-    if options.bit_true {
-        return Err(call(
-            "--bit-true: a chain of stages has no integers yet; it runs in floating point",
-        ));
-    }
+    let network = match (options.bit_true, study.integers()) {
+        (false, _) => None,
+        (true, Some((found, _))) => Some(&found.network),
+        (true, None) => {
+            return Err(call(
+                "--bit-true: the spec has no table [fixed]; one with the words, as input = \"s16f15\", asks \
+                 for integers",
+            ));
+        }
+    };
     if options.zero_phase {
         return Err(call(
             "--zero-phase: what a chain throws away between two samples is not there for a run backward; \
@@ -78,7 +86,8 @@ pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure>
     let names: Vec<String> = columns.iter().map(|&column| reader.names()[column].clone()).collect();
     let format = FileFormat::of(&options.output)?;
     let full_scale = reader.full_scale().filter(|_| scale.is_none());
-    let form = OutputForm::new(options.output_encoding, format, None, full_scale);
+    let words = network.map(|network| network.output());
+    let form = OutputForm::new(options.output_encoding, format, words, full_scale);
     let samples = reader.samples();
     let plan = RecordingPlan {
         names: names.clone(),
@@ -96,11 +105,21 @@ pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure>
             after.iter().map(|after| form.values(after, &mut clipped)).collect();
         Ok(writer.push(&written)?)
     };
-    pass_chain(&mut reader, &columns, chain, scale.as_ref(), removed, sink)?;
+    let mode = network.map_or(ChainMode::Float, ChainMode::BitTrue);
+    let passed = pass_chain(
+        &mut reader,
+        &options.input,
+        &columns,
+        (chain, mode),
+        scale.as_ref(),
+        removed,
+        sink,
+    )?;
     bar.finish_and_clear();
     writer.finish()?;
     let object = ChainRunObject {
         name: study.spec.name.to_string(),
+        mode: if network.is_some() { "bit-true" } else { "floating point" },
         input: options.input.display().to_string(),
         output: options.output.display().to_string(),
         columns: names,
@@ -112,6 +131,7 @@ pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure>
         encoding: (!form.is_text).then(|| form.encoding.to_string()),
         written_factor: form.factor,
         clipped_samples: clipped,
+        limited_firings: passed.limited,
         delay_s: chain.delay_seconds(),
         delay_removed_samples: removed,
         delay_left_samples: behind.filter(|_| options.remove_delay).map(|all| all - removed as f64),
@@ -127,11 +147,17 @@ pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure>
 
 fn text(object: &ChainRunObject) -> Document {
     let ChainRunObject { name, output, columns, samples, output_samples, .. } = object;
+    let limits = match object.limited_firings {
+        Some(0) => "; no limit acted".to_owned(),
+        Some(count) => format!("; limits acted {count} times"),
+        None => String::new(),
+    };
     let mut text = Document::of(&format!(
-        "{output}: {samples} samples of `{}` at {} through {name}, {output_samples} at {} (floating point)\n",
+        "{output}: {samples} samples of `{}` at {} through {name}, {output_samples} at {} ({}{limits})\n",
         columns.join("`, `"),
         frequencies(&[object.sample_rate_hz], ""),
-        frequencies(&[object.output_rate_hz], "")
+        frequencies(&[object.output_rate_hz], ""),
+        object.mode
     ));
     text.append(super::run::written(
         &object.encoding,

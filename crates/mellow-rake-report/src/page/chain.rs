@@ -1,5 +1,6 @@
 //! A chain of stages in words: its stages, asked beside found, and what folds onto what.
 
+use super::chain_words::words;
 use crate::Document;
 use crate::numbers::{engineering, without_minus_zero};
 use crate::units::{duration, frequencies};
@@ -40,7 +41,7 @@ pub fn chain(study: &ChainStudy) -> Document {
     if !grown.is_empty() {
         page.paragraph(&format!("{SUMS} {}", grown.join(" and ")), 4);
     }
-    match study.meets_spec() {
+    match study.designed_measures().meets(&study.spec.change) {
         Some(true) => page.verdict(Some(true), "from input to output: meets the spec"),
         Some(false) => page.verdict(Some(false), "from input to output: MISSES the spec"),
         None => page.verdict(None, "no ripple and no attenuation were asked for"),
@@ -50,6 +51,9 @@ pub fn chain(study: &ChainStudy) -> Document {
     bands(&mut page, &falls, study.folded(), &record, |band| band.worst_input_hertz);
     let images = format!("images of 0 to {clean}, the strongest first");
     bands(&mut page, &images, study.imaged(), &record, |band| band.worst_output_hertz);
+    if let Some(fixed) = &record.fixed {
+        words(&mut page, &record, fixed);
+    }
     weighed(&mut page, &record);
     page
 }

@@ -1,6 +1,7 @@
 //! What is known of a filter, as pages.
 
 mod chain;
+mod chain_words;
 mod comparison;
 mod cores;
 mod design;

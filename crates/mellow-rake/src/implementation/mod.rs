@@ -2,14 +2,19 @@
 
 mod advice;
 mod arrange;
+mod chain;
 mod error;
 mod formats;
 mod integers;
 mod prepared;
+mod prune;
 mod state;
 
 pub use advice::{Advice, advice};
 pub use arrange::Arrangement;
+pub use chain::{
+    ChainImplementError, ChainImplementation, StageError, StageWords, implement_chain,
+};
 pub use error::ImplementError;
 pub use formats::ChosenBetween;
 pub use integers::{Goal, IntegerChoice};

@@ -1,7 +1,8 @@
 //! What is asked of a chain of stages at several rates.
 
-use super::{Name, Want};
+use super::{Fixed, Name, Structure, Want};
 use crate::effort::Effort;
+use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 use crate::units::SampleRate;
 
 /// A chain that is wanted: how the sample rate changes, what must pass, and the stages if they are given.
@@ -35,8 +36,65 @@ pub struct ChainSpec {
     pub change: RateChange,
     /// The stages in the order of the signal; of none, they are to be found.
     pub stages: Vec<StageWish>,
+    /// The words that it runs on, if it is to run on integers.
+    pub fixed: Option<ChainFixed>,
     /// How much work searches may do.
     pub effort: Effort,
+}
+
+/// The words that a chain runs on.
+///
+/// ```
+/// use mellow_rake::spec::ChainFixed;
+/// let fixed = ChainFixed::new("u12f12".parse()?);
+/// assert_eq!(fixed.output.to_string(), "s13f12");
+/// let wider = ChainFixed { between: Some("s18".parse()?), ..fixed };
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ChainFixed {
+    /// What comes in.
+    pub input: WordFormat,
+    /// What goes out.
+    pub output: WordFormat,
+    /// What goes from stage to stage; without a fraction that is chosen for the level.
+    pub between: Option<CoefficientFormat>,
+    /// What all stages have that say nothing else.
+    pub usual: StageFixed,
+    /// What each stage has, in order, where stages are given.
+    pub stages: Vec<StageFixed>,
+    /// How much work proofs may do.
+    pub effort: Effort,
+}
+
+/// The words of a stage.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct StageFixed {
+    /// What it gives, where that is not what goes between all stages.
+    pub output: Option<CoefficientFormat>,
+    /// Its taps.
+    pub coefficients: CoefficientFormat,
+    /// How its sums are rounded.
+    pub rounding: Rounding,
+    /// What happens when what it gives does not fit.
+    pub overflow: Overflow,
+    /// Whether integrators and combs drop the bits that no more than double the error of the output.
+    pub prune: bool,
+}
+
+impl ChainFixed {
+    /// The usual words for what comes in.
+    pub fn new(input: WordFormat) -> Self {
+        let Fixed { output, coefficients, rounding, overflow, effort, .. } =
+            Fixed::new(Structure::FirDirect, input);
+        let usual = StageFixed { output: None, coefficients, rounding, overflow, prune: false };
+        ChainFixed { input, output, between: None, usual, stages: Vec::new(), effort }
+    }
+
+    /// The words of a stage, the first has number 0.
+    pub fn of_stage(&self, stage: usize) -> StageFixed {
+        self.stages.get(stage).copied().unwrap_or(self.usual)
+    }
 }
 
 /// A change of the sample rate, from what goes in to what comes out.

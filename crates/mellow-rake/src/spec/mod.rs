@@ -18,6 +18,8 @@ pub(crate) mod read;
 #[cfg(feature = "spec-file")]
 mod read_chain;
 #[cfg(feature = "spec-file")]
+mod read_chain_fixed;
+#[cfg(feature = "spec-file")]
 mod read_direct;
 #[cfg(feature = "spec-file")]
 mod read_fir;
@@ -43,7 +45,7 @@ pub use self::firmware::{CodeGoal, Firmware, Tune};
 pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};
 pub use self::float::Float;
 pub use self::hardware::{Architecture, Hardware, Interface};
-pub use chain::{ChainSpec, Comb, Kept, RateChange, StageWish};
+pub use chain::{ChainFixed, ChainSpec, Comb, Kept, RateChange, StageFixed, StageWish};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};

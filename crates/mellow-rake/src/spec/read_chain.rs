@@ -1,7 +1,8 @@
 //! Reading the spec of a chain: `[change]` and `[[stage]]`.
 
 use super::read::{FREQUENCY_FORMS, Found, Keys, Source, effort, head, parsed, want};
-use super::{ChainSpec, Comb, Kept, Problem, RateChange, SpecError, StageWish, Want};
+use super::read_chain_fixed::{fixed, stage_fixed};
+use super::{ChainSpec, Comb, Kept, Problem, RateChange, SpecError, StageFixed, StageWish, Want};
 use crate::units::{Frequency, Level, SampleRate};
 use toml::de::{DeTable, DeValue};
 
@@ -16,18 +17,23 @@ pub(super) fn is_chain(text: &str) -> bool {
 pub(super) fn chain(text: &str) -> Result<ChainSpec, SpecError> {
     let source = Source::new(text);
     let table = parsed(&source, text)?;
-    let known = ["name", "sample_rate", "change", "stage", "effort"];
+    let known = ["name", "sample_rate", "change", "stage", "fixed", "effort"];
     let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
     let (name, sample_rate) = head(&top)?;
     let effort = effort(&top)?;
-    let mut stages = stages(&top, sample_rate)?;
+    let mut fixed = fixed(&top, effort)?;
+    let usual = fixed.as_ref().map(|fixed| fixed.usual);
+    let (mut stages, words) = stages(&top, sample_rate, usual)?;
+    if let Some(fixed) = &mut fixed {
+        fixed.stages = words;
+    }
     for stage in &mut stages {
         if let Some(Want::Fir(wish)) = &mut stage.want {
             wish.effort = effort;
         }
     }
     let change = change(&top, sample_rate, &stages)?;
-    Ok(ChainSpec { name, sample_rate, change, stages, effort })
+    Ok(ChainSpec { name, sample_rate, change, stages, fixed, effort })
 }
 
 fn factor(keys: &Keys<'_>, key: &'static str) -> Result<Option<usize>, SpecError> {
@@ -36,8 +42,13 @@ fn factor(keys: &Keys<'_>, key: &'static str) -> Result<Option<usize>, SpecError
 }
 
 /// The tables `[[stage]]`.
-fn stages(top: &Keys<'_>, rate: SampleRate) -> Result<Vec<StageWish>, SpecError> {
-    let Some(found) = top.find("stage") else { return Ok(Vec::new()) };
+fn stages(
+    top: &Keys<'_>,
+    rate: SampleRate,
+    usual: Option<StageFixed>,
+) -> Result<(Vec<StageWish>, Vec<StageFixed>), SpecError> {
+    let mut words = Vec::new();
+    let Some(found) = top.find("stage") else { return Ok((Vec::new(), words)) };
     let tables = found.array("tables [[stage]], one for each stage in order")?;
     if !(1..=ChainSpec::MOST_STAGES).contains(&tables.len()) {
         return Err(found.error(Problem::Range {
@@ -55,7 +66,7 @@ fn stages(top: &Keys<'_>, rate: SampleRate) -> Result<Vec<StageWish>, SpecError>
             let DeValue::Table(own) = table.get_ref() else {
                 return Err(element.wrong_type("a table [[stage]]"));
             };
-            let known = ["up", "down", "comb", "want", "method"];
+            let known = ["up", "down", "comb", "want", "method", "fixed"];
             let keys = Keys::new(top.source(), own, "stage.", element.start(), &known)?;
             let (up, down) = (factor(&keys, "up")?, factor(&keys, "down")?);
             let wants = keys.find("want").is_some();
@@ -72,6 +83,7 @@ fn stages(top: &Keys<'_>, rate: SampleRate) -> Result<Vec<StageWish>, SpecError>
                 })
             })?;
             let comb = comb(&keys, [up, down], wants)?;
+            let fixed = stage_fixed(&keys, usual)?;
             let want = if wants { Some(taps_of(&keys, within)?) } else { None };
             if let (None, Some(method)) = (&want, keys.find("method")) {
                 return Err(method.error(Problem::Range {
@@ -96,9 +108,10 @@ fn stages(top: &Keys<'_>, rate: SampleRate) -> Result<Vec<StageWish>, SpecError>
                     accepted: "[stage.want] in all stages of taps or in none".to_owned(),
                 }));
             }
-            Ok(StageWish { up, down, rate: within, want, comb })
+            Ok((StageWish { up, down, rate: within, want, comb }, fixed))
         };
-        let stage = read().map_err(|error| numbered(error, number))?;
+        let (stage, fixed) = read().map_err(|error| numbered(error, number))?;
+        words.extend(fixed);
         (above, below) = (above * stage.up as u128, below * stage.down as u128);
         if above.max(below) > 1 << 16 {
             return Err(found.element(table).error(Problem::Range {
@@ -108,7 +121,7 @@ fn stages(top: &Keys<'_>, rate: SampleRate) -> Result<Vec<StageWish>, SpecError>
         }
         stages.push(stage);
     }
-    Ok(stages)
+    Ok((stages, words))
 }
 
 /// Integrators and combs, in the place of a filter.

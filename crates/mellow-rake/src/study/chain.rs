@@ -1,7 +1,8 @@
 //! A chain with everything that is known of it.
 
+use crate::implementation::{ChainImplementError, ChainImplementation, implement_chain};
 use crate::rates::{Chain, ChainDesign, ChainError, FoldedBand, PassBand, realize};
-use crate::spec::{ChainSpec, SpecError, SpecPlace};
+use crate::spec::{ChainSpec, RateChange, SpecError, SpecPlace};
 #[cfg(feature = "spec-file")]
 use crate::spec::{Coefficients, DirectWish, Want};
 use std::fmt::{self, Display};
@@ -26,6 +27,13 @@ pub enum ChainStudyError {
         /// What is wrong.
         error: Box<ChainError>,
     },
+    /// It cannot run on the words that were asked for.
+    Words {
+        /// Where they stand, if they stand in a text.
+        place: Option<SpecPlace>,
+        /// What is wrong.
+        error: Box<ChainImplementError>,
+    },
 }
 
 impl Display for ChainStudyError {
@@ -37,6 +45,10 @@ impl Display for ChainStudyError {
                 f.write_str(&place.refusal(error))
             }
             ChainStudyError::Design { place: None, error } => error.fmt(f),
+            ChainStudyError::Words { place: Some(place), error } => {
+                f.write_str(&place.refusal(error))
+            }
+            ChainStudyError::Words { place: None, error } => error.fmt(f),
         }
     }
 }
@@ -60,9 +72,51 @@ pub struct ChainStudy {
     pub spec: ChainSpec,
     /// Its stages, and how they came about.
     pub design: ChainDesign,
-    pass_band: PassBand,
-    folded: Vec<FoldedBand>,
-    imaged: Vec<FoldedBand>,
+    designed: ChainMeasures,
+    integers: Option<(ChainImplementation, ChainMeasures)>,
+}
+
+/// What a chain does from input to output.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ChainMeasures {
+    /// The gain over the pass-band.
+    pub pass_band: PassBand,
+    /// The bands that fall onto what must stay clean, the strongest first.
+    pub folded: Vec<FoldedBand>,
+    /// The images of what must stay clean, the strongest first.
+    pub imaged: Vec<FoldedBand>,
+}
+
+impl ChainMeasures {
+    fn of(chain: &Chain, spec: &ChainSpec) -> Self {
+        let pass_hz = spec.change.pass_hz;
+        let clean = spec.change.kept.ends_at(pass_hz, spec.lower_rate_hz());
+        ChainMeasures {
+            pass_band: chain.pass_band(pass_hz),
+            folded: chain.folded([0.0, clean]),
+            imaged: chain.imaged([0.0, clean]),
+        }
+    }
+
+    /// By how many decibels the strongest alias or image is weakened; `None` where there is neither.
+    pub fn attenuation_db(&self) -> Option<f64> {
+        let first = |bands: &[FoldedBand]| bands.first().map(|band| -band.worst_db);
+        let both = [first(&self.folded), first(&self.imaged)];
+        both.into_iter().flatten().reduce(f64::min)
+    }
+
+    /// Whether this is what was asked; `None` where no level was asked for.
+    pub fn meets(&self, change: &RateChange) -> Option<bool> {
+        let ripple = change.ripple_db.map(|asked| self.pass_band.ripple_db() <= asked);
+        let attenuation = change
+            .attenuation_db
+            .map(|asked| self.attenuation_db().is_none_or(|found| found >= asked));
+        match (ripple, attenuation) {
+            (None, None) => None,
+            _ => Some(ripple.unwrap_or(true) && attenuation.unwrap_or(true)),
+        }
+    }
 }
 
 impl ChainStudy {
@@ -88,10 +142,7 @@ impl ChainStudy {
                 })?;
             }
         }
-        ChainStudy::designed(spec).map_err(|error| ChainStudyError::Design {
-            place: Some(SpecPlace::of(text, &error.keys())),
-            error: Box::new(error),
-        })
+        ChainStudy::designed(spec, &|keys| Some(SpecPlace::of(text, keys)))
     }
 
     /// Designs a spec that was made without a text.
@@ -99,17 +150,27 @@ impl ChainStudy {
     /// # Errors
     /// [`ChainStudyError`], without a place.
     pub fn of(spec: ChainSpec) -> Result<Self, ChainStudyError> {
-        ChainStudy::designed(spec)
-            .map_err(|error| ChainStudyError::Design { place: None, error: Box::new(error) })
+        ChainStudy::designed(spec, &|_| None)
     }
 
-    fn designed(spec: ChainSpec) -> Result<Self, ChainError> {
-        let design = realize(&spec)?;
-        let pass_band = design.chain.pass_band(spec.change.pass_hz);
-        let clean = spec.change.kept.ends_at(spec.change.pass_hz, spec.lower_rate_hz());
-        let folded = design.chain.folded([0.0, clean]);
-        let imaged = design.chain.imaged([0.0, clean]);
-        Ok(ChainStudy { spec, design, pass_band, folded, imaged })
+    fn designed(
+        spec: ChainSpec,
+        place: &dyn Fn(&[String]) -> Option<SpecPlace>,
+    ) -> Result<Self, ChainStudyError> {
+        let design = realize(&spec).map_err(|error| ChainStudyError::Design {
+            place: place(&error.keys()),
+            error: Box::new(error),
+        })?;
+        let designed = ChainMeasures::of(&design.chain, &spec);
+        let words = |fixed| {
+            let found = implement_chain(&design.chain, fixed).map_err(|error| {
+                ChainStudyError::Words { place: place(&error.keys()), error: Box::new(error) }
+            })?;
+            let measures = ChainMeasures::of(&found.rounded, &spec);
+            Ok((found, measures))
+        };
+        let integers = spec.fixed.as_ref().map(words).transpose()?;
+        Ok(ChainStudy { spec, design, designed, integers })
     }
 
     /// The stages.
@@ -122,38 +183,41 @@ impl ChainStudy {
         self.spec.change.kept.ends_at(self.spec.change.pass_hz, self.spec.lower_rate_hz())
     }
 
+    /// What it does as it was designed.
+    pub fn designed_measures(&self) -> &ChainMeasures {
+        &self.designed
+    }
+
+    /// The chain on integers, and what it does with its rounded taps, if the spec asks for words.
+    pub fn integers(&self) -> Option<(&ChainImplementation, &ChainMeasures)> {
+        self.integers.as_ref().map(|(found, measures)| (found, measures))
+    }
+
     /// The gain over the pass-band, measured.
     pub fn pass_band(&self) -> PassBand {
-        self.pass_band
+        self.designed.pass_band
     }
 
     /// The bands that fall onto what must stay clean, the strongest first.
     pub fn folded(&self) -> &[FoldedBand] {
-        &self.folded
+        &self.designed.folded
     }
 
     /// The images of what must stay clean, the strongest first.
     pub fn imaged(&self) -> &[FoldedBand] {
-        &self.imaged
+        &self.designed.imaged
     }
 
     /// By how many decibels the strongest alias or image is weakened; `None` where there is neither.
     pub fn attenuation_db(&self) -> Option<f64> {
-        let first = |bands: &[FoldedBand]| bands.first().map(|band| -band.worst_db);
-        let both = [first(&self.folded), first(&self.imaged)];
-        both.into_iter().flatten().reduce(f64::min)
+        self.designed.attenuation_db()
     }
 
-    /// Whether the chain is what was asked; `None` where no level was asked for.
+    /// Whether the chain is what was asked, as designed and with rounded taps; `None` where no level was
+    /// asked for.
     pub fn meets_spec(&self) -> Option<bool> {
-        let change = self.spec.change;
-        let ripple = change.ripple_db.map(|asked| self.pass_band.ripple_db() <= asked);
-        let attenuation = change
-            .attenuation_db
-            .map(|asked| self.attenuation_db().is_none_or(|found| found >= asked));
-        match (ripple, attenuation) {
-            (None, None) => None,
-            _ => Some(ripple.unwrap_or(true) && attenuation.unwrap_or(true)),
-        }
+        let designed = self.designed.meets(&self.spec.change)?;
+        let rounded = self.integers().and_then(|(_, found)| found.meets(&self.spec.change));
+        Some(designed && rounded.unwrap_or(true))
     }
 }

@@ -1,6 +1,6 @@
 //! What is known of a chain, as objects for programs.
 
-use super::ChainStudy;
+use super::{ChainStudy, ChainWordsRecord};
 use crate::rates::{Chain, Comb, FoldedBand, PassBand, Stage, Weighed};
 
 /// Bands that a record names, the strongest first.
@@ -128,6 +128,8 @@ pub struct ChainRecord {
     pub tried: Option<usize>,
     /// What was weighed.
     pub weighed: Vec<WeighedRecord>,
+    /// The chain on integers, if words were asked for.
+    pub fixed: Option<ChainWordsRecord>,
 }
 
 impl ChainStudy {
@@ -161,6 +163,7 @@ impl ChainStudy {
             ways: plan.map(|plan| plan.ways),
             tried: plan.map(|plan| plan.tried),
             weighed: plan.map_or(Vec::new(), |plan| plan.weighed.iter().map(weighed).collect()),
+            fixed: self.words_record(),
         }
     }
 }

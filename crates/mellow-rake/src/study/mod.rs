@@ -15,6 +15,7 @@
 
 mod chain;
 mod chain_record;
+mod chain_words;
 mod contender;
 mod error;
 mod families;
@@ -34,8 +35,9 @@ mod sensitivity;
 mod shared_unit;
 mod test_project;
 
-pub use chain::{ChainStudy, ChainStudyError};
+pub use chain::{ChainMeasures, ChainStudy, ChainStudyError};
 pub use chain_record::{BandRecord, ChainRecord, StageRecord, WeighedRecord};
+pub use chain_words::{ChainNoise, ChainWordsRecord, StageWordsRecord};
 pub use contender::{Compared, Contender};
 pub use error::StudyError;
 pub use families::{FamilyRow, NoFamilies};

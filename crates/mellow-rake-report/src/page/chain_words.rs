@@ -1,0 +1,123 @@
+//! A chain on integers in words: the word at every joint, what is proved of it, and what rounding did.
+
+use crate::Document;
+use crate::numbers::without_minus_zero;
+use mellow_rake::study::{ChainRecord, ChainWordsRecord, StageWordsRecord};
+
+const NOTES: &str = "  reaches: the lowest and highest value for any input and any roundings; error: of all \
+    roundings so far, at most, in steps of what is given";
+
+const CHOSEN: &str = "  * the fraction was chosen: the largest for which the level fits";
+
+/// What a chain is on integers.
+pub(super) fn words(page: &mut Document, record: &ChainRecord, fixed: &ChainWordsRecord) {
+    page.gap();
+    page.lines("on integers");
+    let row = |(number, stage): (usize, &StageWordsRecord)| {
+        let mark = if stage.output_is_chosen { " *" } else { "" };
+        vec![
+            format!("{}", number + 1),
+            stage.input.to_string(),
+            held(stage),
+            format!("{}{mark}", stage.output),
+            format!("{} to {}", level(stage.lowest), level(stage.highest)),
+            if stage.fits { "never".to_owned() } else { "can".to_owned() },
+            format!("{:.2}", stage.error_bound_lsb),
+        ]
+    };
+    let rows: Vec<Vec<String>> = fixed.stages.iter().enumerate().map(row).collect();
+    page.table(
+        &["stage", "takes", "taps or sums", "gives", "reaches", "limit acts", "error"],
+        &rows,
+    );
+    page.paragraph(NOTES, 4);
+    if fixed.stages.iter().any(|stage| stage.output_is_chosen) {
+        page.paragraph(CHOSEN, 4);
+    }
+    page.gap();
+    measured(page, record, fixed);
+    if fixed.left_gain_db.abs() > 1e-9 {
+        page.paragraph(
+            &format!(
+                "  the sums are not a power of two, and no stage has taps to make that good: the level is \
+                 {:+.4} dB beside the design",
+                fixed.left_gain_db
+            ),
+            4,
+        );
+    }
+    match fixed.meets_spec {
+        Some(true) => page.verdict(Some(true), "with rounded taps: meets the spec"),
+        Some(false) => page.verdict(
+            Some(false),
+            "with rounded taps: MISSES the spec; more bits in `coefficients` would bring it nearer",
+        ),
+        None => page.verdict(None, "no ripple and no attenuation were asked for"),
+    }
+    match fixed.no_limit_acts {
+        true => page.verdict(Some(true), "levels: proved that no limit ever acts"),
+        false => page.verdict(
+            None,
+            "levels: a limit can act, on inputs of full scale; more whole bits in what is given would keep it \
+             from that",
+        ),
+    }
+}
+
+fn measured(page: &mut Document, record: &ChainRecord, fixed: &ChainWordsRecord) {
+    let number = |value: f64| without_minus_zero(format!("{value:.4}"));
+    let decibels =
+        |value: Option<f64>| value.map_or("none".to_owned(), |found| format!("{found:.2}"));
+    let mut rows = vec![
+        vec![
+            "ripple in the pass-band, dB".to_owned(),
+            number(record.ripple_db),
+            number(fixed.ripple_db),
+        ],
+        vec![
+            "attenuation of aliases and images, dB".to_owned(),
+            decibels(record.attenuation_db),
+            decibels(fixed.attenuation_db),
+        ],
+        vec![
+            "error vector from the pass-band, dB".to_owned(),
+            format!("{:.2}", record.pass_band.error_vector_db),
+            format!("{:.2}", fixed.pass_band.error_vector_db),
+        ],
+    ];
+    if let Some(noise) = fixed.noise {
+        rows.push(vec![
+            "noise of the roundings, rms in LSB".to_owned(),
+            String::new(),
+            format!("{:.2}", noise.rms_lsb),
+        ]);
+        rows.push(vec![
+            "the same under a sine of full scale, dB".to_owned(),
+            String::new(),
+            format!("{:.2}", noise.below_full_scale_db),
+        ]);
+    }
+    rows.push(vec![
+        "error of all roundings, at most, LSB".to_owned(),
+        String::new(),
+        format!("{:.2}", fixed.error_bound_lsb),
+    ]);
+    page.table(&["from input to output", "designed", "rounded"], &rows);
+    if let Some(why) = &fixed.not_predicted {
+        page.paragraph(&format!("  the noise is not predicted: {why}"), 4);
+    }
+}
+
+/// The format of taps, or the words of sums from the first to the last.
+fn held(stage: &StageWordsRecord) -> String {
+    match (stage.coefficients, stage.sums.first(), stage.sums.last()) {
+        (Some(format), ..) => format.to_string(),
+        (None, Some(first), Some(last)) if first != last => format!("{first} to {last}"),
+        (None, Some(first), _) => first.to_string(),
+        _ => "-".to_owned(),
+    }
+}
+
+fn level(value: f64) -> String {
+    without_minus_zero(format!("{value:.4}"))
+}

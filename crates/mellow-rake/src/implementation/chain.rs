@@ -1,0 +1,421 @@
+//! From a chain of stages in f64 to the network of integer programs that stands for it.
+
+use super::prune::dropped_bits;
+use crate::datapath::{
+    BuildError, Datapath, DatapathError, SumWords, combs, fir_decimator, fir_direct,
+    fir_interpolator, integrators,
+};
+use crate::effort::Effort;
+use crate::filter::Taps;
+use crate::fixed::{
+    CoefficientFormat, Overflow, QuantizeError, RoundedTable, WordFormat, round_coefficients,
+};
+use crate::network::{Network, NetworkError, Step};
+use crate::rates::{Chain, Comb, RateError, Stage};
+use crate::spec::{ChainFixed, StageFixed};
+
+/// A chain on integers, beside the one that was designed.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ChainImplementation {
+    /// The words that were asked for.
+    pub fixed: ChainFixed,
+    /// The words of each stage.
+    pub stages: Vec<StageWords>,
+    /// The programs one behind the other.
+    pub network: Network,
+    /// The chain with these coefficients, in f64.
+    pub rounded: Chain,
+    /// What the integers multiply by beyond that: 1, or what sums lack where no stage has taps to make it
+    /// good.
+    pub left_gain: f64,
+}
+
+/// The words of a stage on integers.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub struct StageWords {
+    /// What comes in.
+    pub input: WordFormat,
+    /// What goes out.
+    pub output: WordFormat,
+    /// Whether its fraction was chosen for the level that is proved.
+    pub is_chosen: bool,
+    /// The integers of its taps.
+    pub taps: Option<RoundedTable>,
+    /// The words of its integrators and combs, in the order of the signal.
+    pub sums: Vec<WordFormat>,
+    /// The number of the step that rounds and limits.
+    step: usize,
+}
+
+/// Why a chain cannot run on the words that were asked for.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[error("stage {number}: {error}")]
+#[non_exhaustive]
+pub struct ChainImplementError {
+    /// The number of the stage, the first is 1.
+    pub number: usize,
+    /// What is in the way.
+    pub error: StageError,
+}
+
+/// What is in the way of a stage.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum StageError {
+    /// The coefficients do not fit.
+    #[error(transparent)]
+    Coefficients(#[from] QuantizeError),
+    /// Rounding left nothing of the taps.
+    #[error("rounded to {format}, nothing is left of its taps: all of them are 0")]
+    NothingLeft {
+        /// The format of the coefficients.
+        format: WordFormat,
+    },
+    /// The program cannot be built.
+    #[error(transparent)]
+    Build(#[from] BuildError),
+    /// The program is none.
+    #[error(transparent)]
+    Program(#[from] DatapathError),
+    /// Integrators and combs that need more bits than there are.
+    #[error(
+        "its sums need {needed} bits, {growth} more than what comes in; at most 64 are there: a smaller \
+         factor or order, or fewer bits in, would do"
+    )]
+    Sums {
+        /// Bits needed.
+        needed: u32,
+        /// Bits that words grow by.
+        growth: u32,
+    },
+    /// No format has room for the level.
+    #[error("what it gives reaches {level:e}, for which no word of {width} bits is there")]
+    NoFormat {
+        /// The level.
+        level: f64,
+        /// The width asked for.
+        width: u32,
+    },
+    /// A level beyond the word of a limit that must not act.
+    #[error(
+        "overflow = \"forbid\": what it gives can reach {low} to {high}, and {format} ends before that; {more} \
+         more whole bits would do"
+    )]
+    CanOverflow {
+        /// The lowest value.
+        low: f64,
+        /// The highest.
+        high: f64,
+        /// The format.
+        format: WordFormat,
+        /// Bits missing.
+        more: u32,
+    },
+    /// The programs are no network.
+    #[error(transparent)]
+    Network(#[from] NetworkError),
+    /// The rounded taps are no chain.
+    #[error(transparent)]
+    Rate(#[from] RateError),
+}
+
+impl ChainImplementError {
+    /// The keys of the spec that this may be about, the most likely first.
+    pub fn keys(&self) -> Vec<String> {
+        let key = match &self.error {
+            StageError::Coefficients(_) | StageError::NothingLeft { .. } => "coefficients",
+            StageError::Sums { .. } => "comb",
+            StageError::NoFormat { .. } | StageError::CanOverflow { .. } => "output",
+            _ => "input",
+        };
+        let number = self.number;
+        let mut keys = vec![format!("stage.{number}.fixed.{key}"), format!("fixed.{key}")];
+        if matches!(self.error, StageError::Sums { .. }) {
+            keys = vec![
+                format!("stage.{number}.comb"),
+                format!("stage.{number}"),
+                "change".to_owned(),
+            ];
+        }
+        keys.push("fixed".to_owned());
+        keys
+    }
+}
+
+/// Puts a chain on integers: the taps rounded, a word at every joint, sums as wide as they grow.
+///
+/// The words between stages are as wide as was asked for, or as the wider of what goes in and what comes out;
+/// their fraction is the largest for which it is proved that the level fits. What a power of two leaves of the
+/// gain of integrators and combs is made good by the taps behind them, or before them.
+///
+/// # Errors
+/// [`ChainImplementError`] names the stage and what would fit.
+///
+/// ```
+/// use mellow_rake::implementation::implement_chain;
+/// use mellow_rake::rates::{Comb, Chain, Stage};
+/// use mellow_rake::spec::ChainFixed;
+/// use mellow_rake::units::SampleRate;
+/// let mean = Stage::comb(1, 4, Comb { order: 2, delay: 1 })?;
+/// let chain = Chain::new(SampleRate::from_hertz(1000.0).unwrap(), vec![mean])?;
+/// let words = implement_chain(&chain, &ChainFixed::new("s16f15".parse()?))?;
+/// assert_eq!(words.stages[0].sums[0].to_string(), "s20f19");
+/// assert_eq!(words.network.start().run(&[1000; 12]), [625, 1000, 1000]);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn implement_chain(
+    chain: &Chain,
+    fixed: &ChainFixed,
+) -> Result<ChainImplementation, ChainImplementError> {
+    let (levels, left_gain) = levels(chain);
+    let count = chain.stages().len();
+    let mut steps: Vec<Step> = Vec::new();
+    let mut stages: Vec<StageWords> = Vec::new();
+    let mut rounded = Vec::new();
+    for (index, stage) in chain.stages().iter().enumerate() {
+        let fail = |error: StageError| ChainImplementError { number: index + 1, error };
+        let own = fixed.of_stage(index);
+        let input = stages.last().map_or(fixed.input, |before| before.output);
+        let taps = match stage.as_sums() {
+            Some(_) => None,
+            None => Some(table(stage, levels[index], own).map_err(fail)?),
+        };
+        let maker = Maker { stage, own, taps: taps.as_ref(), input, effort: fixed.effort };
+        let usual = || {
+            let width = fixed.input.width().max(fixed.output.width());
+            fixed.between.unwrap_or(CoefficientFormat { signed: true, width, fraction: None })
+        };
+        let asked = match own.output {
+            Some(asked) => asked,
+            None if index + 1 == count => CoefficientFormat {
+                signed: fixed.output.is_signed(),
+                width: fixed.output.width(),
+                fraction: Some(fixed.output.fraction()),
+            },
+            None => usual(),
+        };
+        let (made, sums, output) = maker.settle(&steps, asked).map_err(fail)?;
+        let step =
+            steps.len() + made.iter().rposition(|step| matches!(step, Step::Fire(_))).unwrap_or(0);
+        steps.extend(made);
+        let is_chosen = asked.fraction.is_none();
+        rounded.push(match &taps {
+            Some(table) => {
+                let values: Vec<f64> = table.values(0).map(|value| value / levels[index]).collect();
+                let rounded = Stage::new(stage.up(), stage.down(), Taps(values));
+                rounded.map_err(|error| fail(error.into()))?
+            }
+            None => stage.clone(),
+        });
+        stages.push(StageWords { input, output, is_chosen, taps, sums, step });
+    }
+    let fail = |error: StageError| ChainImplementError { number: count, error };
+    let network = Network::new(steps).map_err(|error| fail(error.into()))?;
+    for (index, stage) in stages.iter().enumerate() {
+        let joint = network.joints().iter().find(|joint| joint.step == stage.step);
+        let forbids = fixed.of_stage(index).overflow == Overflow::Forbid;
+        if let Some(joint) = joint.filter(|joint| forbids && !joint.fits) {
+            let (low, high, format) = (joint.low, joint.high, joint.format);
+            let most = format.maximum() as f64 * format.step();
+            let more = libm::ceil(libm::log2(high.max(-low) / most)).max(1.0) as u32;
+            let error = StageError::CanOverflow { low, high, format, more };
+            return Err(ChainImplementError { number: index + 1, error });
+        }
+    }
+    let rounded = Chain::new(chain.input_rate(), rounded).map_err(|error| fail(error.into()))?;
+    Ok(ChainImplementation { fixed: fixed.clone(), stages, network, rounded, left_gain })
+}
+
+impl ChainImplementation {
+    /// The level of what a stage gives, the first has number 0; `None` where there is no such stage.
+    pub fn joint(&self, stage: usize) -> Option<crate::network::JointFact> {
+        let step = self.stages.get(stage)?.step;
+        self.network.joints().iter().find(|joint| joint.step == step).copied()
+    }
+}
+
+/// By what the taps of each stage are multiplied to make good what sums lack, and what nobody makes good.
+fn levels(chain: &Chain) -> (Vec<f64>, f64) {
+    let stages = chain.stages();
+    let (mut levels, mut left) = (vec![1.0; stages.len()], 1.0);
+    for (index, stage) in stages.iter().enumerate() {
+        let Some(comb) = stage.as_sums() else { continue };
+        let gain = sums_gain(stage, comb) as f64;
+        let part = gain / libm::scalbn(1.0, growth(stage, comb) as i32);
+        let has_taps = |index: &usize| stages[*index].as_sums().is_none();
+        let behind = (index + 1..stages.len()).find(has_taps);
+        match behind.or_else(|| (0..index).rev().find(has_taps)) {
+            Some(partner) => levels[partner] /= part,
+            None => left *= part,
+        }
+    }
+    (levels, left)
+}
+
+/// What sums make of a constant: (R·M)^N, and over R where the rate goes up, for zeros stand between words.
+fn sums_gain(stage: &Stage, comb: Comb) -> u128 {
+    comb.growth(stage.up().max(stage.down())) / stage.up() as u128
+}
+
+fn growth(stage: &Stage, comb: Comb) -> u32 {
+    128 - (sums_gain(stage, comb) - 1).leading_zeros()
+}
+
+/// The integers of the taps of a stage; of fewer taps than its factor, zeros fill up.
+fn table(stage: &Stage, level: f64, own: StageFixed) -> Result<RoundedTable, StageError> {
+    let mut taps: Vec<f64> = stage.taps().0.iter().map(|tap| tap * level).collect();
+    taps.resize(taps.len().max(stage.up()).max(stage.down()), 0.0);
+    let table = round_coefficients(&[taps], own.coefficients)?;
+    match table.rows[0].iter().all(|tap| *tap == 0) {
+        true => Err(StageError::NothingLeft { format: table.format }),
+        false => Ok(table),
+    }
+}
+
+/// What makes the steps of one stage.
+struct Maker<'a> {
+    stage: &'a Stage,
+    own: StageFixed,
+    taps: Option<&'a RoundedTable>,
+    input: WordFormat,
+    effort: Effort,
+}
+
+/// Steps, the words of sums, and what goes out.
+type Made = (Vec<Step>, Vec<WordFormat>, WordFormat);
+
+impl Maker<'_> {
+    /// The steps behind others, with a word that is given or that has room for the level.
+    fn settle(&self, before: &[Step], asked: CoefficientFormat) -> Result<Made, StageError> {
+        let CoefficientFormat { signed, width, fraction } = asked;
+        let format = |fraction: i32, level: f64| {
+            WordFormat::new(signed, width, fraction)
+                .map_err(|_| StageError::NoFormat { level, width })
+        };
+        if let Some(fraction) = fraction {
+            let output = format(fraction, 0.0)?;
+            let (steps, sums, _) = self.make(before, output)?;
+            return Ok((steps, sums, output));
+        }
+        // A level hardly depends on the word that it is rounded to; a second look may need one bit more.
+        let most = width as i32 - i32::from(signed);
+        let mut output = format(most, 0.0)?;
+        let (steps, sums, joint) = self.make(before, output)?;
+        let mut level = joint.high.max(-joint.low);
+        let mut whole = libm::ceil(libm::log2(level.max(f64::MIN_POSITIVE))) as i32;
+        if whole == 0 && joint.fits {
+            return Ok((steps, sums, output));
+        }
+        for _ in 0..3 {
+            output = format(most - whole, level)?;
+            let (steps, sums, joint) = self.make(before, output)?;
+            if joint.fits {
+                return Ok((steps, sums, output));
+            }
+            (level, whole) = (joint.high.max(-joint.low), whole + 1);
+        }
+        Err(StageError::NoFormat { level, width })
+    }
+
+    /// The steps with a word for what goes out, and the level there.
+    fn make(
+        &self,
+        before: &[Step],
+        output: WordFormat,
+    ) -> Result<(Vec<Step>, Vec<WordFormat>, crate::network::JointFact), StageError> {
+        let mut extra = 0;
+        loop {
+            let (made, sums) = match (self.taps, self.stage.as_sums()) {
+                (Some(taps), _) => (self.taps_steps(taps, output)?, Vec::new()),
+                (None, Some(comb)) => self.sums_steps(comb, output, extra)?,
+                (None, None) => return Err(NetworkError::NoProgram.into()),
+            };
+            match Network::new(before.iter().chain(&made).cloned().collect()) {
+                Ok(network) => {
+                    let joint = network.joints().last().copied();
+                    return match joint {
+                        Some(joint) => Ok((made, sums, joint)),
+                        None => Err(NetworkError::NoProgram.into()),
+                    };
+                }
+                // Bits that are dropped on the way may need room of their own.
+                Err(NetworkError::Sum { more, .. }) if extra < 3 => extra += more,
+                Err(error) => return Err(error.into()),
+            }
+        }
+    }
+
+    /// A limit that must not act is proved over the whole network, and saturates until then.
+    fn overflow(&self) -> Overflow {
+        match self.own.overflow {
+            Overflow::Forbid => Overflow::Saturate,
+            other => other,
+        }
+    }
+
+    fn fire(&self, program: Result<Datapath, BuildError>) -> Result<Step, StageError> {
+        Ok(Step::fire(program?.check_within(self.effort)?))
+    }
+
+    fn taps_steps(
+        &self,
+        table: &RoundedTable,
+        output: WordFormat,
+    ) -> Result<Vec<Step>, StageError> {
+        let (input, rounding, overflow) = (self.input, self.own.rounding, self.overflow());
+        let (up, down) = (self.stage.up(), self.stage.down());
+        let program = match (up, down) {
+            (1, 1) => fir_direct(table, input, output, rounding, overflow),
+            (1, down) => fir_decimator(table, down, input, output, rounding, overflow),
+            (up, _) => fir_interpolator(table, up, input, output, rounding, overflow),
+        };
+        let keep = (up > 1 && down > 1).then_some(Step::Keep(down));
+        Ok(std::iter::once(self.fire(program)?).chain(keep).collect())
+    }
+
+    fn sums_steps(
+        &self,
+        comb: Comb,
+        output: WordFormat,
+        extra: u32,
+    ) -> Result<(Vec<Step>, Vec<WordFormat>), StageError> {
+        let (up, down) = (self.stage.up(), self.stage.down());
+        let growth = growth(self.stage, comb);
+        let (input, shift) = (self.input, growth as i32);
+        let needed = input.width() + u32::from(!input.is_signed()) + growth + extra;
+        let fraction = input.fraction() + shift;
+        let dropped = match self.own.prune && up == 1 {
+            true => dropped_bits(comb, down, fraction - output.fraction(), needed),
+            false => vec![0; 2 * comb.order],
+        };
+        let word = |dropped: &u32| {
+            WordFormat::new(true, needed - dropped, fraction - *dropped as i32)
+                .map_err(|_| StageError::Sums { needed, growth })
+        };
+        let all = dropped.iter().map(word).collect::<Result<Vec<_>, _>>()?;
+        let (first, second) = all.split_at(comb.order);
+        let first =
+            SumWords { input, binary_point_shift: shift, sums: first.to_vec(), output: None };
+        let second = SumWords {
+            input: first.sums[comb.order - 1],
+            binary_point_shift: 0,
+            sums: second.to_vec(),
+            output: Some((output, self.own.rounding, self.overflow())),
+        };
+        let steps = match up > 1 {
+            false => vec![
+                self.fire(integrators(&first))?,
+                Step::Keep(down),
+                self.fire(combs(&second, comb.delay))?,
+            ],
+            true => vec![
+                self.fire(combs(&first, comb.delay))?,
+                Step::Fill(up),
+                self.fire(integrators(&second))?,
+            ],
+        };
+        Ok((steps, all))
+    }
+}

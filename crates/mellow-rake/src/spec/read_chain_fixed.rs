@@ -1,0 +1,61 @@
+//! The words of a chain: `[fixed]` and `[stage.fixed]`.
+
+use super::read::{Keys, WORD_FORMS};
+use super::{ChainFixed, Problem, SpecError, StageFixed};
+use crate::effort::Effort;
+use crate::fixed::{Overflow, Rounding};
+
+const WIDTH_FORMS: &str = "a word in quotes, as \"s18\" (fraction chosen) or \"s18f17\"";
+
+/// The words that all stages have, and what goes in and comes out.
+pub(super) fn fixed(top: &Keys<'_>, effort: Effort) -> Result<Option<ChainFixed>, SpecError> {
+    let known = ["input", "output", "between", "coefficients", "rounding", "overflow", "prune"];
+    let Some(keys) = top.table("fixed", "fixed.", &known)? else { return Ok(None) };
+    let input = keys.need("input", WORD_FORMS)?.parse(WORD_FORMS)?;
+    let mut fixed = ChainFixed { effort, ..ChainFixed::new(input) };
+    if let Some(found) = keys.find("output") {
+        fixed.output = found.parse(WORD_FORMS)?;
+    }
+    fixed.between = keys.find("between").map(|found| found.parse(WIDTH_FORMS)).transpose()?;
+    fixed.usual = stage(&keys, fixed.usual)?;
+    Ok(Some(fixed))
+}
+
+/// The words of a stage, where it has a table for them.
+pub(super) fn stage_fixed(
+    keys: &Keys<'_>,
+    usual: Option<StageFixed>,
+) -> Result<Option<StageFixed>, SpecError> {
+    let known = ["output", "coefficients", "rounding", "overflow", "prune"];
+    let Some(own) = keys.table("fixed", "stage.fixed.", &known)? else { return Ok(usual) };
+    let Some(usual) = usual else {
+        let place = keys.need("fixed", "a table [stage.fixed]")?;
+        return Err(place.error(Problem::Range {
+            found: "words of a stage, and no table [fixed]".to_owned(),
+            accepted: "[fixed] with the input, as input = \"s16f15\", for all stages".to_owned(),
+        }));
+    };
+    let mut fixed = stage(&own, usual)?;
+    fixed.output = own.find("output").map(|found| found.parse(WIDTH_FORMS)).transpose()?;
+    Ok(Some(fixed))
+}
+
+/// What both tables may hold.
+fn stage(keys: &Keys<'_>, usual: StageFixed) -> Result<StageFixed, SpecError> {
+    let roundings = Rounding::ALL.map(|rounding| (rounding.as_str(), rounding));
+    let overflows = Overflow::ALL.map(|overflow| (overflow.as_str(), overflow));
+    let mut fixed = usual;
+    if let Some(found) = keys.find("coefficients") {
+        fixed.coefficients = found.parse(WIDTH_FORMS)?;
+    }
+    if let Some(found) = keys.find("rounding") {
+        fixed.rounding = found.choice(&roundings)?;
+    }
+    if let Some(found) = keys.find("overflow") {
+        fixed.overflow = found.choice(&overflows)?;
+    }
+    if let Some(found) = keys.find("prune") {
+        fixed.prune = found.boolean()?;
+    }
+    Ok(fixed)
+}
