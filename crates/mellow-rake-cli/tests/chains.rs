@@ -1,6 +1,6 @@
 //! Chains of stages, from their spec to what comes out of a recording.
 
-use crate::common::{json, run};
+use crate::common::{json, root, run};
 use serde_json::Value;
 use std::f64::consts::TAU;
 use std::path::Path;
@@ -90,12 +90,64 @@ fn slow_signals_stand_in_step() {
     assert_eq!((number(&seen["sample_rate_hz"]), number(&seen["samples"])), (20.0, 400.0));
 }
 
+/// On integers a recording comes out as the network gives it, word for word, within the bound of what floating
+/// point gives; a sample that is no word is named.
+#[test]
+fn recordings_run_on_integers() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let recording = "demo/mooring/mooring.csv";
+    let (words, floats) = (at("words.csv"), at("floats.csv"));
+    let (status, made) =
+        json(&["run", SWELL, recording, "-o", &words, "--bit-true", "--remove-delay", "--json"]);
+    assert_eq!(
+        (status, &made["mode"], &made["limited_firings"]),
+        (0, &"bit-true".into(), &0.into())
+    );
+    assert_eq!(run(&["run", SWELL, recording, "-o", &floats, "--remove-delay"]).0, 0);
+    let (_, design) = json(&["design", SWELL, "--json"]);
+    let fixed = &design["fixed"];
+    let [found, wanted] = [&words, &floats].map(|path| read(Path::new(path)));
+    assert_eq!(found.len(), wanted.len());
+    assert!(found.len() > 100);
+    // Words of 17 fraction bits beside counts of 15; rounded taps are a little off by themselves.
+    let most = number(&fixed["error_bound_lsb"]) + 1.0;
+    let first = number(&made["start_up_samples"]) as usize;
+    let mut largest = 0.0f64;
+    for ((time, word), (same, value)) in found.iter().zip(&wanted).skip(first) {
+        assert_eq!((time, word.fract()), (same, 0.0));
+        let off = word - 4.0 * value;
+        assert!(off.abs() <= most + 1e-3 * word.abs(), "{off} {most}");
+        largest = largest.max(off.abs());
+    }
+    assert!(largest > 0.1, "{largest}");
+    let mut study = mellow_rake::study::ChainStudy::of_text(
+        &std::fs::read_to_string(root().join(SWELL)).unwrap(),
+        |_| Err(String::new()),
+    );
+    let network = &study.as_mut().unwrap().integers().unwrap().0.network;
+    let samples = read(&root().join(recording));
+    let input: Vec<i64> = samples.iter().map(|(_, sample)| *sample as i64).collect();
+    let removed = number(&made["delay_removed_samples"]) as usize;
+    let own = network.start().run(&input);
+    for (word, (_, written)) in own.iter().skip(removed).zip(&found) {
+        assert_eq!(*word as f64, *written);
+    }
+    write(Path::new(&at("loud.csv")), [0.0, 7.0, 40_000.0].into_iter());
+    let (status, _, said) = run(&["run", SWELL, &at("loud.csv"), "-o", &words, "--bit-true"]);
+    assert_eq!(status, 2);
+    assert!(said.contains("sample 2") && said.contains("s16f15"), "{said}");
+}
+
 /// What is for one filter is refused of a chain, with what would do.
 #[test]
 fn what_a_chain_cannot_do_is_said() {
     let recording = "demo/mooring/mooring.csv";
     let folder = tempfile::tempdir().unwrap();
-    let out = folder.path().join("out.csv").to_str().unwrap().to_owned();
+    let [out, plain] =
+        ["out.csv", "plain.toml"].map(|name| folder.path().join(name).to_str().unwrap().to_owned());
+    let text = std::fs::read_to_string(root().join(SWELL)).unwrap();
+    std::fs::write(&plain, text.split("[fixed]").next().unwrap()).unwrap();
     for (call, what) in [
         (&["design", SWELL, "--families"][..], "--families is for one filter"),
         (&["design", SWELL, "--panels", "gain"], "--panels is for one filter"),
@@ -103,7 +155,7 @@ fn what_a_chain_cannot_do_is_said() {
             &["run", SWELL, recording, "-o", &out, "--zero-phase"],
             "--remove-delay takes the delay off",
         ),
-        (&["run", SWELL, recording, "-o", &out, "--bit-true"], "has no integers yet"),
+        (&["run", &plain, recording, "-o", &out, "--bit-true"], "the spec has no table [fixed]"),
         (
             &["run", SWELL, recording, "-o", &out, "--figure", "a.png"],
             "`mrake inspect FILE --figure`",

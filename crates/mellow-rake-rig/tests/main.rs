@@ -1,6 +1,7 @@
 //! The tests of this crate, as one program: linked once, and run on all cores to its end.
 
 mod agreement;
+mod chains;
 mod emulated;
 mod every_pattern;
 mod float;
@@ -21,3 +22,5 @@ mod filters;
 mod floats;
 #[path = "../../mellow-rake/tests/common/programs.rs"]
 mod programs;
+#[path = "../../mellow-rake/tests/common/random_chains.rs"]
+mod random_chains;

@@ -65,5 +65,7 @@ mod ideal;
 mod interpreter;
 #[path = "common/programs.rs"]
 mod programs;
+#[path = "common/random_chains.rs"]
+mod random_chains;
 #[path = "common/reader.rs"]
 mod reader;

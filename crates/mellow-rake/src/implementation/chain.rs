@@ -305,8 +305,12 @@ impl Maker<'_> {
         let (steps, sums, joint) = self.make(before, output)?;
         let mut level = joint.high.max(-joint.low);
         let mut whole = libm::ceil(libm::log2(level.max(f64::MIN_POSITIVE))) as i32;
-        if whole == 0 && joint.fits {
+        if whole >= 0 && joint.fits {
             return Ok((steps, sums, output));
+        }
+        // What is above a power of two by roundings alone may still fit.
+        if level < 1.01 * libm::scalbn(1.0, whole - 1) {
+            whole -= 1;
         }
         for _ in 0..3 {
             output = format(most - whole, level)?;

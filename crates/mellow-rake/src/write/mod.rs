@@ -110,6 +110,15 @@ pub enum WriteError {
         /// Words that it gives.
         gives: usize,
     },
+    /// A network that begins with words that are thrown away, or ends with zeros.
+    #[error(
+        "{target} is written for networks whose words are kept behind a program, and whose zeros are filled in \
+         front of one"
+    )]
+    Steps {
+        /// The target.
+        target: &'static str,
+    },
     /// More bits are dropped at once than the target can shift by.
     #[error(
         "{target} cannot express node n{}: it drops {shift} bits and {target} shifts by at most {limit}; \

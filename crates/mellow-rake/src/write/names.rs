@@ -151,6 +151,11 @@ impl Symbols {
         &self.base
     }
 
+    /// The names of a part of it, the first has number 1.
+    pub(super) fn part(&self, number: usize) -> Symbols {
+        Symbols { base: format!("{}_part{number}", self.base) }
+    }
+
     /// The stem in capitals, for include guards.
     pub(super) fn capitals(&self) -> String {
         self.base.to_ascii_uppercase()

@@ -41,6 +41,17 @@ pub(super) struct Form {
     pub(super) is_dual: bool,
     /// How many outputs are made at once; `None` for one.
     pub(super) lanes: Option<usize>,
+    /// Whether it is a firing, which takes words from an array and gives some into one.
+    pub(super) firing: Option<Firing>,
+}
+
+/// How a firing gives its words.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Firing {
+    /// Each at its place.
+    All,
+    /// Of the passes of its loop those from `pass = first` on, so many apart, one behind the other.
+    Every(usize),
 }
 
 /// The body of a function and the helpers that it calls.
@@ -79,6 +90,14 @@ impl Body {
             false => 1,
         };
         match form.lanes {
+            None if form.firing.is_some() => {
+                if statements.has_windows() {
+                    statements.line(&format!("{name}_advance(filter, 1);"));
+                }
+                if let Some(Firing::Every(_)) = form.firing {
+                    statements.line("return output;");
+                }
+            }
             None if form.access == Access::Filter && statements.has_windows() => {
                 statements.line(&format!("{name}_advance(filter, 1);"));
                 statements.give();
@@ -317,11 +336,19 @@ impl Statements<'_> {
                 let first = self.word_as(*first, kind);
                 let word = self.word(*local);
                 self.line(&format!("{kind} {word} = {first}; /* {format} */"));
-                if *passes <= UNROLLED {
+                let is_whole = !matches!(self.form.firing, Some(Firing::Every(_)));
+                if *passes <= UNROLLED && is_whole {
                     self.line("MELLOW_RAKE_UNROLL_ALL");
                     self.helpers.insert(Helper::Unroll);
                 }
-                self.line(&format!("for (int pass = 0; pass < {passes}; pass++) {{"));
+                match self.form.firing {
+                    Some(Firing::Every(apart)) => {
+                        self.line(&format!(
+                            "for (int pass = first; pass < {passes}; pass += {apart}) {{"
+                        ));
+                    }
+                    _ => self.line(&format!("for (int pass = 0; pass < {passes}; pass++) {{")),
+                }
                 self.indent += 1;
                 self.block(body);
                 let result = self.word_as(*result, kind);
@@ -330,9 +357,19 @@ impl Statements<'_> {
                 self.line("}");
                 self.put(*local);
             }
-            // The caller of the block hands over what goes out.
-            Statement::Deliver { .. } => {}
+            Statement::Deliver { at, word, .. } => self.deliver(*at, *word),
             Statement::Advance { line, row, word } => self.advance(*line, *row, *word),
+        }
+    }
+
+    /// Hands a word over; of a program that gives one, the end of the block does.
+    fn deliver(&mut self, at: Row, word: Local) {
+        let value = self.word_as(word, storage(self.lowered.output()));
+        match (self.form.firing, at) {
+            (None, _) => {}
+            (Some(Firing::Every(_)), _) => self.line(&format!("*output++ = {value};")),
+            (Some(Firing::All), Row::Fixed(at)) => self.line(&format!("output[{at}] = {value};")),
+            (Some(Firing::All), Row::Pass) => self.line(&format!("output[pass] = {value};")),
         }
     }
 
@@ -409,7 +446,11 @@ impl Statements<'_> {
                 let word = self.remembered(line, Row::Fixed(0), newest, false);
                 self.kept_word(line, word, kind)
             }
-            Value::Input { .. } => "input".to_owned(),
+            Value::Input { at, .. } => match (self.form.firing, at) {
+                (None, _) => "input".to_owned(),
+                (Some(_), Row::Fixed(at)) => format!("input[{at}]"),
+                (Some(_), Row::Pass) => "input[pass]".to_owned(),
+            },
             Value::Read(read @ Read::Remembered { line, .. }) => {
                 let word = self.read(read, false);
                 self.kept_word(*line, word, kind)

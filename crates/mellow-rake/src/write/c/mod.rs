@@ -11,12 +11,14 @@ mod endings;
 mod expression;
 mod float;
 mod load_map;
+mod network;
 mod pairs;
 mod source;
 mod types;
 
 pub use float::write_float;
 pub use load_map::write_load_map;
+pub use network::write_network;
 
 use super::capability::{Capability, per_sample};
 use super::lower::{Lowered, Window, lower, lower_for_processor};
@@ -212,10 +214,8 @@ impl Writer<'_> {
         (storage(self.lowered.input()), storage(self.lowered.output()))
     }
 
-    fn header(&self) -> String {
-        let (name, guard) = (self.symbols.base(), self.symbols.capitals());
-        let (input, output) = self.words();
-        let (input_format, output_format) = (self.lowered.input(), self.lowered.output());
+    /// What the structure of a filter holds.
+    fn members(&self) -> String {
         let mut members = String::new();
         for line in self.memories() {
             let Line { name, format, rows, depth } = &self.lowered.lines[line];
@@ -244,6 +244,14 @@ impl Writer<'_> {
         if members.is_empty() {
             members.push_str("    char nothing; /* this filter remembers nothing */\n");
         }
+        members
+    }
+
+    fn header(&self) -> String {
+        let (name, guard) = (self.symbols.base(), self.symbols.capitals());
+        let (input, output) = self.words();
+        let (input_format, output_format) = (self.lowered.input(), self.lowered.output());
+        let members = self.members();
         let often = self.rate.map_or(String::new(), |rate| {
             format!(
                 "   Made for {} samples in a second: so often a step is called.\n",

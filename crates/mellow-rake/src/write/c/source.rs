@@ -51,26 +51,7 @@ impl Writer<'_> {
         let bodies = functions.iter().flat_map(|one| [Some(&one.plain), one.paired.as_ref()]);
         let helpers: BTreeSet<Helper> =
             bodies.flatten().flat_map(|body| body.helpers.iter().copied()).collect();
-        for helper in &helpers {
-            match helper {
-                Helper::Pair | Helper::Push => {
-                    let _ = write!(text, "{HAS_PAIRS}\n{}#endif\n\n", helper.text());
-                }
-                Helper::Unroll => {
-                    let is_fast = match self.firmware.goal {
-                        // For this core everybody compiles for size, and a call takes longer than a product.
-                        CodeGoal::Automatic if self.firmware.tune == Tune::Avr => {
-                            "(defined(__AVR__) || !defined(__OPTIMIZE_SIZE__))"
-                        }
-                        CodeGoal::Automatic => "!defined(__OPTIMIZE_SIZE__)",
-                        CodeGoal::Speed => "1",
-                        CodeGoal::Size => "0",
-                    };
-                    text.push_str(&helper.text().replace("IS_FAST", is_fast));
-                }
-                _ => text.push_str(helper.text()),
-            }
-        }
+        text.push_str(&helper_texts(&helpers, self.firmware));
         self.tables(&mut text);
         let _ = writeln!(text, "void {name}_init(struct {name} *filter)\n{{");
         text.push_str(&self.clear());
@@ -111,7 +92,7 @@ impl Writer<'_> {
         Some(conditions.join(" && "))
     }
 
-    fn tables(&self, text: &mut String) {
+    pub(super) fn tables(&self, text: &mut String) {
         for (index, table) in self.lowered.tables.iter().enumerate() {
             let caption = caption(table.holds).iter().copied().chain(self.lowered.notes[index]);
             let caption = caption.collect::<Vec<_>>().join("\n   ");
@@ -160,7 +141,7 @@ impl Writer<'_> {
 
     fn function(&self, head: String, access: Access, lanes: Option<usize>) -> Function {
         let body = |is_dual: bool| {
-            let form = Form { access, is_dual, lanes };
+            let form = Form { access, is_dual, lanes, firing: None };
             Body::new(&self.lowered, self.symbols.base(), self.admitted, self.firmware.tune, form)
         };
         let paired =
@@ -183,7 +164,7 @@ impl Writer<'_> {
     }
 
     /// Statements that set every remembered word to zero.
-    fn clear(&self) -> String {
+    pub(super) fn clear(&self) -> String {
         let mut text = String::new();
         let lines: Vec<usize> = self.memories().collect();
         if lines.is_empty() {
@@ -215,7 +196,7 @@ impl Writer<'_> {
     }
 
     /// The function that moves the window, and where the memory ends copies its words to the beginning.
-    fn advance(&self, window: Window) -> String {
+    pub(super) fn advance(&self, window: Window) -> String {
         let name = self.symbols.base();
         let Window { slack, phases } = window;
         let mut copies = String::new();
@@ -461,4 +442,30 @@ fn wrapped(text: &str, width: usize) -> Vec<String> {
         }
     }
     lines
+}
+
+/// The helpers that some functions call.
+pub(super) fn helper_texts(helpers: &BTreeSet<Helper>, firmware: Firmware) -> String {
+    let mut text = String::new();
+    for helper in helpers {
+        match helper {
+            Helper::Pair | Helper::Push => {
+                let _ = write!(text, "{HAS_PAIRS}\n{}#endif\n\n", helper.text());
+            }
+            Helper::Unroll => {
+                let is_fast = match firmware.goal {
+                    // For this core everybody compiles for size, and a call takes longer than a product.
+                    CodeGoal::Automatic if firmware.tune == Tune::Avr => {
+                        "(defined(__AVR__) || !defined(__OPTIMIZE_SIZE__))"
+                    }
+                    CodeGoal::Automatic => "!defined(__OPTIMIZE_SIZE__)",
+                    CodeGoal::Speed => "1",
+                    CodeGoal::Size => "0",
+                };
+                text.push_str(&helper.text().replace("IS_FAST", is_fast));
+            }
+            _ => text.push_str(helper.text()),
+        }
+    }
+    text
 }

@@ -1,0 +1,455 @@
+//! Networks in C: one structure and one function that takes blocks, with a function for each program.
+
+use super::super::capability::Capability;
+use super::super::lower::{Lowered, Statement, lower, lower_for_processor};
+use super::super::number::c_integer;
+use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
+use super::Writer;
+use super::expression::{Access, Admitted, Body, Firing, Form};
+use super::source::helper_texts;
+use super::types::{Helper, storage};
+use crate::datapath::{Checked, Row, dump};
+use crate::fixed::WordFormat;
+use crate::network::{Network, Step};
+use crate::spec::Firmware;
+use crate::units::SampleRate;
+use std::collections::BTreeSet;
+use std::fmt::Write;
+
+/// The most words between two programs that lie on the stack during a block.
+const AT_ONCE: usize = 64;
+
+/// The text of a network in C: `NAME.h`, `NAME.c`, and `NAME_pipe.c`, a program that takes integers from its
+/// standard input through it.
+///
+/// A block call takes any number of words and says how many came out. Words that no program can use yet are
+/// kept. What a later step throws away is not computed where the passes of a program do not need each other.
+///
+/// # Errors
+/// [`WriteError`] names what C cannot express and what would fit.
+///
+/// ```
+/// use mellow_rake::implementation::implement_chain;
+/// use mellow_rake::rates::{Chain, Comb, Stage};
+/// use mellow_rake::spec::{ChainFixed, Name};
+/// use mellow_rake::units::SampleRate;
+/// use mellow_rake::write::{Symbols, c};
+/// let mean = Stage::comb(1, 4, Comb { order: 2, delay: 1 })?;
+/// let chain = Chain::new(SampleRate::from_hertz(1000.0).unwrap(), vec![mean])?;
+/// let words = implement_chain(&chain, &ChainFixed::new("s16f15".parse()?))?;
+/// let files = c::write_network(&words.network, &Symbols::new(&Name::new("mean")?), None)?;
+/// assert_eq!(files[0].name, "mean.h");
+/// assert!(files[0].text.contains("size_t mean_block(struct mean *chain, const int16_t *input"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn write_network(
+    network: &Network,
+    symbols: &Symbols,
+    rate: Option<SampleRate>,
+) -> Result<Vec<GeneratedFile>, WriteError> {
+    let admitted = Admitted::new();
+    let mut parts: Vec<Part<'_>> = Vec::new();
+    let mut fill = 1;
+    for step in network.steps() {
+        match step {
+            Step::Fire(checked) => {
+                Capability { target: "C", widest: 64 }.check(&lower(checked))?;
+                let own = symbols.part(parts.len() + 1);
+                parts.push(Part { checked, own, fill, keep: 1 });
+                fill = 1;
+            }
+            Step::Fill(factor) => fill *= factor,
+            Step::Keep(factor) => match parts.last_mut() {
+                Some(part) if fill == 1 => part.keep *= factor,
+                _ => return Err(WriteError::Steps { target: "C" }),
+            },
+        }
+    }
+    if fill > 1 {
+        return Err(WriteError::Steps { target: "C" });
+    }
+    let text = Text { network, symbols, rate, parts, admitted };
+    let file = |ending: &str, text: String| {
+        let name = format!("{}{ending}", symbols.base());
+        GeneratedFile { language: Language::C, name, text }
+    };
+    Ok(vec![file(".h", text.header()), file(".c", text.source()), file("_pipe.c", text.pipe())])
+}
+
+/// A program with the zeros that are put in front of it and what is kept behind it.
+struct Part<'a> {
+    checked: &'a Checked,
+    own: Symbols,
+    fill: usize,
+    keep: usize,
+}
+
+impl Part<'_> {
+    fn takes(&self) -> usize {
+        self.checked.datapath().words_in()
+    }
+
+    fn gives(&self) -> usize {
+        self.checked.datapath().words_out()
+    }
+
+    fn types(&self) -> (&'static str, &'static str) {
+        (storage(self.checked.input()), storage(self.checked.output()))
+    }
+
+    /// The most words that come out of so many.
+    fn most(&self, words: usize) -> usize {
+        (words * self.fill).div_ceil(self.takes()).saturating_mul(self.gives()).div_ceil(self.keep)
+    }
+
+    /// The same in C.
+    fn most_in_c(&self, words: &str) -> String {
+        let mut text = words.to_owned();
+        if self.fill > 1 {
+            text = format!("({text} * {})", self.fill);
+        }
+        if self.takes() > 1 {
+            text = format!("(({text} + {}) / {})", self.takes() - 1, self.takes());
+        }
+        if self.gives() > 1 {
+            text = format!("({text} * {})", self.gives());
+        }
+        if self.keep > 1 {
+            text = format!("(({text} + {}) / {})", self.keep - 1, self.keep);
+        }
+        text
+    }
+
+    /// Whether only those passes need be made whose words are kept: each is by itself.
+    fn makes_kept_only(&self, lowered: &Lowered) -> bool {
+        let loops = lowered.body.iter().filter_map(|statement| match statement {
+            Statement::Repeat { body, first, result, passes, .. } => {
+                Some((body, first, result, *passes))
+            }
+            _ => None,
+        });
+        let [(body, _, result, passes)] = loops.collect::<Vec<_>>()[..] else { return false };
+        let is_carried = |statement: &Statement| match statement {
+            Statement::Let { local, value } => {
+                local == result && matches!(value, super::super::lower::Value::Read(_))
+            }
+            _ => false,
+        };
+        let delivers = |body: &[Statement], place: fn(&Row) -> bool| {
+            let is = |one: &&Statement| matches!(one, Statement::Deliver { at, .. } if place(at));
+            body.iter().filter(is).count()
+        };
+        let advances = body.iter().any(|one| matches!(one, Statement::Advance { .. }));
+        self.keep > 1
+            && passes == self.gives()
+            && body.iter().any(is_carried)
+            && !advances
+            && delivers(body, |at| *at == Row::Pass) == 1
+            && delivers(&lowered.body, |_| true) == 0
+    }
+}
+
+struct Text<'a> {
+    network: &'a Network,
+    symbols: &'a Symbols,
+    rate: Option<SampleRate>,
+    parts: Vec<Part<'a>>,
+    admitted: Admitted,
+}
+
+impl Text<'_> {
+    fn writer<'b>(&'b self, part: &'b Part<'_>) -> Writer<'b> {
+        Writer {
+            checked: part.checked,
+            lowered: lower_for_processor(part.checked),
+            symbols: &part.own,
+            admitted: &self.admitted,
+            firmware: Firmware::default(),
+            rate: None,
+        }
+    }
+
+    fn words(&self) -> (&'static str, &'static str) {
+        (storage(self.network.input()), storage(self.network.output()))
+    }
+
+    fn header(&self) -> String {
+        let (name, guard) = (self.symbols.base(), self.symbols.capitals());
+        let (input, output) = self.words();
+        let (input_format, output_format) = (self.network.input(), self.network.output());
+        let (mut structures, mut members) = (String::new(), String::new());
+        let mut largest = 0;
+        for (index, part) in self.parts.iter().enumerate() {
+            let (writer, number) = (self.writer(part), index + 1);
+            let own = part.own.base();
+            let _ = write!(structures, "struct {own} {{\n{}}};\n\n", writer.members());
+            let _ = writeln!(members, "    struct {own} part{number};");
+            if part.takes() > 1 {
+                let (kind, takes) = (part.types().0, part.takes());
+                let format = part.checked.input();
+                let _ = writeln!(
+                    members,
+                    "    {kind} waiting{number}[{takes}]; /* {format}: words until there are enough */\n    \
+                     int waits{number}; /* so many are there */"
+                );
+            }
+            if part.keep > 1 {
+                let _ = writeln!(
+                    members,
+                    "    int until{number}; /* so many words go before the next one that is kept */"
+                );
+            }
+            let of_writer = writer.memories().map(|line| writer.largest_index(line)).max();
+            largest = largest.max(of_writer.unwrap_or(0)).max(part.takes()).max(part.keep);
+        }
+        let often = self.rate.map_or(String::new(), |rate| {
+            format!("   Made for {} samples in a second going in.\n", rate.hertz())
+        });
+        let most = self.parts.iter().fold("(count)".to_owned(), |text, part| part.most_in_c(&text));
+        format!(
+            "/* {ORIGIN}\n\
+             \n   Input {input_format}, output {output_format}: a word holding the integer i has the value \
+             i / 2^f with f the\n   number after the letter f.\n{often}   Each stream of samples needs a chain \
+             of its own, a structure that {name}_init has\n   cleared once. */\n\
+             #ifndef {guard}_H\n#define {guard}_H\n\n#include <limits.h>\n#include <stddef.h>\n\
+             #include <stdint.h>\n\n\
+             /* Words have whole bytes of 8 bits, and an int counts all that is remembered. */\n\
+             typedef char {name}_fits_this_processor[CHAR_BIT == 8 && INT_MAX >= {largest} ? 1 : -1];\n\n\
+             #ifdef __cplusplus\nextern \"C\" {{\n#endif\n\n{structures}\
+             /* One chain; as many as you like side by side. */\n\
+             struct {name} {{\n{members}}};\n\n\
+             /* At most so many words come out of count. */\n\
+             #define {guard}_OUTPUTS(count) {most}\n\n\
+             /* The zero state; call before the first sample. */\n\
+             void {name}_init(struct {name} *chain);\n\n\
+             /* count words go in, as many as you like at a call; gives how many came out. The arrays must not \
+             overlap. */\n\
+             size_t {name}_block(struct {name} *chain, const {input} *input, size_t count, {output} \
+             *output);\n\n\
+             #ifdef __cplusplus\n}}\n#endif\n\n#endif\n"
+        )
+    }
+
+    fn source(&self) -> String {
+        let name = self.symbols.base();
+        let mut text =
+            format!("/* {ORIGIN}\n\n   The programs, in the terms of the comments below:\n");
+        for (index, part) in self.parts.iter().enumerate() {
+            let _ = writeln!(text, "\n   part {}{}", index + 1, said(part));
+            for line in dump(part.checked).lines() {
+                let _ = writeln!(text, "     {line}");
+            }
+        }
+        let _ = write!(text, "*/\n#include \"{name}.h\"\n\n");
+        let mut helpers: BTreeSet<Helper> = [Helper::Unroll].into();
+        let mut functions = String::new();
+        let mut clears = String::new();
+        for (index, part) in self.parts.iter().enumerate() {
+            let writer = self.writer(part);
+            let kept_only = part.makes_kept_only(&writer.lowered);
+            writer.tables(&mut functions);
+            let own = part.own.base();
+            let _ = writeln!(functions, "static void {own}_init(struct {own} *filter)\n{{");
+            functions.push_str(&writer.clear());
+            functions.push_str("}\n\n");
+            if let Some(window) = writer.window() {
+                functions.push_str(&writer.advance(window));
+            }
+            let firing = if kept_only { Firing::Every(part.keep) } else { Firing::All };
+            let body = fire(&writer, part, firing);
+            helpers.extend(body.helpers.iter().copied());
+            functions.push_str(&body.text);
+            functions.push_str(&self.run(index, kept_only));
+            let number = index + 1;
+            let _ = writeln!(clears, "    {own}_init(&chain->part{number});");
+            if part.takes() > 1 {
+                let _ = writeln!(clears, "    chain->waits{number} = 0;");
+            }
+            if part.keep > 1 {
+                let _ = writeln!(clears, "    chain->until{number} = {};", part.keep - 1);
+            }
+        }
+        text.push_str(&helper_texts(&helpers, Firmware::default()));
+        text.push_str(&functions);
+        let _ = write!(text, "void {name}_init(struct {name} *chain)\n{{\n{clears}}}\n\n");
+        text.push_str(&self.block());
+        text
+    }
+
+    /// The function that takes some words through one part.
+    fn run(&self, index: usize, kept_only: bool) -> String {
+        let (part, number, name) = (&self.parts[index], index + 1, self.symbols.base());
+        let (own, (input, output)) = (part.own.base(), part.types());
+        let (takes, gives, keep, fill) = (part.takes(), part.gives(), part.keep, part.fill);
+        let mut text = format!(
+            "static size_t {name}_run{number}(struct {name} *chain, const {input} *input, size_t count, \
+             {output} *output)\n{{\n    {output} *const begin = output;\n    size_t i;\n"
+        );
+        // A small state may lie in registers while the block lasts.
+        let words = part.checked.datapath().state_words();
+        let copied = (1..=AT_ONCE).contains(&words) && takes == 1;
+        let state = if copied { "&state".to_owned() } else { format!("&chain->part{number}") };
+        if copied {
+            let _ = writeln!(text, "    struct {own} state = chain->part{number};");
+        }
+        if keep > 1 {
+            let _ = writeln!(text, "    int until = chain->until{number};");
+        }
+        let after = |from: &str, indent: &str| match (kept_only, keep, gives) {
+            (true, ..) => format!(
+                "{indent}{{\n{indent}    {output} *const before = output;\n{indent}    output = \
+                 {own}_fire({state}, {from}, output, until);\n{indent}    until += (int)(output - before) * \
+                 {keep} - {gives};\n{indent}}}\n"
+            ),
+            (false, 1, 1) => format!("{indent}{own}_fire({state}, {from}, output++);\n"),
+            (false, 1, _) => {
+                format!(
+                    "{indent}{own}_fire({state}, {from}, output);\n{indent}output += {gives};\n"
+                )
+            }
+            (false, ..) => format!(
+                "{indent}{{\n{indent}    {output} given[{gives}];\n{indent}    int k;\n{indent}    \
+                 {own}_fire({state}, {from}, given);\n{indent}    for (k = 0; k < {gives}; k++) {{\n{indent}        \
+                 if (until == 0) {{\n{indent}            *output++ = given[k];\n{indent}            until = \
+                 {keep};\n{indent}        }}\n{indent}        until--;\n{indent}    }}\n{indent}}}\n"
+            ),
+        };
+        let whole = |from: &str, indent: &str| {
+            if takes == 1 {
+                return after(from, indent);
+            }
+            format!(
+                "{indent}chain->waiting{number}[chain->waits{number}++] = *({from});\n{indent}if \
+                 (chain->waits{number} == {takes}) {{\n{indent}    chain->waits{number} = 0;\n{}{indent}}}\n",
+                after(&format!("chain->waiting{number}"), &format!("{indent}    "))
+            )
+        };
+        text.push_str("    for (i = 0; i < count; i++) {\n");
+        text.push_str(&whole("input + i", "        "));
+        if fill > 1 {
+            let _ = write!(
+                text,
+                "        {{\n            static const {input} zero = 0;\n            int z;\n            \
+                 for (z = 1; z < {fill}; z++) {{\n{}            }}\n        }}\n",
+                whole("&zero", "                ")
+            );
+        }
+        text.push_str("    }\n");
+        if copied {
+            let _ = writeln!(text, "    chain->part{number} = state;");
+        }
+        if keep > 1 {
+            let _ = writeln!(text, "    chain->until{number} = until;");
+        }
+        text.push_str("    return (size_t)(output - begin);\n}\n\n");
+        text
+    }
+
+    /// The function that takes a block through all parts, some words at a time.
+    fn block(&self) -> String {
+        let name = self.symbols.base();
+        let (input, output) = self.words();
+        let between = |words: usize| -> Vec<usize> {
+            let mut count = words;
+            let most = |part: &Part<'_>| {
+                count = part.most(count);
+                count
+            };
+            let (_, all) =
+                self.parts.split_last().map_or((None, &[][..]), |(l, rest)| (Some(l), rest));
+            all.iter().map(most).collect()
+        };
+        let is_small = |words: &usize| between(*words).iter().all(|most| *most <= AT_ONCE);
+        let at_once = (1..=AT_ONCE).rev().find(is_small).unwrap_or(1);
+        let mut text = format!(
+            "size_t {name}_block(struct {name} *chain, const {input} *input, size_t count, {output} *output)\n\
+             {{\n    {output} *const begin = output;\n"
+        );
+        let count = self.parts.len();
+        if count == 1 {
+            return format!(
+                "{text}    output += {name}_run1(chain, input, count, output);\n    \
+                 return (size_t)(output - begin);\n}}\n"
+            );
+        }
+        text.push_str("    while (count > 0) {\n");
+        for (index, most) in between(at_once).iter().enumerate() {
+            let kind = self.parts[index].types().1;
+            let _ = writeln!(text, "        {kind} words{}[{most}];", index + 1);
+        }
+        let _ = write!(
+            text,
+            "        const size_t now = count < {at_once} ? count : {at_once};\n        \
+             size_t many = {name}_run1(chain, input, now, words1);\n"
+        );
+        for number in 2..count {
+            let _ = writeln!(
+                text,
+                "        many = {name}_run{number}(chain, words{}, many, words{number});",
+                number - 1
+            );
+        }
+        let _ = write!(
+            text,
+            "        output += {name}_run{count}(chain, words{}, many, output);\n        \
+             input += now;\n        count -= now;\n    }}\n    return (size_t)(output - begin);\n}}\n",
+            count - 1
+        );
+        text
+    }
+
+    fn pipe(&self) -> String {
+        let (name, guard) = (self.symbols.base(), self.symbols.capitals());
+        let (input, output) = self.words();
+        let format: WordFormat = self.network.input();
+        format!(
+            "/* {ORIGIN}\n\n   Takes decimal integers, one a line, from standard input to standard output.\n   \
+             The argument, if any, is the number of words per call; 0 or none: one at a time. */\n\
+             #define __STDC_FORMAT_MACROS\n#include \"{name}.h\"\n\n\
+             #define CHAIN_NAME {name}\n#define CHAIN_INIT {name}_init\n#define CHAIN_BLOCK {name}_block\n\
+             #define CHAIN_INPUT {input}\n#define CHAIN_OUTPUT {output}\n\
+             #define CHAIN_OUTPUTS {guard}_OUTPUTS\n\
+             #define CHAIN_LOWEST {}\n#define CHAIN_HIGHEST {}\n{}",
+            c_integer(format.minimum()),
+            c_integer(format.maximum()),
+            include_str!("pipe_network.c"),
+        )
+    }
+}
+
+/// What stands around a program.
+fn said(part: &Part<'_>) -> String {
+    let mut text = String::new();
+    if part.fill > 1 {
+        let _ = write!(text, ", behind each word {} zeros", part.fill - 1);
+    }
+    if part.keep > 1 {
+        let _ = write!(text, ", of every {} words that it gives the last is kept", part.keep);
+    }
+    text
+}
+
+/// The function of one firing.
+fn fire(writer: &Writer<'_>, part: &Part<'_>, firing: Firing) -> Body {
+    let (own, (input, output)) = (part.own.base(), part.types());
+    let form = Form { access: Access::Filter, is_dual: false, lanes: None, firing: Some(firing) };
+    let tune = writer.firmware.tune;
+    let mut body = Body::new(&writer.lowered, own, writer.admitted, tune, form);
+    let (kind, first) = match firing {
+        Firing::All => ("void", ""),
+        Firing::Every(_) => (output, ", int first"),
+    };
+    let star = if kind == "void" { " " } else { " *" };
+    let mut start = String::new();
+    if writer.window().is_some() {
+        start.push_str("    const int at = filter->at;\n");
+    } else if writer.lowered.lines.iter().all(|line| line.depth == 0) {
+        start.push_str("    (void)filter;\n");
+    }
+    body.text = format!(
+        "/* One firing. */\nstatic MELLOW_RAKE_INLINE {kind}{star}{own}_fire(struct {own} *filter, const \
+         {input} *input, {output} *output{first})\n{{\n{start}{}}}\n\n",
+        body.text
+    );
+    body
+}

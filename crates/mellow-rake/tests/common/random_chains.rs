@@ -1,0 +1,61 @@
+//! Chains of stages and the words that they run on, as random as they can be.
+
+use mellow_rake::filter::Taps;
+use mellow_rake::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
+use mellow_rake::random::NoiseSource;
+use mellow_rake::rates::{Chain, Comb, Stage};
+use mellow_rake::spec::{ChainFixed, StageFixed};
+use mellow_rake::units::SampleRate;
+
+pub(crate) fn rate() -> SampleRate {
+    SampleRate::from_hertz(48_000.0).unwrap()
+}
+
+fn taps(noise: &mut NoiseSource, up: usize, count: usize) -> Taps {
+    let raw: Vec<f64> = (0..count).map(|_| noise.integer(-60, 100) as f64).collect();
+    let sum: f64 = raw.iter().map(|tap| tap.abs()).sum::<f64>().max(1.0);
+    Taps(raw.iter().map(|tap| tap / sum * 1.4 * up as f64).collect())
+}
+
+/// Up to four stages of taps and of sums.
+pub(crate) fn any_chain(noise: &mut NoiseSource) -> Chain {
+    let count = noise.integer(1, 4) as usize;
+    let mut stages = Vec::new();
+    for _ in 0..count {
+        let comb =
+            Comb { order: noise.integer(1, 4) as usize, delay: noise.integer(1, 2) as usize };
+        let factor = noise.integer(2, 7) as usize;
+        stages.push(match noise.integer(0, 4) {
+            0 => Stage::comb(1, factor, comb).unwrap(),
+            1 => Stage::comb(factor, 1, comb).unwrap(),
+            kind => {
+                let (up, down) = match kind {
+                    2 => (1, factor),
+                    3 => (factor, 1),
+                    _ => (3, 2),
+                };
+                let length = noise.integer(1, 20) as usize;
+                Stage::new(up, down, taps(noise, up, length)).unwrap()
+            }
+        });
+    }
+    Chain::new(rate(), stages).unwrap()
+}
+
+pub(crate) fn any_chain_words(noise: &mut NoiseSource) -> ChainFixed {
+    let input = WordFormat::new(noise.integer(0, 3) > 0, noise.integer(6, 14) as u32, 10).unwrap();
+    let width = noise.integer(10, 20) as u32;
+    let usual = StageFixed {
+        output: None,
+        coefficients: CoefficientFormat { signed: true, width: 14, fraction: None },
+        rounding: Rounding::ALL[noise.integer(0, 4) as usize],
+        overflow: [Overflow::Saturate, Overflow::Wrap][noise.integer(0, 1) as usize],
+        prune: noise.integer(0, 1) == 0,
+    };
+    ChainFixed {
+        output: WordFormat::new(true, width, width as i32 - 6).unwrap(),
+        between: Some(CoefficientFormat { signed: true, width, fraction: None }),
+        usual,
+        ..ChainFixed::new(input)
+    }
+}
