@@ -2,7 +2,8 @@
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use mellow_rake::float::{FloatError, FloatFilter};
-use mellow_rake::implementation::Implementation;
+use mellow_rake::implementation::{ChainImplementation, Implementation};
+use mellow_rake::rates::Chain;
 use mellow_rake::spec::Float;
 use mellow_rake::study::{Jobs, SharedUnit, Study, Workers};
 use mellow_rake::verify::{Proof, Stimulus};
@@ -53,6 +54,20 @@ pub(crate) fn prove(
     // Hardware that cannot be was refused when its files were to be written.
     let words = TargetWords::of(study).unwrap_or_else(|_| implementation.into());
     let found = run_targets(targets, words, files, &expected, &|| bar.inc(1));
+    bar.finish_and_clear();
+    proof.with(found)
+}
+
+/// The same of a chain of stages.
+pub(crate) fn prove_chain(
+    chain: (&ChainImplementation, &Chain),
+    recording: Option<&[i64]>,
+    targets: &[Target],
+    files: &[GeneratedFile],
+) -> Proof {
+    let (proof, expected) = Proof::begin_chain(chain.0, chain.1, recording);
+    let bar = progress((targets.len() * expected.len()) as u64, "running");
+    let found = run_targets(targets, chain.0.into(), files, &expected, &|| bar.inc(1));
     bar.finish_and_clear();
     proof.with(found)
 }

@@ -90,8 +90,8 @@ fn slow_signals_stand_in_step() {
     assert_eq!((number(&seen["sample_rate_hz"]), number(&seen["samples"])), (20.0, 400.0));
 }
 
-/// On integers a recording comes out as the network gives it, word for word, within the bound of what floating
-/// point gives; a sample that is no word is named.
+/// On integers a recording comes out as the network gives it, word for word, within the bound of what
+/// floating point gives; a sample that is no word is named.
 #[test]
 fn recordings_run_on_integers() {
     let folder = tempfile::tempdir().unwrap();
@@ -139,6 +139,37 @@ fn recordings_run_on_integers() {
     assert!(said.contains("sample 2") && said.contains("s16f15"), "{said}");
 }
 
+/// What is generated is compiled and equal in every word, on signals that drive it as far as it goes; a word
+/// that was changed by hand is found.
+#[test]
+fn chains_are_proved_in_c() {
+    let folder = tempfile::tempdir().unwrap();
+    let firmware = folder.path().join("firmware").to_str().unwrap().to_owned();
+    let (status, made) = json(&["generate", SWELL, "--to", "c", "-o", &firmware, "--json"]);
+    assert_eq!((status, made["files"].as_array().unwrap().len()), (0, 3));
+    let verify = ["verify", SWELL, "--on", "host", "--files", &firmware, "--json"];
+    let (status, proof) = json(&verify);
+    assert_eq!((status, &proof["verdict"]), (0, &"proved on every target".into()));
+    let stimuli = proof["stimuli"].as_array().unwrap();
+    for stimulus in stimuli {
+        assert_eq!(stimulus["within_bound"], true);
+        // A bound where no limit acted, and none where one did.
+        let acted = stimulus["limited_samples"] != 0;
+        assert_eq!(stimulus["bound_lsb"].is_null(), acted, "{stimulus}");
+    }
+    let of = |name: &str| stimuli.iter().find(|one| one["name"] == name).unwrap();
+    assert!(of("worst-case signs")["limited_samples"].as_u64() > Some(0));
+    let noise = of("white noise, half scale");
+    assert!((number(&noise["ser_db"]) - number(&noise["predicted_ser_db"])).abs() < 1.5, "{noise}");
+    let path = Path::new(&firmware).join("swell.c");
+    let text = std::fs::read_to_string(&path).unwrap();
+    let table = text.find("81528,").unwrap();
+    let (head, rest) = text.split_at(text[table + 6..].find("81528,").unwrap() + table + 6);
+    std::fs::write(&path, format!("{head}{}", rest.replacen("81528", "81529", 1))).unwrap();
+    let (status, proof) = json(&verify);
+    assert_eq!((status, &proof["verdict"]), (1, &"not proved".into()));
+}
+
 /// What is for one filter is refused of a chain, with what would do.
 #[test]
 fn what_a_chain_cannot_do_is_said() {
@@ -162,7 +193,13 @@ fn what_a_chain_cannot_do_is_said() {
         ),
         (&["run", SWELL, recording, "-o", recording], "the output is the recording itself"),
         (&["quantize", SWELL], "line 6, column 1, key `change`: makes this a chain of stages"),
-        (&["verify", SWELL], "here the spec of one filter is wanted"),
+        (&["generate", SWELL, "--to", "vhdl", "-o", &out], "a chain of stages is written in C"),
+        (
+            &["generate", SWELL, "--to", "c", "-o", &out, "--tune", "avr"],
+            "--tune is for one filter",
+        ),
+        (&["verify", SWELL, "--on", "icarus"], "a chain of stages runs on host, clang"),
+        (&["verify", &plain], "the spec has no table [fixed]"),
         (&["new", "chains"], "and for stages at several rates: chain, upconverter"),
     ] {
         let (status, printed, said) = run(call);

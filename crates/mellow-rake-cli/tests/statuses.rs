@@ -53,7 +53,7 @@ fn write_files(folder: &Path) {
 type Call = (&'static str, i32);
 
 /// Calls that need no tool from outside.
-const CALLS: [Call; 57] = [
+const CALLS: [Call; 62] = [
     ("new notch", 0),
     ("new notches", 2),
     ("new notch -o @/short.toml", 2),
@@ -64,7 +64,12 @@ const CALLS: [Call; 57] = [
     ("design demo/mooring/swell.toml", 0),
     ("design @/loose.toml", 1),
     ("design demo/mooring/swell.toml --roots", 2),
-    ("generate demo/mooring/swell.toml --to c -o @/firmware", 2),
+    ("generate demo/mooring/swell.toml --to rust -o @/firmware", 2),
+    ("generate demo/mooring/swell.toml --to c -o @/firmware", 0),
+    ("generate demo/mooring/swell.toml --to c -o @/firmware --check", 0),
+    ("generate @/loose.toml --to c -o @/firmware", 2),
+    ("verify @/loose.toml", 2),
+    ("verify demo/mooring/swell.toml --on avr", 2),
     ("run demo/mooring/swell.toml demo/mooring/mooring.csv -o @/swell.csv", 0),
     ("run demo/mooring/swell.toml demo/mooring/mooring.csv -o @/swell.csv --zero-phase", 2),
     ("run demo/mooring/swell.toml demo/mooring/mooring.csv -o @/swell.csv --bit-true", 2),

@@ -75,9 +75,9 @@ pub struct ChainPassed {
 }
 
 /// Takes the columns of a recording through a chain, all channels side by side; `sink` is given how many
-/// samples were read and what comes out of each column, in order. Of what comes out `removed` samples are taken
-/// off at the beginning, and as many made at the end from the last sample, held. `path` is named where a sample
-/// is no word.
+/// samples were read and what comes out of each column, in order. Of what comes out `removed` samples are
+/// taken off at the beginning, and as many made at the end from the last sample, held. `path` is named where
+/// a sample is no word.
 ///
 /// # Errors
 /// Of the reader and of the sink; on integers [`SampleError`] for the first sample that is no word.

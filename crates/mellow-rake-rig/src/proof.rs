@@ -3,7 +3,7 @@
 use crate::{Core, Device, Target, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
-use mellow_rake::implementation::Implementation;
+use mellow_rake::implementation::{ChainImplementation, Implementation};
 use mellow_rake::study::{SharedUnit, Study, StudyError};
 use mellow_rake::verify::{ComparisonResult, Stimulus, TargetResult, compare};
 use mellow_rake::write::GeneratedFile;
@@ -72,6 +72,14 @@ impl From<&Implementation> for TargetWords {
             products: implementation.checked.cost().multiplies_per_sample,
             unit: None,
         }
+    }
+}
+
+/// A chain of stages, of which programs run all of a stimulus.
+impl From<&ChainImplementation> for TargetWords {
+    fn from(chain: &ChainImplementation) -> Self {
+        let (input, output) = (chain.network.input(), chain.network.output());
+        TargetWords { input, output, products: 0, unit: None }
     }
 }
 
@@ -174,9 +182,11 @@ fn try_target(
     };
     let device = device.samples_per_clock(per_clock);
     for (stimulus, expected) in inputs {
-        let kept = expected.len().min(most);
-        let (samples, expected) = (&stimulus.samples[..kept], &expected[..kept]);
-        let (samples, expected) = (laid_out(samples), laid_out(expected));
+        // Of a chain what comes out has another length; it runs on targets that are given all.
+        let cut = |words: &[i64]| words[..words.len().min(most)].to_vec();
+        let (samples, expected) = (cut(&stimulus.samples), cut(expected));
+        let kept = samples.len();
+        let (samples, expected) = (laid_out(&samples), laid_out(&expected));
         let answers = match device.run(&samples, &expected) {
             Ok(answers) => answers,
             Err(error) => {

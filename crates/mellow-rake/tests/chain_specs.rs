@@ -232,6 +232,54 @@ fn what_is_wrong_is_named_at_its_place() {
         assert!(said.contains(what), "{said}");
         assert!(found.0.abs_diff(line) <= 1, "{line}: {said}");
     }
+    // Words that are none, or not enough.
+    let fixed = "[fixed]\ninput = \"s16f15\"\n";
+    let sums = "[[stage]]\ndown = 4096\n[stage.comb]\norder = 5\n[[stage]]\ndown = 1\n";
+    let coarse = "[[stage]]\ndown = 2\n[stage.fixed]\ncoefficients = \"s16f15\"\n";
+    let wide = levels("pass_edge = \"1 kHz\"");
+    let change = levels("down = 8\npass_edge = \"1 kHz\"");
+    let cases = [
+        (change.clone(), "[fixed]\noutput = \"s16f15\"\n".to_owned(), "fixed.input", "missing"),
+        (change.clone(), format!("{fixed}state = \"s16\"\n"), "fixed.state", "unknown key"),
+        (change.clone(), format!("{fixed}between = \"16\"\n"), "fixed.between", "s18"),
+        (change.clone(), format!("{fixed}prune = \"yes\"\n"), "fixed.prune", "true or false"),
+        (wide.clone(), coarse.to_owned(), "stage.1.fixed", "no table [fixed]"),
+        (
+            wide.clone(),
+            format!("{fixed}{}", coarse.replace("coefficients", "multiplier")),
+            "stage.1.fixed.multiplier",
+            "unknown key",
+        ),
+        (
+            wide.clone(),
+            format!("{fixed}overflow = \"forbid\"\n[[stage]]\ndown = 2\n"),
+            "fixed",
+            "can reach",
+        ),
+        (
+            wide.clone(),
+            format!("{fixed}coefficients = \"s8f9\"\n[[stage]]\ndown = 2\n"),
+            "fixed.coefficients",
+            "does not fit",
+        ),
+        (
+            levels("pass_edge = \"1 Hz\""),
+            format!("{fixed}{}", sums.replace("[[stage]]\ndown = 1\n", "[[stage]]\ndown = 2\n")),
+            "stage.1.comb",
+            "at most 64 are there",
+        ),
+    ];
+    for (change, more, key, what) in cases {
+        let error = ChainStudy::of_text(&spec(&change, &more), no_file).unwrap_err();
+        let said = error.to_string();
+        let found = match &error {
+            ChainStudyError::Spec(error) => error.key.clone(),
+            ChainStudyError::Words { place: Some(place), .. } => place.key.clone(),
+            _ => String::new(),
+        };
+        assert_eq!(found, key, "{said}");
+        assert!(said.contains(what), "{said}");
+    }
     // Without a text the keys are known as well.
     let spec = ChainSpec::parse(&spec(&levels("down = 8\npass_edge = \"1 kHz\""), "")).unwrap();
     let mut bad = spec.clone();

@@ -98,8 +98,8 @@ impl Sums {
         Network::new(vec![checked(first), change, checked(second)])
     }
 
-    /// The sum over the last R·M samples again and again, at the higher rate, in integers that do not wrap; of
-    /// every R one, or R for every one.
+    /// The sum over the last R·M samples again and again, at the higher rate, in integers that do not wrap;
+    /// of every R one, or R for every one.
     fn plain(&self, words: &[i64]) -> Vec<i128> {
         let mut signal: Vec<i128> = words.iter().map(|word| (*word).into()).collect();
         if self.is_up {
@@ -124,7 +124,9 @@ impl Sums {
         let [low, high] = [self.input.minimum() as i64, self.input.maximum() as i64];
         let mut words = vec![high; count];
         words.extend(vec![low; count]);
-        words.extend((0..count).map(|n| if n / self.factor % 2 == 0 { low } else { high }));
+        words.extend(
+            (0..count).map(|n| if (n / self.factor).is_multiple_of(2) { low } else { high }),
+        );
         words.extend((0..count).map(|_| any_word(noise, self.input, false)));
         words
     }

@@ -2,10 +2,10 @@
 
 use crate::arguments::{Generate, With};
 use crate::failure::{Failure, Outcome};
-use crate::load::{Loaded, Recording};
+use crate::load::{AnySpec, Loaded, Recording};
 use crate::print;
 use mellow_rake::fixed::WordFormat;
-use mellow_rake::study::{DesignRecord, TestWish};
+use mellow_rake::study::{ChainStudy, TestWish};
 use mellow_rake::write::{GeneratedFile, Language, Symbols, c};
 use mellow_rake_files::{read_whole, write_whole};
 use serde::Serialize;
@@ -13,10 +13,10 @@ use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 
 #[derive(Serialize)]
-struct GenerateObject {
+struct GenerateObject<T> {
     folder: String,
     files: Vec<FileObject>,
-    design: DesignRecord,
+    design: T,
 }
 
 #[derive(Serialize)]
@@ -164,8 +164,57 @@ fn check(options: &Generate, files: &[GeneratedFile]) -> Result<Outcome, Failure
     Ok(Outcome::of(held))
 }
 
+/// A chain of stages, which is written in C.
+fn chain(options: &Generate, study: &ChainStudy) -> Result<Outcome, Failure> {
+    let asked = [
+        ("--tune", options.tune.is_some()),
+        ("--beside", !options.beside.is_empty()),
+        ("--with", !options.with.is_empty()),
+    ];
+    if let Some((option, _)) = asked.iter().find(|(_, is_asked)| *is_asked) {
+        return Err(Failure::Call(format!(
+            "{}: {option} is for one filter, and this is a chain of stages; --to c writes it for any \
+             processor",
+            options.spec.display()
+        )));
+    }
+    let files = super::chain::files(&options.spec, study, &options.to)?;
+    if options.check {
+        return check(options, &files);
+    }
+    write_files(&options.output, &files)?;
+    if options.json {
+        let folder = options.output.display().to_string();
+        let object = |file: &GeneratedFile| FileObject {
+            name: file.name.clone(),
+            bytes: file.text.len(),
+            language: file.language,
+            latency_clocks: None,
+        };
+        let files = files.iter().map(object).collect();
+        print::json(&GenerateObject { folder, files, design: study.record() })?;
+    } else {
+        written(options, &files)?;
+        let (spec, folder) = (options.spec.display(), options.output.display());
+        print::note(&format!("next: mrake verify {spec} --files {folder}"));
+    }
+    Ok(Outcome::Held)
+}
+
+/// Says what was written.
+fn written(options: &Generate, files: &[GeneratedFile]) -> Result<(), Failure> {
+    for file in files {
+        let path = options.output.join(&file.name);
+        print::text(&format!("{} ({} bytes)\n", path.display(), file.text.len()))?;
+    }
+    Ok(())
+}
+
 pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
-    let loaded = Loaded::file(&options.spec)?.tuned(options.tune)?;
+    let loaded = match AnySpec::file(&options.spec)? {
+        AnySpec::Filter(loaded) => loaded.tuned(options.tune)?,
+        AnySpec::Chain(study) => return chain(options, &study),
+    };
     if loaded.float()?.is_none() {
         loaded.need_implementation("generate")?;
     }
@@ -203,10 +252,7 @@ pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
         let design = loaded.study.record();
         print::json(&GenerateObject { folder, files, design })?;
     } else {
-        for file in &files {
-            let path = options.output.join(&file.name);
-            print::text(&format!("{} ({} bytes)\n", path.display(), file.text.len()))?;
-        }
+        written(options, &files)?;
         let beside: Vec<String> =
             options.beside.iter().map(|path| path.display().to_string()).collect();
         let beside = match beside.is_empty() {

@@ -1,5 +1,6 @@
 //! One command, one file.
 
+mod chain;
 pub(crate) mod compare;
 mod cores;
 pub(crate) mod cost;

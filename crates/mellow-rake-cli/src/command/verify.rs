@@ -3,7 +3,7 @@
 use crate::arguments::{On, Verify};
 use crate::command::generate::need_hardware;
 use crate::failure::{Failure, Outcome};
-use crate::load::{Loaded, Recording, read};
+use crate::load::{AnySpec, Loaded, Recording, read};
 use crate::print;
 use crate::work::{prove, prove_float, prove_shared};
 use mellow_rake::study::{SharedUnit, StudyError};
@@ -22,7 +22,10 @@ struct VerifyObject<'a> {
 }
 
 pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
-    let loaded = Loaded::file(&options.spec)?.tuned(options.tune)?;
+    let loaded = match AnySpec::file(&options.spec)? {
+        AnySpec::Filter(loaded) => loaded.tuned(options.tune)?,
+        AnySpec::Chain(study) => return super::chain::verify(options, &study),
+    };
     let recording = match &options.recording {
         None => None,
         Some(path) => {
@@ -68,13 +71,17 @@ pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
             prove(&loaded.study, implementation, recording.as_deref(), &targets, &files)
         }
     };
+    told(options, &loaded.study.spec.name.to_string(), &proof)
+}
+
+/// Says what was proved.
+pub(super) fn told(options: &Verify, name: &str, proof: &Proof) -> Result<Outcome, Failure> {
     // A target that was named must be run; one that was only tried may be missing.
     let (held, verdict) = proof.verdict(options.on.is_some());
     if options.json {
-        let name = loaded.study.spec.name.to_string();
-        print::json(&VerifyObject { name, proof: &proof, verdict })?;
+        print::json(&VerifyObject { name: name.to_owned(), proof, verdict })?;
     } else {
-        let mut text = page::proof(&proof);
+        let mut text = page::proof(proof);
         text.gap();
         text.lines(&format!("Verdict: {verdict}"));
         print::page(&text)?;
@@ -162,7 +169,7 @@ fn files(
 }
 
 /// The same files as they lie in a folder, where one is named.
-fn from_folder(
+pub(super) fn from_folder(
     options: &Verify,
     targets: &[Target],
     mut files: Vec<GeneratedFile>,

@@ -5,7 +5,8 @@ use crate::numbers::without_minus_zero;
 use mellow_rake::study::{ChainRecord, ChainWordsRecord, StageWordsRecord};
 
 const NOTES: &str = "  reaches: the lowest and highest value for any input and any roundings; error: of all \
-    roundings so far, at most, in steps of what is given";
+    roundings so far, at most, in steps of what is given; noise: of the roundings, on white noise of half \
+    scale";
 
 const CHOSEN: &str = "  * the fraction was chosen: the largest for which the level fits";
 
@@ -58,8 +59,8 @@ pub(super) fn words(page: &mut Document, record: &ChainRecord, fixed: &ChainWord
         true => page.verdict(Some(true), "levels: proved that no limit ever acts"),
         false => page.verdict(
             None,
-            "levels: a limit can act, on inputs of full scale; more whole bits in what is given would keep it \
-             from that",
+            "levels: a limit can act, on inputs of full scale; more whole bits in what is given would keep \
+             it from that",
         ),
     }
 }
@@ -87,18 +88,18 @@ fn measured(page: &mut Document, record: &ChainRecord, fixed: &ChainWordsRecord)
     ];
     if let Some(noise) = fixed.noise {
         rows.push(vec![
-            "noise of the roundings, rms in LSB".to_owned(),
+            "noise predicted, rms in LSB".to_owned(),
             String::new(),
             format!("{:.2}", noise.rms_lsb),
         ]);
         rows.push(vec![
-            "the same under a sine of full scale, dB".to_owned(),
+            "that under a sine of full scale, dB".to_owned(),
             String::new(),
             format!("{:.2}", noise.below_full_scale_db),
         ]);
     }
     rows.push(vec![
-        "error of all roundings, at most, LSB".to_owned(),
+        "error of the roundings, at most, LSB".to_owned(),
         String::new(),
         format!("{:.2}", fixed.error_bound_lsb),
     ]);

@@ -1,12 +1,12 @@
 //! The reading modulo a power of two: a program of sums alone, whose words may wrap, as what its inputs and
 //! roundings add up to in the end.
 //!
-//! Where every sum wraps at the same value 2^I, adding, subtracting and remembering are operations of the ring
-//! of the multiples of 2^(−F) modulo 2^I, F the finest fraction; and dropping bits toward minus infinity is
-//! adding an error to a residue, for ⌊(x + k·2^I)/s⌋·s = ⌊x/s⌋·s + k·2^I where s divides 2^I. So the last sum
-//! is congruent to Σ h·x + Σ g·e, with any integers h and g that are congruent to the responses; and if that
-//! is never beyond its word, it is equal to it, however often sums before it wrapped (E. B. Hogenauer, "An
-//! economical class of digital filters for decimation and interpolation", 1981, section IV).
+//! Where every sum wraps at the same value 2^I, adding, subtracting and remembering are operations of the
+//! ring of the multiples of 2^(−F) modulo 2^I, F the finest fraction; and dropping bits toward minus infinity
+//! is adding an error to a residue, for ⌊(x + k·2^I)/s⌋·s = ⌊x/s⌋·s + k·2^I where s divides 2^I. So the last
+//! sum is congruent to Σ h·x + Σ g·e, with any integers h and g that are congruent to the responses; and if
+//! that is never beyond its word, it is equal to it, however often sums before it wrapped (E. B. Hogenauer,
+//! "An economical class of digital filters for decimation and interpolation", 1981, section IV).
 
 use super::walk::{Arithmetic, Machine, Place};
 use super::{Checked, Node, Operation, Sign, Term};

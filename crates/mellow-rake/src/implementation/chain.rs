@@ -100,8 +100,8 @@ pub enum StageError {
     },
     /// A level beyond the word of a limit that must not act.
     #[error(
-        "overflow = \"forbid\": what it gives can reach {low} to {high}, and {format} ends before that; {more} \
-         more whole bits would do"
+        "overflow = \"forbid\": what it gives can reach {low} to {high}, and {format} ends before that; \
+         {more} more whole bits would do"
     )]
     CanOverflow {
         /// The lowest value.
@@ -147,8 +147,8 @@ impl ChainImplementError {
 /// Puts a chain on integers: the taps rounded, a word at every joint, sums as wide as they grow.
 ///
 /// The words between stages are as wide as was asked for, or as the wider of what goes in and what comes out;
-/// their fraction is the largest for which it is proved that the level fits. What a power of two leaves of the
-/// gain of integrators and combs is made good by the taps behind them, or before them.
+/// their fraction is the largest for which it is proved that the level fits. What a power of two leaves of
+/// the gain of integrators and combs is made good by the taps behind them, or before them.
 ///
 /// # Errors
 /// [`ChainImplementError`] names the stage and what would fit.

@@ -3,9 +3,9 @@
 use crate::rates::Comb;
 
 /// How many bits each sum of a decimator may drop at its input, so that all of them together err no more than
-/// the rounding of the output: B_j = ⌊B_T − log2 F_j − ½·log2(2N)⌋, F_j² the sum of the squares of the response
-/// from the input of sum j to the output, B_T the bits that the output drops, 2N sums (E. B. Hogenauer, "An
-/// economical class of digital filters for decimation and interpolation", 1981, equation 21).
+/// the rounding of the output: B_j = ⌊B_T − log2 F_j − ½·log2(2N)⌋, F_j² the sum of the squares of the
+/// response from the input of sum j to the output, B_T the bits that the output drops, 2N sums (E. B.
+/// Hogenauer, "An economical class of digital filters for decimation and interpolation", 1981, equation 21).
 ///
 /// No sum drops more than what leaves it two of `width` bits, and none has more bits than the one before it.
 pub(super) fn dropped_bits(comb: Comb, factor: usize, at_output: i32, width: u32) -> Vec<u32> {

@@ -1,4 +1,5 @@
-//! A whole network as data, complete: whoever has it and `docs/arithmetic.md` can build it again, bit for bit.
+//! A whole network as data, complete: whoever has it and `docs/arithmetic.md` can build it again, bit for
+//! bit.
 
 use super::{JointFact, Network, Step};
 use crate::datapath::{Description, describe};

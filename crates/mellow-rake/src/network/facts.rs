@@ -2,10 +2,10 @@
 //!
 //! Every word is what the input and the errors of all roundings make of it through all steps between, so l1
 //! norms of the composed responses bound it (Jackson, "On the interaction of roundoff noise and dynamic range
-//! in digital filters", 1970). Rates make the responses depend on the time; they begin anew with each *frame*,
-//! after which every step is at the start of a firing, and each time of a frame is followed by itself. As
-//! within one program the linear reading holds while no limit acts; if every level fits, then by induction
-//! over times and steps no limit is the first to act.
+//! in digital filters", 1970). Rates make the responses depend on the time; they begin anew with each
+//! *frame*, after which every step is at the start of a firing, and each time of a frame is followed by
+//! itself. As within one program the linear reading holds while no limit acts; if every level fits, then by
+//! induction over times and steps no limit is the first to act.
 
 use super::Network;
 use super::NetworkError;
@@ -28,8 +28,8 @@ pub struct JointFact {
     pub high: f64,
     /// The largest error of all roundings so far, as a value.
     pub error: f64,
-    /// Whether all values from `low` to `high` fit the format: with that of all joints before, the limit never
-    /// acts.
+    /// Whether all values from `low` to `high` fit the format: with that of all joints before, the limit
+    /// never acts.
     pub fits: bool,
 }
 
@@ -184,8 +184,8 @@ pub(super) fn find(blocks: &[Block], input: WordFormat) -> Result<Found, Network
 /// The rms value in steps from which on errors are spread evenly and from time to time anew.
 const FEWEST_STEPS: f64 = 4.0;
 
-/// Why the noise is not predicted: of a program by itself, or because words behind it are too small or err with
-/// their signs.
+/// Why the noise is not predicted: of a program by itself, or because words behind it are too small or err
+/// with their signs.
 fn not_predicted(blocks: &[Block], powers: &[f64]) -> Option<NotPredicted> {
     let is_small = |(block, power): (&Block, &f64)| {
         block.limits && libm::sqrt(*power) < FEWEST_STEPS * block.output.step()

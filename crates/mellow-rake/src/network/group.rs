@@ -2,9 +2,9 @@
 //!
 //! Both programs are read modulo 2^128, where their responses are exact. The response of the whole is finite:
 //! once it has been zero for as many firings as there are words in the state, it is zero for ever, for by the
-//! theorem of Cayley and Hamilton, which holds over any commutative ring, each further word is a combination of
-//! so many before it. So the last sum is congruent to a finite sum, and the check that this sum never leaves
-//! the word of the last one makes it equal to it.
+//! theorem of Cayley and Hamilton, which holds over any commutative ring, each further word is a combination
+//! of so many before it. So the last sum is congruent to a finite sum, and the check that this sum never
+//! leaves the word of the last one makes it equal to it.
 
 use super::block::{Block, Source, follows_signs};
 use super::{NetworkError, Step};

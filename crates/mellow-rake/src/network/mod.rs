@@ -4,8 +4,8 @@
 //! between programs words are kept or zeros are filled in. So a cascade of integrators and combs is three
 //! steps, and a change of the rate by 3/2 is an interpolator by 3 and what keeps every second word.
 //!
-//! [`Network::new`] proves what it can once for all: the level at every joint, the sums whose wraps do no harm,
-//! and the error of all roundings together at the output.
+//! [`Network::new`] proves what it can once for all: the level at every joint, the sums whose wraps do no
+//! harm, and the error of all roundings together at the output.
 //!
 //! ```
 //! use mellow_rake::datapath::{SumWords, combs, integrators};

@@ -34,6 +34,7 @@ mod quality;
 mod realize;
 mod running;
 mod stage;
+mod weights;
 mod wish;
 
 pub use crate::spec::Comb;

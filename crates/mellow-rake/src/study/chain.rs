@@ -5,6 +5,7 @@ use crate::rates::{Chain, ChainDesign, ChainError, FoldedBand, PassBand, realize
 use crate::spec::{ChainSpec, RateChange, SpecError, SpecPlace};
 #[cfg(feature = "spec-file")]
 use crate::spec::{Coefficients, DirectWish, Want};
+use crate::write::{GeneratedFile, Language, Symbols, WriteError, c};
 use std::fmt::{self, Display};
 
 /// Why a spec gives no chain.
@@ -191,6 +192,21 @@ impl ChainStudy {
     /// The chain on integers, and what it does with its rounded taps, if the spec asks for words.
     pub fn integers(&self) -> Option<(&ChainImplementation, &ChainMeasures)> {
         self.integers.as_ref().map(|(found, measures)| (found, measures))
+    }
+
+    /// The chain on integers as text in some languages; `None` where the spec asks for no words.
+    ///
+    /// # Errors
+    /// [`WriteError`] for a language that has no chains, or what it cannot express.
+    pub fn files(&self, languages: &[Language]) -> Option<Result<Vec<GeneratedFile>, WriteError>> {
+        let (found, _) = self.integers()?;
+        let other =
+            Language::ALL.iter().find(|(one, ..)| *one != Language::C && languages.contains(one));
+        if let Some((_, target, _)) = other {
+            return Some(Err(WriteError::Chain { target }));
+        }
+        let symbols = Symbols::new(&self.spec.name);
+        Some(c::write_network(&found.network, &symbols, Some(self.spec.sample_rate)))
     }
 
     /// The gain over the pass-band, measured.

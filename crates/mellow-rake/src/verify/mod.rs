@@ -1,6 +1,7 @@
 //! Showing that what runs is what was designed: stimuli, comparison bit by bit, and the distance from the
 //! floating-point reference.
 
+mod chain;
 mod compare;
 mod core_cost;
 mod float;
@@ -9,6 +10,7 @@ mod proof;
 mod reference;
 mod stimulus;
 
+pub use chain::judge_chain;
 pub use compare::{Comparison, Mismatch, compare};
 pub use core_cost::{CoreCost, Counted};
 pub use noise::{

@@ -152,6 +152,20 @@ impl Proof {
         (proof.with(Vec::new()), expected)
     }
 
+    /// What was found on stimuli, without a target yet.
+    pub(super) fn of_stimuli(stimuli: Vec<StimulusResult>, no_bound: Option<String>) -> Self {
+        let proof = Proof {
+            stimuli,
+            targets: Vec::new(),
+            min_ser_db: None,
+            float: None,
+            no_bound,
+            held: false,
+            complete: false,
+        };
+        proof.with(Vec::new())
+    }
+
     /// With what came of the targets.
     pub fn with(self, targets: Vec<TargetResult>) -> Self {
         let figures = self

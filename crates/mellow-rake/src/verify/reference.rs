@@ -2,6 +2,7 @@
 
 use crate::datapath::Simulator;
 use crate::filter::Form;
+use crate::fixed::WordFormat;
 use crate::implementation::Implementation;
 use crate::units::level::decibels;
 
@@ -56,31 +57,50 @@ pub fn judge(
     let values: Vec<f64> = samples.iter().map(|&x| input.value(x)).collect();
     let reference = designed.start().run(&values);
     let rounded = implementation.rounded.start().run(&values);
-    let lsb = output.step();
-    let errors: Vec<f64> =
-        integers.iter().zip(&reference).map(|(&y, r)| (output.value(y) - r) / lsb).collect();
-    let free = limited_samples == 0;
-    let coefficient_rms = rms(rounded.iter().zip(&reference).map(|(q, r)| (q - r) / lsb));
-    let predictions = implementation.predictions.as_ref().ok().filter(|_| free);
-    let noise = implementation.predicted_noise().ok().filter(|_| free);
-    let predicted = noise.map(|noise| libm::hypot(noise.rms() / lsb, coefficient_rms));
+    let noise = implementation.predicted_noise().ok();
     let peak = values.iter().fold(0.0, |peak: f64, x| peak.max(x.abs()));
     let bounds = implementation.checked.facts().bounds().as_ref().ok();
+    let predictions = implementation.predictions.as_ref().ok();
     let bound = bounds.zip(predictions).map(|(bounds, predictions)| {
-        (bounds.error.largest() + predictions.coefficient_error.l1_bound() * peak) / lsb
+        bounds.error.largest() + predictions.coefficient_error.l1_bound() * peak
     });
+    let expected = Foreseen { bound, noise_rms: noise.map(|noise| noise.rms()) };
+    let figures = figures((&integers, output), (&reference, &rounded), limited_samples, expected);
+    (integers, figures)
+}
+
+/// What is known before the run, as values.
+pub(super) struct Foreseen {
+    /// No error is larger while no limit acts.
+    pub(super) bound: Option<f64>,
+    pub(super) noise_rms: Option<f64>,
+}
+
+/// The distance of integers from what was designed, and beside it what the rounded coefficients alone do.
+pub(super) fn figures(
+    (integers, output): (&[i64], WordFormat),
+    (reference, rounded): (&[f64], &[f64]),
+    limited_samples: u64,
+    foreseen: Foreseen,
+) -> ReferenceError {
+    let lsb = output.step();
+    let errors: Vec<f64> =
+        integers.iter().zip(reference).map(|(&y, r)| (output.value(y) - r) / lsb).collect();
+    let free = limited_samples == 0;
+    let coefficient_rms = rms(rounded.iter().zip(reference).map(|(q, r)| (q - r) / lsb));
+    let noise = foreseen.noise_rms.filter(|_| free);
+    let predicted = noise.map(|noise| libm::hypot(noise / lsb, coefficient_rms));
     let signal_rms = rms(reference.iter().map(|r| r / lsb));
     let ratio =
         |error: f64| (error > 0.0 && signal_rms > 0.0).then(|| decibels(signal_rms / error));
     let rms_lsb = rms(errors.iter().copied());
-    let figures = ReferenceError {
+    ReferenceError {
         largest_lsb: errors.iter().fold(0.0, |largest: f64, e| largest.max(e.abs())),
-        bound_lsb: bound,
+        bound_lsb: foreseen.bound.filter(|_| free).map(|bound| bound / lsb),
         rms_lsb,
         predicted_rms_lsb: predicted,
         ser_db: ratio(rms_lsb),
         predicted_ser_db: predicted.and_then(ratio),
         limited_samples,
-    };
-    (integers, figures)
+    }
 }

@@ -110,10 +110,16 @@ pub enum WriteError {
         /// Words that it gives.
         gives: usize,
     },
+    /// A chain of stages in a language that has none.
+    #[error("a chain of stages is written in C; {target} of chains is not there yet")]
+    Chain {
+        /// The target.
+        target: &'static str,
+    },
     /// A network that begins with words that are thrown away, or ends with zeros.
     #[error(
-        "{target} is written for networks whose words are kept behind a program, and whose zeros are filled in \
-         front of one"
+        "{target} is written for networks whose words are kept behind a program, and whose zeros are \
+         filled in front of one"
     )]
     Steps {
         /// The target.

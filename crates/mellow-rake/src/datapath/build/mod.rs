@@ -111,8 +111,8 @@ pub enum BuildError {
     },
     /// Integrators or combs that wrap at different levels, or of no or too many sums.
     #[error(
-        "{structure} take 1 to 8 sums that wrap at the same level, and a delay of at least 1; {sums} sums were \
-         given"
+        "{structure} take 1 to 8 sums that wrap at the same level, and a delay of at least 1; {sums} sums \
+         were given"
     )]
     Modulus {
         /// `integrators` or `combs`.

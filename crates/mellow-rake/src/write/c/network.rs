@@ -209,7 +209,8 @@ impl Text<'_> {
         format!(
             "/* {ORIGIN}\n\
              \n   Input {input_format}, output {output_format}: a word holding the integer i has the value \
-             i / 2^f with f the\n   number after the letter f.\n{often}   Each stream of samples needs a chain \
+             i / 2^f with f the\n   number after the letter f.\n{often}   Each stream of samples needs a \
+             chain \
              of its own, a structure that {name}_init has\n   cleared once. */\n\
              #ifndef {guard}_H\n#define {guard}_H\n\n#include <limits.h>\n#include <stddef.h>\n\
              #include <stdint.h>\n\n\
@@ -222,8 +223,8 @@ impl Text<'_> {
              #define {guard}_OUTPUTS(count) {most}\n\n\
              /* The zero state; call before the first sample. */\n\
              void {name}_init(struct {name} *chain);\n\n\
-             /* count words go in, as many as you like at a call; gives how many came out. The arrays must not \
-             overlap. */\n\
+             /* count words go in, as many as you like at a call; gives how many came out. The arrays must \
+             not overlap. */\n\
              size_t {name}_block(struct {name} *chain, const {input} *input, size_t count, {output} \
              *output);\n\n\
              #ifdef __cplusplus\n}}\n#endif\n\n#endif\n"
@@ -280,69 +281,39 @@ impl Text<'_> {
     fn run(&self, index: usize, kept_only: bool) -> String {
         let (part, number, name) = (&self.parts[index], index + 1, self.symbols.base());
         let (own, (input, output)) = (part.own.base(), part.types());
-        let (takes, gives, keep, fill) = (part.takes(), part.gives(), part.keep, part.fill);
-        let mut text = format!(
-            "static size_t {name}_run{number}(struct {name} *chain, const {input} *input, size_t count, \
-             {output} *output)\n{{\n    {output} *const begin = output;\n    size_t i;\n"
-        );
         // A small state may lie in registers while the block lasts.
         let words = part.checked.datapath().state_words();
-        let copied = (1..=AT_ONCE).contains(&words) && takes == 1;
+        let copied = (1..=AT_ONCE).contains(&words) && part.takes() == 1;
         let state = if copied { "&state".to_owned() } else { format!("&chain->part{number}") };
+        let fire = Fire { part, number, state, kept_only };
+        let mut each = fire.word("input + i");
+        if part.fill > 1 {
+            let mut zeros = vec![format!("static const {input} zero = 0;"), "int z;".to_owned()];
+            let head = format!("for (z = 1; z < {}; z++) {{", part.fill);
+            zeros.extend(block(&head, fire.word("&zero")));
+            each.extend(block("{", zeros));
+        }
+        let mut body = vec![format!("{output} *const begin = output;"), "size_t i;".to_owned()];
         if copied {
-            let _ = writeln!(text, "    struct {own} state = chain->part{number};");
+            body.push(format!("struct {own} state = chain->part{number};"));
         }
-        if keep > 1 {
-            let _ = writeln!(text, "    int until = chain->until{number};");
+        if part.keep > 1 {
+            body.push(format!("int until = chain->until{number};"));
         }
-        let after = |from: &str, indent: &str| match (kept_only, keep, gives) {
-            (true, ..) => format!(
-                "{indent}{{\n{indent}    {output} *const before = output;\n{indent}    output = \
-                 {own}_fire({state}, {from}, output, until);\n{indent}    until += (int)(output - before) * \
-                 {keep} - {gives};\n{indent}}}\n"
-            ),
-            (false, 1, 1) => format!("{indent}{own}_fire({state}, {from}, output++);\n"),
-            (false, 1, _) => {
-                format!(
-                    "{indent}{own}_fire({state}, {from}, output);\n{indent}output += {gives};\n"
-                )
-            }
-            (false, ..) => format!(
-                "{indent}{{\n{indent}    {output} given[{gives}];\n{indent}    int k;\n{indent}    \
-                 {own}_fire({state}, {from}, given);\n{indent}    for (k = 0; k < {gives}; k++) {{\n{indent}        \
-                 if (until == 0) {{\n{indent}            *output++ = given[k];\n{indent}            until = \
-                 {keep};\n{indent}        }}\n{indent}        until--;\n{indent}    }}\n{indent}}}\n"
-            ),
-        };
-        let whole = |from: &str, indent: &str| {
-            if takes == 1 {
-                return after(from, indent);
-            }
-            format!(
-                "{indent}chain->waiting{number}[chain->waits{number}++] = *({from});\n{indent}if \
-                 (chain->waits{number} == {takes}) {{\n{indent}    chain->waits{number} = 0;\n{}{indent}}}\n",
-                after(&format!("chain->waiting{number}"), &format!("{indent}    "))
-            )
-        };
-        text.push_str("    for (i = 0; i < count; i++) {\n");
-        text.push_str(&whole("input + i", "        "));
-        if fill > 1 {
-            let _ = write!(
-                text,
-                "        {{\n            static const {input} zero = 0;\n            int z;\n            \
-                 for (z = 1; z < {fill}; z++) {{\n{}            }}\n        }}\n",
-                whole("&zero", "                ")
-            );
-        }
-        text.push_str("    }\n");
+        body.extend(block("for (i = 0; i < count; i++) {", each));
         if copied {
-            let _ = writeln!(text, "    chain->part{number} = state;");
+            body.push(format!("chain->part{number} = state;"));
         }
-        if keep > 1 {
-            let _ = writeln!(text, "    chain->until{number} = until;");
+        if part.keep > 1 {
+            body.push(format!("chain->until{number} = until;"));
         }
-        text.push_str("    return (size_t)(output - begin);\n}\n\n");
-        text
+        body.push("return (size_t)(output - begin);".to_owned());
+        let head = format!(
+            "static size_t {name}_run{number}(struct {name} *chain, const {input} *input, size_t count, \
+             {output} *output)"
+        );
+        let lines: Vec<String> = body.iter().map(|line| format!("    {line}\n")).collect();
+        format!("{head}\n{{\n{}}}\n\n", lines.concat())
     }
 
     /// The function that takes a block through all parts, some words at a time.
@@ -362,8 +333,8 @@ impl Text<'_> {
         let is_small = |words: &usize| between(*words).iter().all(|most| *most <= AT_ONCE);
         let at_once = (1..=AT_ONCE).rev().find(is_small).unwrap_or(1);
         let mut text = format!(
-            "size_t {name}_block(struct {name} *chain, const {input} *input, size_t count, {output} *output)\n\
-             {{\n    {output} *const begin = output;\n"
+            "size_t {name}_block(struct {name} *chain, const {input} *input, size_t count, {output} \
+             *output)\n{{\n    {output} *const begin = output;\n"
         );
         let count = self.parts.len();
         if count == 1 {
@@ -403,7 +374,8 @@ impl Text<'_> {
         let (input, output) = self.words();
         let format: WordFormat = self.network.input();
         format!(
-            "/* {ORIGIN}\n\n   Takes decimal integers, one a line, from standard input to standard output.\n   \
+            "/* {ORIGIN}\n\n   Takes decimal integers, one a line, from standard input to standard \
+             output.\n   \
              The argument, if any, is the number of words per call; 0 or none: one at a time. */\n\
              #define __STDC_FORMAT_MACROS\n#include \"{name}.h\"\n\n\
              #define CHAIN_NAME {name}\n#define CHAIN_INIT {name}_init\n#define CHAIN_BLOCK {name}_block\n\
@@ -415,6 +387,73 @@ impl Text<'_> {
             include_str!("pipe_network.c"),
         )
     }
+}
+
+/// How words go into the program of a part, and out of it.
+struct Fire<'a> {
+    part: &'a Part<'a>,
+    number: usize,
+    /// Where its memory lies.
+    state: String,
+    kept_only: bool,
+}
+
+impl Fire<'_> {
+    /// One word goes in, and the program is fired where it has enough of them.
+    fn word(&self, from: &str) -> Vec<String> {
+        let (number, takes) = (self.number, self.part.takes());
+        if takes == 1 {
+            return self.firing(from);
+        }
+        let mut lines =
+            vec![format!("chain->waiting{number}[chain->waits{number}++] = *({from});")];
+        let mut full = vec![format!("chain->waits{number} = 0;")];
+        full.extend(self.firing(&format!("chain->waiting{number}")));
+        lines.extend(block(&format!("if (chain->waits{number} == {takes}) {{"), full));
+        lines
+    }
+
+    /// One firing, of which goes on what is kept.
+    fn firing(&self, from: &str) -> Vec<String> {
+        let Fire { part, state, kept_only, .. } = self;
+        let (own, output) = (part.own.base(), part.types().1);
+        let (gives, keep) = (part.gives(), part.keep);
+        let call = |to: &str| format!("{own}_fire({state}, {from}, {to});");
+        match (kept_only, keep, gives) {
+            (true, ..) => block(
+                "{",
+                vec![
+                    format!("{output} *const before = output;"),
+                    format!("output = {own}_fire({state}, {from}, output, until);"),
+                    format!("until += (int)(output - before) * {keep} - {gives};"),
+                ],
+            ),
+            (false, 1, 1) => vec![call("output++")],
+            (false, 1, _) => vec![call("output"), format!("output += {gives};")],
+            (false, _, 1) => {
+                let kept = vec!["*output++ = given;".to_owned(), format!("until = {keep};")];
+                let mut lines = vec![format!("{output} given;"), call("&given")];
+                lines.extend(block("if (until == 0) {", kept));
+                lines.push("until--;".to_owned());
+                block("{", lines)
+            }
+            (false, ..) => {
+                let kept = vec!["*output++ = given[k];".to_owned(), format!("until = {keep};")];
+                let mut each = block("if (until == 0) {", kept);
+                each.push("until--;".to_owned());
+                let mut lines =
+                    vec![format!("{output} given[{gives}];"), "int k;".to_owned(), call("given")];
+                lines.extend(block(&format!("for (k = 0; k < {gives}; k++) {{"), each));
+                block("{", lines)
+            }
+        }
+    }
+}
+
+/// Lines in braces, the first of which ends the head.
+fn block(head: &str, lines: Vec<String>) -> Vec<String> {
+    let inner = lines.into_iter().map(|line| format!("    {line}"));
+    std::iter::once(head.to_owned()).chain(inner).chain(["}".to_owned()]).collect()
 }
 
 /// What stands around a program.
