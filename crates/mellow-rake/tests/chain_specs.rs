@@ -234,7 +234,7 @@ fn what_is_wrong_is_named_at_its_place() {
     }
     // Words that are none, or not enough.
     let fixed = "[fixed]\ninput = \"s16f15\"\n";
-    let sums = "[[stage]]\ndown = 4096\n[stage.comb]\norder = 5\n[[stage]]\ndown = 1\n";
+    let sums = "[[stage]]\ndown = 2048\n[stage.comb]\norder = 5\n[[stage]]\ndown = 1\n";
     let coarse = "[[stage]]\ndown = 2\n[stage.fixed]\ncoefficients = \"s16f15\"\n";
     let wide = levels("pass_edge = \"1 kHz\"");
     let change = levels("down = 8\npass_edge = \"1 kHz\"");
