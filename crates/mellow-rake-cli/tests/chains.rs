@@ -133,7 +133,7 @@ fn recordings_run_on_integers() {
     for (word, (_, written)) in own.iter().skip(removed).zip(&found) {
         assert_eq!(*word as f64, *written);
     }
-    write(Path::new(&at("loud.csv")), [0.0, 7.0, 40_000.0].into_iter());
+    std::fs::write(at("loud.csv"), "strain\n0\n7\n40000\n").unwrap();
     let (status, _, said) = run(&["run", SWELL, &at("loud.csv"), "-o", &words, "--bit-true"]);
     assert_eq!(status, 2);
     assert!(said.contains("sample 2") && said.contains("s16f15"), "{said}");
