@@ -198,9 +198,9 @@ fn what_a_chain_cannot_do_is_said() {
             &["generate", SWELL, "--to", "c", "-o", &out, "--tune", "avr"],
             "--tune is for one filter",
         ),
-        (&["verify", SWELL, "--on", "icarus"], "a chain of stages runs on host, clang"),
+        (&["verify", SWELL, "--on", "icarus"], "a chain of stages runs on host, clang, cortex-m0"),
         (&["verify", &plain], "the spec has no table [fixed]"),
-        (&["new", "chains"], "and for stages at several rates: chain, upconverter"),
+        (&["new", "chains"], "and for stages at several rates: chain, cic, upconverter"),
     ] {
         let (status, printed, said) = run(call);
         assert_eq!((status, printed.as_str()), (2, ""), "{call:?}");

@@ -91,7 +91,7 @@ fn every_kind_starts_from_its_own_spec() {
     let known = err.trim().split("there is: ").nth(1).unwrap();
     let (kinds, chains) = known.split_once("; and for stages at several rates: ").unwrap();
     let kinds: Vec<&str> = kinds.split(", ").collect();
-    assert_eq!((kinds.len(), chains), (23, "chain, upconverter"));
+    assert_eq!((kinds.len(), chains), (23, "chain, cic, upconverter"));
     for kind in kinds {
         let path = folder.path().join(format!("{kind}.toml"));
         let spec = path.to_str().unwrap();

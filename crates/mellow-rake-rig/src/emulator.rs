@@ -250,6 +250,8 @@ pub struct Emulated {
     version: String,
     /// What the emulator of the 8-bit core gets.
     image: Option<Image>,
+    /// Whether another number of words comes out than goes in.
+    is_chain: bool,
 }
 
 impl Emulated {
@@ -276,6 +278,11 @@ impl Emulated {
         let pipe = files.iter().find(|file| file.name.ends_with("_pipe.c"));
         let names =
             pipe.map_or("", |file| file.text.split("#include <errno.h>").next().unwrap_or(""));
+        let is_chain = names.contains("#define CHAIN_NAME ");
+        if is_chain && core == Core::Avr {
+            let messages = "chains of stages are not run on it".to_owned();
+            return Err(RigError::Unfit { core: core.board_name(), messages });
+        }
         let sources = files.iter().map(|file| &*file.name);
         let sources = sources.filter(|name| name.ends_with(".c") && !name.ends_with("_pipe.c"));
         let mut command = compiler.command(folder.path());
@@ -317,7 +324,7 @@ impl Emulated {
             build(core, &mut command)?;
         }
         let version = format!("{}; {}", short(&compiler), short(&emulator));
-        Ok(Emulated { folder, core, emulator, version, image })
+        Ok(Emulated { folder, core, emulator, version, image, is_chain })
     }
 
     /// Compiler and emulator, with their versions.
@@ -403,15 +410,18 @@ impl Emulated {
             .chunks_exact(8)
             .map(|bytes| bytes.iter().rev().fold(0, |word, byte| word << 8 | i64::from(*byte)))
             .collect();
-        if bytes.len() != 8 * (input.len() + 2) {
+        let is_whole = match self.is_chain {
+            true => bytes.len() >= 16 && bytes.len().is_multiple_of(8),
+            false => bytes.len() == 8 * (input.len() + 2),
+        };
+        if !is_whole {
             return Err(RigError::Rubbish {
                 program: "the emulated program".to_owned(),
                 found: format!("{} bytes", bytes.len()),
                 expected: "8 bytes for each sample, and 16",
             });
         }
-        let counts = [words[input.len()], words[input.len() + 1]];
-        words.truncate(input.len());
-        Ok((words, counts))
+        let counts = words.split_off(words.len() - 2);
+        Ok((words, [counts[0], counts[1]]))
     }
 }

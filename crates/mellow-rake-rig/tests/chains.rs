@@ -6,17 +6,17 @@ use mellow_rake::implementation::implement_chain;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::Name;
 use mellow_rake::write::{Symbols, c};
-use mellow_rake_rig::{C_FLAGS, Program, ToolName};
+use mellow_rake_rig::{C_FLAGS, Core, Emulated, Program, RigError, ToolName};
 
 /// Random chains of taps, integrators and combs, up, down and both: two compilers, the one with checks for
-/// whatever C leaves undefined; blocks of one word, of some, and of many.
+/// whatever C leaves undefined, and emulated cores in turn; blocks of one word, of some, and of many.
 #[test]
 fn chains_in_c_give_every_integer() {
     let mut noise = NoiseSource::new(2301);
     let symbols = Symbols::new(&Name::new("reef").unwrap());
     let checks = ["-fsanitize=undefined", "-fno-sanitize-recover=undefined"];
     let checked: Vec<&str> = C_FLAGS.iter().copied().chain(checks).collect();
-    let mut ran = 0;
+    let (mut ran, mut emulations) = (0, 0);
     while ran < 24 {
         let (chain, fixed) = (any_chain(&mut noise), any_chain_words(&mut noise));
         let Ok(found) = implement_chain(&chain, &fixed) else { continue };
@@ -33,6 +33,23 @@ fn chains_in_c_give_every_integer() {
         }
         let program = Program::c_with(ToolName::GCC.find().unwrap(), &checked, &files).unwrap();
         assert_eq!(program.run(&words, 64).unwrap(), expected, "{chain:?} {fixed:?}");
+        let cores: Vec<Core> = Core::ALL.into_iter().filter(|core| *core != Core::Avr).collect();
+        if ran % 2 == 0 {
+            let core = cores[ran / 2 % cores.len()];
+            match Emulated::c(core, &files) {
+                // What comes out of a block is more than its board remembers.
+                Err(RigError::Unfit { .. }) => assert_eq!(core, Core::CortexM0),
+                Err(error) => panic!("{error}"),
+                Ok(emulated) => {
+                    for block in [0, 13, 64] {
+                        let given = emulated.run(&words, block).unwrap();
+                        assert_eq!(given, expected, "{core:?} {chain:?} {fixed:?} {block}");
+                    }
+                    emulations += 1;
+                }
+            }
+        }
         ran += 1;
     }
+    assert!(emulations > 8, "{emulations}");
 }

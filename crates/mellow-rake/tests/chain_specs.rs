@@ -91,6 +91,32 @@ fn changes_are_read_as_they_are_meant() {
     assert!(error.to_string().contains("key `stage.1.want.file`: line.csv is not here"), "{error}");
 }
 
+/// Sums that are found for a chain on integers have words for what they grow by; without words they may be
+/// any.
+#[test]
+fn sums_that_are_found_fit_their_words() {
+    let text = "name = \"x\"\nsample_rate = \"1 MHz\"\n[change]\ndown = 4000\npass_edge = \"100 Hz\"\n\
+        ripple = \"0.1 dB\"\nattenuation = \"80 dB\"\n";
+    let growth = |text: &str| {
+        let study = ChainStudy::of_text(text, no_file).unwrap();
+        assert_eq!(study.meets_spec(), Some(true));
+        let record = study.record();
+        let growth = record.stages.iter().filter_map(|stage| stage.growth_bits).max().unwrap();
+        if let Some(fixed) = &record.fixed {
+            let widths = fixed.stages.iter().flat_map(|stage| &stage.sums).map(|sum| sum.width());
+            assert!(widths.max().unwrap() <= 64);
+        }
+        growth
+    };
+    assert!(growth(text) > 48);
+    for (input, prune) in [("s16f15", false), ("s16f15", true), ("u24f24", true), ("s32f31", false)]
+    {
+        let fixed =
+            format!("[fixed]\ninput = \"{input}\"\noutput = \"s24f23\"\ncoefficients = \"s24\"\n");
+        assert!(growth(&format!("{text}{fixed}prune = {prune}\n")) <= 48);
+    }
+}
+
 /// Line and key of what is wrong, and what would do.
 #[test]
 fn what_is_wrong_is_named_at_its_place() {

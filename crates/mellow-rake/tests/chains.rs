@@ -222,6 +222,7 @@ fn wish(factor: usize, pass_share: f64, kept: Kept) -> RateWish {
         attenuation_db: 60.0,
         kept,
         combs: false,
+        most_growth_bits: 48,
         effort: Effort::default(),
     }
 }

@@ -7,11 +7,18 @@ use crate::load::Recording;
 use crate::work::prove_chain;
 use mellow_rake::study::ChainStudy;
 use mellow_rake::write::{GeneratedFile, Language};
-use mellow_rake_rig::Target;
+use mellow_rake_rig::{Core, Target};
 use std::path::Path;
 
-/// The compilers on this machine that chains are tried with.
-const TARGETS: [Target; 2] = [Target::HostC, Target::Clang];
+/// Whether a target runs chains: compilers for this machine, and emulated cores that the code for all of them
+/// fits.
+fn runs_chains(target: &Target) -> bool {
+    match target {
+        Target::HostC | Target::Clang => true,
+        Target::Core(core) => *core != Core::Avr,
+        _ => false,
+    }
+}
 
 /// The text of a chain on integers.
 pub(super) fn files(
@@ -42,10 +49,15 @@ pub(super) fn verify(options: &Verify, study: &ChainStudy) -> Result<Outcome, Fa
     let on = options.on.as_deref().unwrap_or(&[On::Target(Target::HostC)]);
     let mut targets = On::targets(on);
     if on.contains(&On::All) {
-        targets.retain(|target| TARGETS.contains(target));
+        targets.retain(runs_chains);
     }
-    if let Some(other) = targets.iter().find(|target| !TARGETS.contains(target)) {
-        let known = TARGETS.map(Target::as_str).join(", ");
+    if let Some(other) = targets.iter().find(|target| !runs_chains(target)) {
+        let known: Vec<&str> = Target::ALL
+            .iter()
+            .filter(|target| runs_chains(target))
+            .map(|one| one.as_str())
+            .collect();
+        let known = known.join(", ");
         return Err(call(&format!(
             "--on {}: a chain of stages runs on {known}; other targets are for one filter",
             other.as_str()

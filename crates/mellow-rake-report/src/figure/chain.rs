@@ -1,7 +1,7 @@
 //! The figure of a chain of stages: from input to output with what folds, the pass-band, and each stage.
 
 use mellow_rake::filter::complex::modulus;
-use mellow_rake::rates::{Path, Stage};
+use mellow_rake::rates::{Chain, Path, Stage};
 use mellow_rake::study::ChainStudy;
 use mellow_rake_figures::{Axis, Panel, Pen, Region, Series, Shape, Sheet};
 
@@ -39,6 +39,16 @@ pub fn chain(study: &ChainStudy) -> Sheet {
     }
 }
 
+/// The chains that are drawn: as designed, and with rounded taps under integers.
+fn curves(study: &ChainStudy) -> Vec<(&'static str, Pen, &Chain)> {
+    match study.integers() {
+        None => vec![("from input to output", Pen::Over, study.chain())],
+        Some((found, _)) => {
+            vec![("designed", Pen::Under, study.chain()), ("rounded", Pen::Over, &found.rounded)]
+        }
+    }
+}
+
 /// The foot of a panel that shows an attenuation.
 fn foot(study: &ChainStudy) -> f64 {
     let asked = study.spec.change.attenuation_db;
@@ -67,41 +77,50 @@ fn whole(study: &ChainStudy) -> Panel {
             .take_while(move |hz| hz - clean < half)
             .filter_map(move |hz| above((hz - clean, (hz + clean).min(half))))
     };
+    let curves = curves(study);
+    let each = |of: &dyn Fn(&Chain) -> Vec<(f64, f64)>| -> Vec<Series> {
+        curves.iter().map(|(name, pen, chain)| line(name, *pen, of(chain))).collect()
+    };
     let (title, axis, series) = if change.up == 1 {
         forbidden.extend(around(output, input / 2.0));
-        let level = |hz: f64| (hz, decibels(strongest(chain.leaving_from(hz), &|_| true)));
-        let curve = grid(input / 2.0).map(level).collect();
+        let curve = |chain: &Chain| {
+            let level = |hz: f64| (hz, decibels(strongest(chain.leaving_from(hz), &|_| true)));
+            grid(input / 2.0).map(level).collect()
+        };
         (
             "what goes in, and how strong it comes out",
             Axis::linear("frequency at the input", "Hz", (0.0, input / 2.0)),
-            vec![line("from input to output", Pen::Over, curve)],
+            each(&curve),
         )
     } else if change.down == 1 {
         forbidden.extend(around(input, output / 2.0));
-        let level = |hz: f64| (hz, decibels(strongest(chain.arriving_at(hz), &|_| true)));
-        let curve = grid(output / 2.0).map(level).collect();
+        let curve = |chain: &Chain| {
+            let level = |hz: f64| (hz, decibels(strongest(chain.arriving_at(hz), &|_| true)));
+            grid(output / 2.0).map(level).collect()
+        };
         (
             "what comes out, and how strong it is",
             Axis::linear("frequency at the output", "Hz", (0.0, output / 2.0)),
-            vec![line("from input to output", Pen::Over, curve)],
+            each(&curve),
         )
     } else {
         forbidden.extend(above((0.0, clean)));
-        let of = |direct: bool| {
+        let of = |chain: &Chain, direct: bool| {
             let level = |hz: f64| {
                 let own = move |path: &Path| path.is_direct == direct;
                 (hz, decibels(strongest(chain.arriving_at(hz), &own)))
             };
             let to = if direct { input.min(output) / 2.0 } else { output / 2.0 };
-            grid(to).map(level).collect()
+            grid(to).map(level).collect::<Vec<_>>()
         };
+        let mut series = each(&|chain| of(chain, true));
+        // Of those that run.
+        let last = curves.last().map_or(chain, |(.., chain)| chain);
+        series.push(line("strongest alias or image", Pen::Rank(2), of(last, false)));
         (
             "what comes out; no alias and no image may be in the shaded part",
             Axis::linear("frequency at the output", "Hz", (0.0, output / 2.0)),
-            vec![
-                line("from input to output", Pen::Over, of(true)),
-                line("strongest alias or image", Pen::Rank(1), of(false)),
-            ],
+            series,
         )
     };
     let y = Axis::linear("gain", "dB", (foot(study), 6.0));
@@ -110,7 +129,7 @@ fn whole(study: &ChainStudy) -> Panel {
 
 /// The pass-band at its own scale.
 fn pass_band(study: &ChainStudy) -> Panel {
-    let (chain, change) = (study.chain(), study.spec.change);
+    let change = study.spec.change;
     let band = study.pass_band();
     let to = (1.1 * change.pass_hz).min(study.spec.lower_rate_hz() / 2.0);
     let middle = f64::midpoint(band.lowest_db, band.highest_db);
@@ -123,8 +142,11 @@ fn pass_band(study: &ChainStudy) -> Panel {
             Region { x: pass, y: (f64::NEG_INFINITY, middle - half) },
         ]
     });
-    let curve = grid(to).map(|hz| (hz, decibels(modulus(chain.direct_response(hz))))).collect();
-    let series = vec![line("from input to output", Pen::Over, curve)];
+    let curve = |chain: &Chain| {
+        grid(to).map(|hz| (hz, decibels(modulus(chain.direct_response(hz))))).collect()
+    };
+    let series =
+        curves(study).iter().map(|(name, pen, chain)| line(name, *pen, curve(chain))).collect();
     let x = Axis::linear("frequency", "Hz", (0.0, to));
     let y = Axis::linear("gain", "dB", (middle - room, middle + room));
     Panel { forbidden, series, ..Panel::new("pass-band", x, y) }

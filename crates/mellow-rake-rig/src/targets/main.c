@@ -12,6 +12,17 @@
 #define FILTER_OUTPUT FILTER_NUMBER
 #endif
 
+#ifdef CHAIN_NAME
+/* Of a chain another number of words comes out than goes in. */
+#define FILTER_NAME CHAIN_NAME
+#define FILTER_INIT CHAIN_INIT
+#define FILTER_INPUT CHAIN_INPUT
+#define FILTER_OUTPUT CHAIN_OUTPUT
+#define MOST_OUTPUTS (CHAIN_OUTPUTS(1) * LONGEST_BLOCK)
+#else
+#define MOST_OUTPUTS LONGEST_BLOCK
+#endif
+
 extern intptr_t host_call(intptr_t operation, void *block);
 extern uint32_t clock_now(void);
 extern uint32_t data_load, data_start, data_end, bss_start, bss_end;
@@ -109,9 +120,9 @@ static uint32_t passed(uint32_t then)
 }
 
 static struct FILTER_NAME filter;
-static int64_t words[LONGEST_BLOCK];
+static int64_t words[MOST_OUTPUTS > LONGEST_BLOCK ? MOST_OUTPUTS : LONGEST_BLOCK];
 static FILTER_INPUT input[LONGEST_BLOCK];
-static FILTER_OUTPUT output[LONGEST_BLOCK];
+static FILTER_OUTPUT output[MOST_OUTPUTS];
 
 #ifdef FILTER_NUMBER
 static FILTER_INPUT read_word(int64_t word)
@@ -141,6 +152,21 @@ static int64_t written_word(FILTER_OUTPUT word)
 }
 #endif
 
+#ifdef CHAIN_NAME
+static size_t run_chain(size_t count, int64_t block)
+{
+    size_t given = 0;
+    size_t i;
+    if (block != 0) {
+        return CHAIN_BLOCK(&filter, input, count, output);
+    }
+    for (i = 0; i < count; i++) {
+        given += CHAIN_BLOCK(&filter, input + i, 1, output + given);
+    }
+    return given;
+}
+#endif
+
 /* 0, or what went wrong: 1 a file, 2 a length, 3 the writing. */
 static int run_filter(void)
 {
@@ -167,7 +193,7 @@ static int run_filter(void)
     for (;;) {
         const intptr_t left = transfer(0x06, from, words, call * sizeof words[0]);
         const size_t count = call - (size_t)left / sizeof words[0];
-        size_t i;
+        size_t given, i;
         if (count == 0) {
             return transfer(0x05, to, clocks, sizeof clocks) == 0 ? 0 : 3;
         }
@@ -175,6 +201,10 @@ static int run_filter(void)
             input[i] = read_word(words[i]);
         }
         then = clock_now();
+#ifdef CHAIN_NAME
+        given = run_chain(count, block);
+#else
+        given = count;
         if (block == 0) {
             for (i = 0; i < count; i++) {
                 output[i] = FILTER_STEP(&filter, input[i]);
@@ -182,11 +212,12 @@ static int run_filter(void)
         } else {
             FILTER_BLOCK(&filter, input, output, count);
         }
+#endif
         clocks[0] += (int64_t)(passed(then) - nothing);
-        for (i = 0; i < count; i++) {
+        for (i = 0; i < given; i++) {
             words[i] = written_word(output[i]);
         }
-        if (transfer(0x05, to, words, count * sizeof words[0]) != 0) {
+        if (transfer(0x05, to, words, given * sizeof words[0]) != 0) {
             return 3;
         }
     }

@@ -242,8 +242,9 @@ fn levels(chain: &Chain) -> (Vec<f64>, f64) {
     let (mut levels, mut left) = (vec![1.0; stages.len()], 1.0);
     for (index, stage) in stages.iter().enumerate() {
         let Some(comb) = stage.as_sums() else { continue };
-        let gain = sums_gain(stage, comb) as f64;
-        let part = gain / libm::scalbn(1.0, growth(stage, comb) as i32);
+        let (up, down) = (stage.up(), stage.down());
+        let gain = comb.sums_gain(up, down) as f64;
+        let part = gain / libm::scalbn(1.0, comb.sums_growth_bits(up, down) as i32);
         let has_taps = |index: &usize| stages[*index].as_sums().is_none();
         let behind = (index + 1..stages.len()).find(has_taps);
         match behind.or_else(|| (0..index).rev().find(has_taps)) {
@@ -252,15 +253,6 @@ fn levels(chain: &Chain) -> (Vec<f64>, f64) {
         }
     }
     (levels, left)
-}
-
-/// What sums make of a constant: (R·M)^N, and over R where the rate goes up, for zeros stand between words.
-fn sums_gain(stage: &Stage, comb: Comb) -> u128 {
-    comb.growth(stage.up().max(stage.down())) / stage.up() as u128
-}
-
-fn growth(stage: &Stage, comb: Comb) -> u32 {
-    128 - (sums_gain(stage, comb) - 1).leading_zeros()
 }
 
 /// The integers of the taps of a stage; of fewer taps than its factor, zeros fill up.
@@ -386,7 +378,7 @@ impl Maker<'_> {
         extra: u32,
     ) -> Result<(Vec<Step>, Vec<WordFormat>), StageError> {
         let (up, down) = (self.stage.up(), self.stage.down());
-        let growth = growth(self.stage, comb);
+        let growth = comb.sums_growth_bits(up, down);
         let (input, shift) = (self.input, growth as i32);
         let needed = input.width() + u32::from(!input.is_signed()) + growth + extra;
         let fraction = input.fraction() + shift;

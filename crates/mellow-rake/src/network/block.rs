@@ -40,6 +40,15 @@ pub(super) struct Source {
     pub(super) variance: f64,
 }
 
+impl Source {
+    /// An error that comes in at one of the words of a firing as it goes out: what it is in these.
+    pub(super) fn at_output(out: usize) -> Vec<f64> {
+        let mut words = vec![0.0; out + 1];
+        words[out] = 1.0;
+        words
+    }
+}
+
 /// A value on its way, and the sum of the sizes of what it is made of.
 pub(super) type Sized = [f64; 2];
 
@@ -162,12 +171,7 @@ fn fired(program: &Checked, step: usize) -> Result<Block, NetworkError> {
         gains.iter().map(|gain| (gain.l1_bound() - gain.l1()).max(0.0)).sum()
     };
     let (mean, variance) = bounds.noise.map_or((0.0, 0.0), |noise| (noise.mean, noise.variance));
-    let alone = |out: usize| {
-        let mut words = vec![0.0; out + 1];
-        words[out] = 1.0;
-        words
-    };
-    let phases = (0..gives).map(alone).collect();
+    let phases = (0..gives).map(Source::at_output).collect();
     let (low, high) = (bounds.error.low, bounds.error.high);
     Ok(Block {
         step,

@@ -69,6 +69,10 @@ impl Level {
     fn high(&self) -> f64 {
         self.times.iter().fold(0.0, |high, time| high.max(time[1]))
     }
+
+    fn largest(&self) -> f64 {
+        self.high().max(-self.low())
+    }
 }
 
 /// The words of a frame before the first block and behind each; `None` where it is too long.
@@ -104,81 +108,124 @@ pub(super) fn find(blocks: &[Block], input: WordFormat) -> Result<Found, Network
     // γ of Higham, Accuracy and Stability of Numerical Algorithms, 2002, equation 3.4, and as much again for
     // the sums of the levels themselves.
     let share = 2.0 * (operations + most) as f64 * f64::EPSILON;
-    let mut levels: Vec<Level> = frame[1..].iter().map(|words| Level::new(*words)).collect();
-    let mut errors: Vec<Level> = frame[1..].iter().map(|words| Level::new(*words)).collect();
-    let ends = [input.minimum() as f64 * input.step(), input.maximum() as f64 * input.step()];
-    let mut powers = vec![0.0; blocks.len()];
-    for time in 0..frame[0] {
-        let mut way = (time, vec![[1.0, 1.0]]);
-        for ((block, level), power) in blocks.iter().zip(&mut levels).zip(&mut powers) {
-            way = block.through(way.0, &way.1);
-            level.add(way.0, &way.1, ends, share);
-            let energy: f64 = way.1.iter().map(|[h, _]| h * h).sum();
-            *power += energy * half_scale(input) / level.times.len() as f64;
-        }
+    let reading = Reading { blocks, frame, share };
+    let (levels, powers) = reading.levels(input);
+    let (errors, noise) = reading.errors(input, &levels);
+    let all = blocks.iter().zip(levels.iter().zip(&errors));
+    let joints = all
+        .filter(|(block, _)| block.limits)
+        .map(|(block, (level, error))| joint(block, level, error))
+        .collect();
+    let at_end = &errors[blocks.len() - 1];
+    let error = ErrorBound { low: at_end.low(), high: at_end.high() };
+    let why = not_predicted(blocks, &powers);
+    Ok(Found { joints, error, noise: why.map_or(Ok(noise), Err) })
+}
+
+/// Blocks with the words of a frame before the first and behind each.
+struct Reading<'a> {
+    blocks: &'a [Block],
+    frame: Vec<usize>,
+    /// What of the sizes of all that is added up may be lost by f64.
+    share: f64,
+}
+
+impl Reading<'_> {
+    fn nothing(&self) -> Vec<Level> {
+        self.frame[1..].iter().map(|words| Level::new(*words)).collect()
     }
-    let mut noise = NoisePrediction { mean: 0.0, variance: 0.0 };
-    let last = frame[blocks.len()];
-    let mut means = vec![0.0; last];
-    for (index, block) in blocks.iter().enumerate() {
-        // What was cut from the responses is an error like others.
-        let before =
-            index.checked_sub(1).map_or(ends, |one| [levels[one].low(), levels[one].high()]);
-        let cut =
-            block.slack * (before[0].abs().max(before[1].abs()) + before_errors(&errors, index));
-        let alone = |out: usize| {
-            let mut words = vec![0.0; out + 1];
-            words[out] = 1.0;
-            words
-        };
-        let phases = (0..block.gives).map(alone).collect();
-        let slack = Source { phases, low: -cut, high: cut, mean: 0.0, variance: 0.0 };
-        let firings = frame[index] / block.takes;
-        for source in block.sources.iter().chain((cut > 0.0).then_some(&slack)) {
-            for firing in 0..firings {
-                for words in &source.phases {
-                    let sized = words.iter().map(|word| [*word, word.abs()]).collect();
-                    let mut way: (usize, Vec<Sized>) = (firing * block.gives, sized);
-                    let range = [source.low, source.high];
-                    errors[index].add(way.0, &way.1, range, share);
-                    for (block, level) in blocks.iter().zip(&mut errors).skip(index + 1) {
-                        way = block.through(way.0, &way.1);
-                        level.add(way.0, &way.1, range, share);
-                    }
+
+    /// Behind each block what the input can bring about, and the power of that on white noise of half scale.
+    fn levels(&self, input: WordFormat) -> (Vec<Level>, Vec<f64>) {
+        let mut levels = self.nothing();
+        let mut powers = vec![0.0; self.blocks.len()];
+        for time in 0..self.frame[0] {
+            let mut way = (time, vec![[1.0, 1.0]]);
+            for ((block, level), power) in self.blocks.iter().zip(&mut levels).zip(&mut powers) {
+                way = block.through(way.0, &way.1);
+                level.add(way.0, &way.1, ends(input), self.share);
+                let energy: f64 = way.1.iter().map(|[h, _]| h * h).sum();
+                *power += energy * half_scale(input) / level.times.len() as f64;
+            }
+        }
+        (levels, powers)
+    }
+
+    /// Behind each block what all errors before it can bring about, and the noise behind the last.
+    fn errors(&self, input: WordFormat, levels: &[Level]) -> (Vec<Level>, NoisePrediction) {
+        let mut errors = self.nothing();
+        let last = self.frame[self.blocks.len()];
+        let (mut variance, mut means) = (0.0, vec![0.0; last]);
+        for (index, block) in self.blocks.iter().enumerate() {
+            let before = match index.checked_sub(1) {
+                None => ends(input).map(f64::abs).into_iter().fold(0.0, f64::max),
+                Some(one) => levels[one].largest() + errors[one].largest(),
+            };
+            // What was cut from the responses is an error like others.
+            let cut = block.slack * before;
+            let phases = (0..block.gives).map(Source::at_output).collect();
+            let slack = Source { phases, low: -cut, high: cut, mean: 0.0, variance: 0.0 };
+            let firings = self.frame[index] / block.takes;
+            for source in block.sources.iter().chain((cut > 0.0).then_some(&slack)) {
+                let places = (0..firings).flat_map(|firing| {
+                    source.phases.iter().map(move |words| (firing * block.gives, words))
+                });
+                for (begin, words) in places {
+                    let way = self.follow(index, begin, words, source, &mut errors);
                     for (place, [h, _]) in way.1.iter().enumerate() {
-                        noise.variance += source.variance * h * h / last as f64;
+                        variance += source.variance * h * h / last as f64;
                         means[(way.0 + place) % last] += source.mean * h;
                     }
                 }
             }
         }
+        let mean = means.iter().sum::<f64>() / last as f64;
+        let spread = means.iter().map(|own| (own - mean) * (own - mean)).sum::<f64>();
+        (errors, NoisePrediction { mean, variance: variance + spread / last as f64 })
     }
-    noise.mean = means.iter().sum::<f64>() / last as f64;
-    let spread = means.iter().map(|mean| (mean - noise.mean) * (mean - noise.mean)).sum::<f64>();
-    noise.variance += spread / last as f64;
-    let joint = |(block, (level, error)): (&Block, (&Level, &Level))| {
-        let format = block.output;
-        // Each time by itself: what is highest need not meet the largest error.
-        let times = level.times.iter().zip(&error.times);
-        let (mut low, mut high) = (0.0f64, 0.0f64);
-        for (level, error) in times {
-            low = low.min(level[0] + error[0]);
-            high = high.max(level[1] + error[1]);
+
+    /// Follows an error from behind a block to the end: what it is there.
+    fn follow(
+        &self,
+        index: usize,
+        begin: usize,
+        words: &[f64],
+        source: &Source,
+        errors: &mut [Level],
+    ) -> (usize, Vec<Sized>) {
+        let range = [source.low, source.high];
+        let mut way: (usize, Vec<Sized>) =
+            (begin, words.iter().map(|word| [*word, word.abs()]).collect());
+        errors[index].add(way.0, &way.1, range, self.share);
+        for (block, level) in self.blocks.iter().zip(errors).skip(index + 1) {
+            way = block.through(way.0, &way.1);
+            level.add(way.0, &way.1, range, self.share);
         }
-        let (low, high) = (low * (1.0 + f64::EPSILON), high * (1.0 + f64::EPSILON));
-        let step = format.step();
-        // The word is a whole number of steps, and so not beyond the last one below the level.
-        let fits = libm::ceil(low / step) >= format.minimum() as f64
-            && libm::floor(high / step) <= format.maximum() as f64;
-        let error = error.low().abs().max(error.high());
-        JointFact { step: block.step, format, low, high, error, fits }
-    };
-    let all = blocks.iter().zip(levels.iter().zip(&errors));
-    let joints = all.filter(|(block, _)| block.limits).map(joint).collect();
-    let at_end = &errors[blocks.len() - 1];
-    let error = ErrorBound { low: at_end.low(), high: at_end.high() };
-    let why = not_predicted(blocks, &powers);
-    Ok(Found { joints, error, noise: why.map_or(Ok(noise), Err) })
+        way
+    }
+}
+
+/// The values at the ends of a format.
+fn ends(format: WordFormat) -> [f64; 2] {
+    [format.minimum() as f64 * format.step(), format.maximum() as f64 * format.step()]
+}
+
+/// The level behind a block that rounds and limits.
+fn joint(block: &Block, level: &Level, error: &Level) -> JointFact {
+    let format = block.output;
+    // Each time by itself: what is highest need not meet the largest error.
+    let times = level.times.iter().zip(&error.times);
+    let (mut low, mut high) = (0.0f64, 0.0f64);
+    for (level, error) in times {
+        low = low.min(level[0] + error[0]);
+        high = high.max(level[1] + error[1]);
+    }
+    let (low, high) = (low * (1.0 + f64::EPSILON), high * (1.0 + f64::EPSILON));
+    let step = format.step();
+    // The word is a whole number of steps, and so not beyond the last one below the level.
+    let fits = libm::ceil(low / step) >= format.minimum() as f64
+        && libm::floor(high / step) <= format.maximum() as f64;
+    JointFact { step: block.step, format, low, high, error: error.largest(), fits }
 }
 
 /// The rms value in steps from which on errors are spread evenly and from time to time anew.
@@ -196,9 +243,4 @@ fn not_predicted(blocks: &[Block], powers: &[f64]) -> Option<NotPredicted> {
     let signs =
         || blocks[..last].iter().any(|block| block.follows_signs).then_some(NotPredicted::Signs);
     of_one.or_else(small).or_else(signs)
-}
-
-/// The largest error before a block.
-fn before_errors(errors: &[Level], index: usize) -> f64 {
-    index.checked_sub(1).map_or(0.0, |one| errors[one].low().abs().max(errors[one].high()))
 }

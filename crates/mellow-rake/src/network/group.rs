@@ -143,12 +143,7 @@ pub(super) fn group(
                 let size = fraction_of(checked, source.node) - pair.unit;
                 found.iter().map(|words| value(words, size)).collect()
             } else {
-                let alone = |out: usize| {
-                    let mut words = vec![0.0; out + 1];
-                    words[out] = 1.0;
-                    words
-                };
-                (0..gives).map(alone).collect()
+                (0..gives).map(Source::at_output).collect()
             };
             sources.push(Source { phases, low, high, mean, variance });
         }

@@ -22,6 +22,17 @@ impl Comb {
         128 - (self.growth(factor) - 1).leading_zeros()
     }
 
+    /// What sums make of a constant where the rate goes up and down by these, one of them 1: that, and over
+    /// `up`, for zeros stand between the words.
+    pub(crate) fn sums_gain(self, up: usize, down: usize) -> u128 {
+        self.growth(up.max(down)) / up as u128
+    }
+
+    /// The bits that words grow by there.
+    pub(crate) fn sums_growth_bits(self, up: usize, down: usize) -> u32 {
+        128 - (self.sums_gain(up, down) - 1).leading_zeros()
+    }
+
     /// The response of all sums together over their gain, at an angle per sample of the higher rate:
     /// (sin(ωL/2)/(L·sin(ω/2)))^N behind N·(L − 1)/2 samples, L = R·M (Hogenauer 1981, equation 6).
     pub(super) fn response(self, factor: usize, omega: f64) -> Complex64 {

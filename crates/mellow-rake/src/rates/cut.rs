@@ -166,7 +166,9 @@ pub(super) fn order_that_stops(wish: &RateWish, cut: &Cut) -> Option<Comb> {
     const DROOP: f64 = 0.5;
     let factor = cut.up.max(cut.down);
     let asked = libm::pow(10.0, -(wish.attenuation_db + wish.ripple_db) / 20.0);
-    let does = |comb: &Comb| sums_gain(*comb, factor, cut.stop() / cut.between) <= asked;
+    let fits = |comb: &Comb| comb.sums_growth_bits(cut.up, cut.down) <= wish.most_growth_bits;
+    let does =
+        |comb: &Comb| fits(comb) && sums_gain(*comb, factor, cut.stop() / cut.between) <= asked;
     let comb = (1..=Comb::LARGEST_ORDER).map(|order| Comb { order, delay: 1 }).find(does)?;
     (sums_gain(comb, factor, wish.pass_hz / cut.between) >= DROOP).then_some(comb)
 }

@@ -186,7 +186,8 @@ impl Ways<'_> {
 /// use mellow_rake::rates::{RateWish, plan};
 /// use mellow_rake::spec::Kept;
 /// let wish = RateWish { input_rate: "96 kHz".parse()?, up: 1, down: 32, pass_hz: 1_000.0,
-///     ripple_db: 0.2, attenuation_db: 70.0, kept: Kept::PassBand, combs: false, effort: Effort::default() };
+///     ripple_db: 0.2, attenuation_db: 70.0, kept: Kept::PassBand, combs: false, most_growth_bits: 48,
+///     effort: Effort::default() };
 /// let plan = plan(&wish)?;
 /// assert_eq!(plan.chain.output_rate().hertz(), 3_000.0);
 /// assert!(plan.ripple_db <= 0.2 && plan.attenuation_db >= 70.0);
@@ -236,7 +237,8 @@ fn plan_of(wish: &RateWish, forms: &[StageForm]) -> Result<RatePlan, PlanError> 
 /// use mellow_rake::rates::{RateWish, StageForm, plan_by};
 /// use mellow_rake::spec::Kept;
 /// let wish = RateWish { input_rate: "12 kHz".parse()?, up: 8, down: 1, pass_hz: 4_000.0,
-///     ripple_db: 0.2, attenuation_db: 60.0, kept: Kept::PassBand, combs: false, effort: Effort::default() };
+///     ripple_db: 0.2, attenuation_db: 60.0, kept: Kept::PassBand, combs: false, most_growth_bits: 48,
+///     effort: Effort::default() };
 /// let plan = plan_by(&wish, &[StageForm::new(2, 1), StageForm::new(4, 1)])?;
 /// assert_eq!(plan.chain.output_rate().hertz(), 96_000.0);
 /// assert_eq!(plan.chain.stages()[1].up(), 4);

@@ -3,7 +3,9 @@
 use super::{Chain, PlanError, RateError, RatePlan, RateWish, Stage, StageForm, plan, plan_by};
 use crate::design::{Choice, DesignError, design};
 use crate::filter::Taps;
-use crate::spec::{ChainSpec, Coefficients, DirectWish, Firmware, Spec, StageWish, Verify, Want};
+use crate::spec::{
+    ChainFixed, ChainSpec, Coefficients, DirectWish, Firmware, Spec, StageWish, Verify, Want,
+};
 
 /// A chain with how its stages came about.
 #[derive(Debug, Clone)]
@@ -113,6 +115,7 @@ pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
             attenuation_db: change.attenuation_db.unwrap_or(f64::NAN),
             kept: change.kept,
             combs: change.combs,
+            most_growth_bits: spec.fixed.as_ref().map_or(u32::MAX, ChainFixed::most_growth_bits),
             effort: spec.effort,
         };
         let form = |stage: &StageWish| StageForm {

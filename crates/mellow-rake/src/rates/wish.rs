@@ -26,6 +26,9 @@ pub struct RateWish {
     /// Whether the stage at the highest rate may be one of integrators and combs, where the rate goes one
     /// way: its droop is made good by the stage at the lowest rate.
     pub combs: bool,
+    /// By how many bits words may grow in those at the most: 64 less what comes in, where they are to run on
+    /// integers.
+    pub most_growth_bits: u32,
     /// How much work the search for the fewest taps of a stage may do.
     pub effort: Effort,
 }

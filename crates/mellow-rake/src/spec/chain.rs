@@ -91,6 +91,14 @@ impl ChainFixed {
         ChainFixed { input, output, between: None, usual, stages: Vec::new(), effort }
     }
 
+    /// By how many bits sums may grow at the most, so that they have 64.
+    pub(crate) fn most_growth_bits(&self) -> u32 {
+        // Bits that are dropped on the way may need one for their errors, and what has no sign needs one for
+        // it.
+        let own = u32::from(self.usual.prune) + u32::from(!self.input.is_signed());
+        64u32.saturating_sub(self.input.width() + own)
+    }
+
     /// The words of a stage, the first has number 0.
     pub fn of_stage(&self, stage: usize) -> StageFixed {
         self.stages.get(stage).copied().unwrap_or(self.usual)

@@ -40,8 +40,8 @@ const SPECS: [(&str, &str); 23] = [
 ];
 
 /// Chains of stages at several rates.
-const CHAINS: [(&str, &str); 2] =
-    [("chain", spec!("chain")), ("upconverter", spec!("upconverter"))];
+const CHAINS: [(&str, &str); 3] =
+    [("chain", spec!("chain")), ("cic", spec!("cic")), ("upconverter", spec!("upconverter"))];
 
 /// The kinds for which there is a spec to start from: all of them.
 pub fn kinds() -> impl Iterator<Item = &'static str> {

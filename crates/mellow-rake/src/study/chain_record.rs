@@ -202,7 +202,7 @@ fn stage(chain: &Chain, number: usize) -> StageRecord {
         filter_rate_hz,
         output_rate_hz,
         comb: stage.as_sums(),
-        growth_bits: stage.as_sums().map(|comb| comb.growth_bits(stage.up().max(stage.down()))),
+        growth_bits: stage.as_sums().map(|comb| comb.sums_growth_bits(stage.up(), stage.down())),
         nonzero_taps: taps.iter().filter(|tap| **tap != 0.0).count(),
         multiplies_per_second: stage.multiplies_per_output() * output_rate_hz,
         adds_per_second: stage.adds_per_output() * output_rate_hz,
