@@ -29,17 +29,8 @@ fn energy(comb: Comb, factor: usize, sum: usize) -> f64 {
     let differences = order.min(2 * order - sum) - boxes;
     // Behind the change of the rate only every so many-th word is there.
     let step = if sum < order { length } else { comb.delay };
-    let mut response = vec![1.0f64];
-    for _ in 0..boxes {
-        let mut total = 0.0;
-        let count = response.len() + length - 1;
-        let added = |n: usize| {
-            total += response.get(n).copied().unwrap_or(0.0);
-            total -= n.checked_sub(length).and_then(|n| response.get(n)).copied().unwrap_or(0.0);
-            total
-        };
-        response = (0..count).map(added).collect();
-    }
+    let sums = Comb { order: boxes, ..comb }.sums(factor);
+    let mut response: Vec<f64> = sums.into_iter().map(|tap| tap as f64).collect();
     for _ in 0..differences {
         let mut next = response.clone();
         next.resize(response.len() + step, 0.0);

@@ -48,7 +48,7 @@ impl Comb {
 
     /// The response of all sums, a sample at the higher rate, as whole numbers. They add up to
     /// [`growth`](Self::growth).
-    fn sums(self, factor: usize) -> Vec<u128> {
+    pub(crate) fn sums(self, factor: usize) -> Vec<u128> {
         let length = factor * self.delay;
         let mut taps = vec![1u128];
         for _ in 0..self.order {
