@@ -57,6 +57,8 @@ fn hold(checked: &Checked, unit: &HardwareUnit, traffic: Traffic, noise: &mut No
     let mut machine = AnyMachine::new(unit);
     let mut simulators: Vec<_> = (0..resources.channels).map(|_| Simulator::new(checked)).collect();
     let (mut taken, mut given) = (0, 0);
+    let takes = unit.flow().takes;
+    let mut waiting = vec![Vec::new(); resources.channels];
     let mut expected = std::collections::VecDeque::new();
     let mut word = any_word(noise, checked.input(), false);
     let clocks = (60 * resources.channels).max(120) * unit.interval().max(8);
@@ -76,10 +78,15 @@ fn hold(checked: &Checked, unit: &HardwareUnit, traffic: Traffic, noise: &mut No
         }
         if rst {
             simulators.iter_mut().for_each(|simulator| *simulator = Simulator::new(checked));
+            waiting.iter_mut().for_each(Vec::clear);
             expected.clear();
             taken = 0;
         } else if in_valid && seen.in_ready {
-            expected.push_back(simulators[taken % resources.channels].step(word));
+            let channel = taken % resources.channels;
+            waiting[channel].push(word);
+            if waiting[channel].len() == takes {
+                expected.extend(simulators[channel].run(&std::mem::take(&mut waiting[channel])));
+            }
             taken += 1;
             word = any_word(noise, checked.input(), false);
         }
@@ -152,32 +159,52 @@ fn machines_of_every_structure_give_what_the_simulator_gives() {
 fn flows_and_machines_of_any_program_mean_what_it_means() {
     let mut noise = NoiseSource::new(182);
     let mut held = 0;
-    for index in 0..600 {
-        let Ok(checked) = any_program(&mut noise, Sizes::LARGE).check() else { continue };
-        let flow = SignalFlow::of(&checked).unwrap();
+    let (mut several, mut refused) = (0, 0);
+    for index in 0..1200 {
+        let sizes = [Sizes::LARGE, Sizes::FIRINGS][index % 2];
+        let Ok(checked) = any_program(&mut noise, sizes).check() else { continue };
+        let flow = match SignalFlow::of(&checked) {
+            Ok(flow) => flow,
+            Err(HardwareError::Ports { .. } | HardwareError::Later { .. }) => {
+                refused += 1;
+                continue;
+            }
+            Err(error) => panic!("{error}"),
+        };
         let mut folded = flow.clone();
         folded.fold();
         let mut simulator = Simulator::new(&checked);
         let mut readers = [FlowSimulator::new(&flow), FlowSimulator::new(&folded)];
         for firing in 0..60 {
-            let word = any_word(&mut noise, checked.input(), false);
-            let expected = simulator.step(word);
-            let found = readers.each_mut().map(|reader| reader.step(word));
-            assert_eq!(found, [expected; 2], "firing {firing}\n{}\n{flow:#?}", dump(&checked));
+            let mut word = || any_word(&mut noise, checked.input(), false);
+            let words: Vec<i64> = (0..flow.takes).map(|_| word()).collect();
+            let expected = simulator.run(&words);
+            let found = readers.each_mut().map(|reader| reader.fire(&words));
+            assert_eq!(
+                found,
+                [expected.clone(), expected],
+                "firing {firing}\n{}\n{flow:#?}",
+                dump(&checked)
+            );
         }
-        let scheduled = schedule(&flow, any_resources(&mut noise)).unwrap();
+        let scheduled = match schedule(&flow, any_resources(&mut noise)) {
+            Ok(scheduled) => scheduled,
+            Err(HardwareError::Interleaved { .. }) => continue,
+            Err(error) => panic!("{error}"),
+        };
         match Machine::new(&scheduled) {
             Ok(_) => {
                 let unit = HardwareUnit::Serial(scheduled);
-                hold(&checked, &unit, TRAFFIC[index % 4], &mut noise);
+                hold(&checked, &unit, TRAFFIC[index / 2 % 4], &mut noise);
             }
             Err(HardwareError::Width { .. }) => continue,
             Err(error) => panic!("{error}"),
         }
         held += 1;
+        several += usize::from(flow.takes + flow.outputs.len() > 2);
     }
-    println!("{held} programs");
-    assert!(held > 300, "{held}");
+    println!("{held} programs, {several} of several words, {refused} refused");
+    assert!(held > 400 && several > 15, "{held} {several}");
 }
 
 fn swell(structure: Structure) -> Study {

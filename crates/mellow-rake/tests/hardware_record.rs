@@ -116,7 +116,7 @@ impl<'a> Unit<'a> {
             if let Some(slot) = task["slot"].as_i64() {
                 self.memory.insert(slot + self.head, result);
             }
-            if self.hardware["output_task"] == index {
+            if self.hardware["output_tasks"][0] == index {
                 output = Some(result);
             }
         }

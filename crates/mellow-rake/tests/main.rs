@@ -26,6 +26,7 @@ mod iir;
 mod integers;
 mod lowered;
 mod measures;
+mod network_hardware;
 mod networks;
 mod noise;
 mod packaging;

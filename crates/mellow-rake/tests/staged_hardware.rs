@@ -75,7 +75,7 @@ fn parts_are_the_whole_cut_as_evenly_as_can_be() {
         let mut unfolded = flow.clone();
         unfolded.unfold();
         let Ok(found) = Staged::of(&unfolded, resources) else { continue };
-        let is_last = unfolded.output.signal == unfolded.tasks.len();
+        let is_last = unfolded.outputs[0].signal == unfolded.tasks.len();
         let cuts = (1..unfolded.tasks.len()).filter(|cut| can_be_cut(&unfolded, *cut)).count();
         let Some(staged) = found else {
             assert!(cuts == 0 || !is_last, "{cuts} cuts were not seen\n{text}");
@@ -97,7 +97,7 @@ fn parts_are_the_whole_cut_as_evenly_as_can_be() {
         // All are as fast as the slowest has to be, and its words fit those of the next.
         let formats = |stage: &Scheduled| {
             let flow = stage.flow();
-            [flow.input, flow.format(flow.output.signal)]
+            [flow.input, flow.output_format()]
         };
         for pair in staged.stages().windows(2) {
             assert_eq!(pair[0].interval(), pair[1].interval());

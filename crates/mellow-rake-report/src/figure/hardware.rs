@@ -126,7 +126,7 @@ fn bars(scheduled: &Scheduled, start: usize, look: &dyn Fn(usize) -> (String, Pe
         let (first, last) = scheduled.span(task);
         bar(task, 2, first + depth - 2, last + depth - 1);
         bar(task, 1, last + depth - 1, last + depth);
-        if scheduled.slot(task + 1).is_some() || task == scheduled.output_task() {
+        if scheduled.slot(task + 1).is_some() || scheduled.delivers(task) {
             bar(task, 0, last + depth, last + depth + 1);
         }
     }

@@ -183,7 +183,7 @@ fn schedule(scheduled: &Scheduled, page: &mut Document) {
         }
         let ends =
             (0..scheduled.flow().tasks.len()).filter(|task| scheduled.span(*task).1 == clock);
-        let name = |task: usize| match task == scheduled.output_task() {
+        let name = |task: usize| match scheduled.delivers(task) {
             true => "out".to_owned(),
             false => FlowWord { signal: task + 1, age: 0 }.to_string(),
         };

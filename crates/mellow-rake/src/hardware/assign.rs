@@ -52,6 +52,10 @@ pub(super) fn schedule_among(
     if resources.samples_per_clock > 1 {
         return Err(HardwareError::Shared);
     }
+    if resources.channels > 1 && flow.takes > 1 {
+        let (takes, channels) = (flow.takes, resources.channels);
+        return Err(HardwareError::Interleaved { takes, channels });
+    }
     let flow = prepared(flow, resources);
     let mut schedule = Schedule::new(flow, resources, 0, Vec::new());
     schedule.others = around.others;
@@ -139,7 +143,11 @@ fn issue(schedule: &Schedule, interval: usize, ends: &[usize]) -> (Vec<Issue>, V
     for _ in 0..flow.tasks.len() {
         let mut best: Option<Next> = None;
         for (index, task) in flow.tasks.iter().enumerate() {
-            if found[index].is_some() {
+            // What goes out goes out in order.
+            let waits = flow.delivery(index).is_some_and(|place| {
+                place > 0 && found[flow.outputs[place - 1].signal - 1].is_none()
+            });
+            if found[index].is_some() || waits {
                 continue;
             }
             // When each product may be issued; none while a word of this firing is not even on its way.

@@ -12,16 +12,45 @@ fn counted(count: usize, what: &str) -> String {
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
 pub enum HardwareError {
-    /// A program that changes the rate, or has several ports.
+    /// A program that changes the rate, where none is accepted.
     #[error(
-        "hardware on shared multipliers is made of filters that take one word and give one; this one takes \
-         {takes} and gives {gives} in a firing"
+        "units that take turns, take a sample a clock, or have coefficients to be loaded are made of filters \
+         that take one word and give one; this one takes {takes} and gives {gives} in a firing"
     )]
     Firing {
         /// Words that a firing takes.
         takes: usize,
         /// Words that it gives.
         gives: usize,
+    },
+    /// A program with several streams.
+    #[error(
+        "hardware is made of programs with one stream in and one out; this one has {} in and {} out",
+        .found[0], .found[1]
+    )]
+    Ports {
+        /// Its streams in and out.
+        found: [usize; 2],
+    },
+    /// A program that takes several words at a time and remembers sums.
+    #[error(
+        "a firing of {takes} words uses what sums gave in firings before, and hardware of such firings \
+         remembers only what comes in; a filter that takes a word at a time would do"
+    )]
+    Later {
+        /// Words that a firing takes.
+        takes: usize,
+    },
+    /// Channels that take turns at a program that takes several words at a time.
+    #[error(
+        "{channels} channels take turns at firings of one word; here one takes {takes}, and a unit for each \
+         channel would do"
+    )]
+    Interleaved {
+        /// Words that a firing takes.
+        takes: usize,
+        /// The channels.
+        channels: usize,
     },
     /// More products and sums than are scheduled.
     #[error("{found} products and sums in a firing; at most {most} are scheduled")]
@@ -215,7 +244,11 @@ impl HardwareError {
             HardwareError::Parallel | HardwareError::Shared | HardwareError::Rounded => {
                 "hardware.architecture"
             }
-            HardwareError::Firing { .. } | HardwareError::Products { .. } => "hardware",
+            HardwareError::Firing { .. }
+            | HardwareError::Ports { .. }
+            | HardwareError::Later { .. }
+            | HardwareError::Interleaved { .. }
+            | HardwareError::Products { .. } => "hardware",
         }
     }
 }
@@ -248,6 +281,14 @@ pub enum ScheduleError {
         /// A task.
         one: usize,
         /// Another.
+        other: usize,
+    },
+    /// Words of a firing that would go out in another order.
+    #[error("task {other} would end before task {one}, whose word goes out first")]
+    Order {
+        /// A task.
+        one: usize,
+        /// The one whose word is the next.
         other: usize,
     },
     /// A word that is read before it is written.

@@ -131,6 +131,11 @@ impl Estimate {
         if resources.interface.waits() {
             registers.push(part("samples on their way", 1, bits_to(outputs)));
         }
+        let takes = program.firing_words[0];
+        if takes > 1 {
+            registers.push(part("words of a firing", 1, bits_to(takes - 1)));
+            registers.push(part("head of a firing", 1, slots));
+        }
         registers.retain(|part| part.count > 0);
         Estimate {
             interval,
@@ -217,7 +222,7 @@ impl Estimate {
         if chain.is_rounded_apart() {
             registers.push(part("rounded sums", samples, chain.ending().rounded_bits()));
         }
-        let output = flow.format(flow.output.signal).width();
+        let output = flow.output_format().width();
         match samples {
             1 => registers.push(part("output", 1, output + 1)),
             _ => registers.push(part("output", samples, output)),

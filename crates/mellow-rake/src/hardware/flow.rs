@@ -12,7 +12,8 @@ use std::fmt;
 pub struct FlowWord {
     /// The number of the signal.
     pub signal: usize,
-    /// How many firings ago it was given; 0 is this firing. Before the first firing all words are zero.
+    /// How many firings ago it was given; 0 is this firing. Of the input it is how many words ago, the last
+    /// of this firing being 0. Before the first firing all words are zero.
     pub age: usize,
 }
 
@@ -144,7 +145,10 @@ pub struct Task {
     pub format: WordFormat,
 }
 
-/// A datapath that takes a word and gives one, as tasks on signals.
+/// A datapath as tasks on signals: one stream of words comes in, and one goes out.
+///
+/// A firing takes some words and gives some: one and one is a filter, several and one a decimator, one and
+/// several an interpolator.
 ///
 /// ```
 /// use mellow_rake::hardware::SignalFlow;
@@ -164,8 +168,10 @@ pub struct SignalFlow {
     pub input: WordFormat,
     /// The tasks; each uses words of age 0 of the input and of tasks before it only.
     pub tasks: Vec<Task>,
-    /// The word that is given.
-    pub output: FlowWord,
+    /// Words that a firing takes, at least 1.
+    pub takes: usize,
+    /// The words that a firing gives, each by a task of its own, in the order of those.
+    pub outputs: Vec<FlowWord>,
     /// Where coefficients are written, where they can be loaded.
     pub load_map: Option<LoadMap>,
 }
@@ -174,19 +180,26 @@ impl SignalFlow {
     /// The flow of a datapath.
     ///
     /// # Errors
-    /// [`HardwareError::Firing`] for one that takes or gives several words, [`HardwareError::Products`]
-    /// beyond [`SignalFlow::MOST_PRODUCTS`].
+    /// [`HardwareError::Ports`] for one with several streams, [`HardwareError::Later`] for one that takes
+    /// several words and uses what sums gave in firings before, [`HardwareError::Products`] beyond
+    /// [`SignalFlow::MOST_PRODUCTS`].
     pub fn of(checked: &Checked) -> Result<Self, HardwareError> {
         let datapath = checked.datapath();
-        if !datapath.is_per_sample() {
-            let (takes, gives) = (datapath.words_in(), datapath.words_out());
-            return Err(HardwareError::Firing { takes, gives });
+        let ports = [datapath.inputs.len(), datapath.outputs.len()];
+        if ports != [1, 1] {
+            return Err(HardwareError::Ports { found: ports });
         }
         let products = checked.cost().multiplies_per_sample + checked.cost().adds_per_sample;
         if products > Self::MOST_PRODUCTS {
             return Err(HardwareError::Products { found: products, most: Self::MOST_PRODUCTS });
         }
         let mut flow = unroll(checked, None);
+        if flow.takes > 1 {
+            flow.join_sums();
+            if flow.depths()[1..].iter().any(|depth| depth.is_some_and(|age| age > 0)) {
+                return Err(HardwareError::Later { takes: flow.takes });
+            }
+        }
         flow.absorb_shifts();
         Ok(flow)
     }
@@ -209,11 +222,87 @@ impl SignalFlow {
     /// As of [`SignalFlow::of`], and [`HardwareError::Coefficients`] where the program holds for its own
     /// coefficients only.
     pub fn loadable(checked: &Checked) -> Result<Self, HardwareError> {
-        Self::of(checked)?;
+        Self::of(checked)?.of_single_words()?;
         let any = checked.for_any_coefficients().map_err(HardwareError::Coefficients)?;
         let mut flow = unroll(&any, Some(LoadMap::of(any.datapath())));
         flow.negate_loaded();
         Ok(flow)
+    }
+
+    /// The flow, if a firing takes one word and gives one.
+    pub(super) fn of_single_words(&self) -> Result<&Self, HardwareError> {
+        match (self.takes, self.outputs.len()) {
+            (1, 1) => Ok(self),
+            (takes, gives) => Err(HardwareError::Firing { takes, gives }),
+        }
+    }
+
+    /// The format of what is given.
+    pub fn output_format(&self) -> WordFormat {
+        self.format(self.outputs[0].signal)
+    }
+
+    /// Whether a task gives a word that goes out, and which of them.
+    pub(super) fn delivery(&self, task: usize) -> Option<usize> {
+        self.outputs.iter().position(|word| word.signal == task + 1)
+    }
+
+    /// A sum that is only a term of another one becomes a part of it, if nothing is done to it before: sums
+    /// are exact.
+    fn join_sums(&mut self) {
+        for task in 0..self.tasks.len() {
+            let signal = task + 1;
+            let is_it = |word: FlowWord| word.signal == signal;
+            let uses = |product: &FlowProduct| {
+                usize::from(is_it(product.first))
+                    + usize::from(product.second.is_some_and(|(_, word)| is_it(word)))
+            };
+            let used: usize = self.tasks.iter().flat_map(|task| &task.products).map(uses).sum();
+            let goes_out = self.outputs.iter().any(|word| is_it(*word));
+            if used != 1 || goes_out || !self.tasks[task].ending.is_empty() {
+                continue;
+            }
+            let is_term = |product: &FlowProduct| {
+                let plain = Alignment::by(product.alignment.shift);
+                let is_word = product.is_word && product.coefficient == 1;
+                is_word
+                    && product.alignment == plain
+                    && product.first == FlowWord { signal, age: 0 }
+            };
+            let places = self.tasks.iter().enumerate();
+            let place = places
+                .filter_map(|(other, task)| Some((other, task.products.iter().position(is_term)?)));
+            let Some((other, index)) = place.last() else { continue };
+            let shift = self.tasks[other].products.remove(index).alignment.shift;
+            let mut own = std::mem::take(&mut self.tasks[task].products);
+            own.iter_mut().for_each(|product| product.alignment.shift += shift);
+            own.append(&mut self.tasks[other].products);
+            self.tasks[other].products = own;
+        }
+        self.drop_empty();
+    }
+
+    /// Leaves out tasks of no products, and products that are zero beside others.
+    fn drop_empty(&mut self) {
+        let mut numbers = vec![0];
+        for task in &self.tasks {
+            numbers.push(numbers[numbers.len() - 1] + usize::from(!task.products.is_empty()));
+        }
+        self.tasks.retain(|task| !task.products.is_empty());
+        let moved = |word: &mut FlowWord| word.signal = numbers[word.signal];
+        for task in &mut self.tasks {
+            let is_zero = |product: &FlowProduct| product.coefficient == 0;
+            if !task.products.iter().all(is_zero) {
+                task.products.retain(|product| !is_zero(product));
+            }
+            for product in &mut task.products {
+                moved(&mut product.first);
+                if let Some((_, second)) = &mut product.second {
+                    moved(second);
+                }
+            }
+        }
+        self.outputs.iter_mut().for_each(moved);
     }
 
     /// Where a coefficient is only ever subtracted the unit remembers its opposite, so that nothing has to be
@@ -387,10 +476,11 @@ pub struct FlowSimulator<'a> {
 impl<'a> FlowSimulator<'a> {
     /// In the zero state.
     pub fn new(flow: &'a SignalFlow) -> Self {
-        let output = flow.output;
         let depth = |(signal, depth): (usize, Option<usize>)| {
-            let read = depth.map_or(0, |depth| depth + 1);
-            vec![0; read.max(if signal == output.signal { output.age + 1 } else { 1 })]
+            let given = flow.outputs.iter().filter(|output| output.signal == signal);
+            let given = given.map(|output| output.age + 1).max().unwrap_or(1);
+            let taken = if signal == 0 { flow.takes } else { 1 };
+            vec![0; depth.map_or(0, |depth| depth + 1).max(given).max(taken)]
         };
         let words = flow.depths().into_iter().enumerate().map(depth).collect();
         FlowSimulator { flow, words }
@@ -401,12 +491,18 @@ impl<'a> FlowSimulator<'a> {
         FlowSimulator { flow, words: self.words.clone() }
     }
 
-    /// One firing.
+    /// One firing that takes one word and gives one.
     pub fn step(&mut self, input: i64) -> i64 {
-        for words in &mut self.words {
-            words.rotate_right(1);
+        self.fire(&[input])[0]
+    }
+
+    /// One firing: as many words as it takes, the oldest first.
+    pub fn fire(&mut self, input: &[i64]) -> Vec<i64> {
+        self.words[1..].iter_mut().for_each(|words| words.rotate_right(1));
+        for word in input {
+            self.words[0].rotate_right(1);
+            self.words[0][0] = (*word).into();
         }
-        self.words[0][0] = input.into();
         for (index, task) in self.flow.tasks.iter().enumerate() {
             let word = |word: FlowWord| self.words[word.signal][word.age];
             let product = |product: &FlowProduct| {
@@ -421,8 +517,8 @@ impl<'a> FlowSimulator<'a> {
             let result = task.ending.iter().fold(sum, |word, step| step.of(word));
             self.words[index + 1][0] = result;
         }
-        let FlowWord { signal, age } = self.flow.output;
-        self.words[signal][age] as i64
+        let given = |word: &FlowWord| self.words[word.signal][word.age] as i64;
+        self.flow.outputs.iter().map(given).collect()
     }
 }
 

@@ -79,7 +79,14 @@ pub struct Machine {
     memory: Vec<i128>,
     /// The place in the memory that is cleared next, while it is.
     clearing: Option<usize>,
+    /// Where the word that was taken last is written.
     head: usize,
+    /// The same of the last word of the firing that goes on.
+    base: usize,
+    /// Words that were taken of the next firing.
+    filled: usize,
+    /// Whether a word was taken in the clock before.
+    opens: bool,
     channel: usize,
     /// The clock of the program that is being issued.
     step: Option<usize>,
@@ -130,6 +137,9 @@ impl Machine {
             memory: vec![0; words],
             clearing: None,
             head: 0,
+            base: 0,
+            filled: 0,
+            opens: false,
             channel: channels - 1,
             step: None,
             sample: 0,
@@ -161,8 +171,11 @@ impl Machine {
         // A sample is written in its first clock; the memory has one port for that.
         let is_taken = self.ending(depth - 1).is_some_and(|last| last.place.is_some());
         let waits = self.program.resources.interface.waits();
-        let is_full = waits && self.owed == self.program.output_words;
-        let in_ready = self.clearing.is_none() && is_free && !is_taken && !is_full;
+        let [takes, gives] = self.program.firing_words;
+        let is_full = waits && self.owed + gives > self.program.output_words;
+        // All words of a firing but the last only have to be written.
+        let may_go_on = (is_free && !is_full) || self.filled + 1 < takes;
+        let in_ready = self.clearing.is_none() && may_go_on && !is_taken;
         ClockOutput {
             in_ready,
             out_valid: !self.output.is_empty(),
@@ -217,6 +230,7 @@ impl Machine {
 
     fn reset(&mut self) {
         (self.step, self.owed) = (None, 0);
+        (self.filled, self.opens) = (0, false);
         self.output.clear();
         self.flights.fill(None);
         self.channel = self.program.resources.channels - 1;
@@ -260,7 +274,7 @@ impl Machine {
             }
         }
         let firing = self.program.firing(self.channel);
-        if self.step == Some(firing.start) {
+        if self.opens {
             let place = self.place(0, self.head, self.channel);
             self.memory[place] = self.sample;
         }
@@ -275,7 +289,7 @@ impl Machine {
         let issued = self.step.filter(|step| self.instruction(*step).is_some());
         let flight = issued.map(|step| Flight {
             step,
-            head: self.head,
+            head: self.base,
             channel: self.channel,
             set,
             operands: Vec::new(),
@@ -283,14 +297,21 @@ impl Machine {
         self.flights.rotate_right(1);
         self.flights[0] = flight;
         self.step = self.step.map(|step| step + 1).filter(|step| *step < firing.end);
+        self.opens = takes;
         if takes {
-            self.owed += 1;
             self.sample = input.in_data.into();
             self.channel = (self.channel + 1) % self.program.resources.channels;
-            self.step = Some(self.program.firing(self.channel).start);
             if self.channel == 0 {
                 self.head = (self.head + words - 1) % words;
             }
+            self.filled += 1;
+        }
+        let [needed, gives] = self.program.firing_words;
+        if takes && self.filled == needed {
+            self.filled = 0;
+            self.base = self.head;
+            self.owed += gives;
+            self.step = Some(self.program.firing(self.channel).start);
         }
     }
 

@@ -46,6 +46,7 @@ mod flow;
 mod load_map;
 mod loops;
 mod machine;
+mod network;
 mod parallel;
 mod program;
 mod record;
@@ -64,6 +65,7 @@ pub use flow::{Alignment, FlowProduct, FlowSimulator, FlowWord, SignalFlow, Step
 pub use load_map::{LoadError, LoadMap, LoadedTable};
 pub use loops::SlowestLoop;
 pub use machine::{ClockInput, ClockOutput, Load, Machine};
+pub use network::{NetworkHardware, NetworkHardwareError, NetworkMachine, NetworkPart};
 pub use parallel::{ChainProduct, ChainTap, Joint, Parallel, ParallelMachine};
 pub use program::{CoefficientWords, Ending, Instruction, Lane, UnitProgram};
 pub(crate) use program::{bits_to, signed_bits};

@@ -81,6 +81,7 @@ impl Parallel {
             return Err(HardwareError::Parallel);
         }
         resources.check()?;
+        flow.of_single_words()?;
         let (coefficients, shift) = taps_of(flow, resources)?;
         let task = &flow.tasks[0];
         let samples = resources.samples_per_clock;
@@ -305,6 +306,11 @@ impl<'a> ParallelMachine<'a> {
             rounded: None,
             output: None,
         }
+    }
+
+    /// The word that stands at its output, the first of a clock.
+    pub(super) fn standing(&self) -> Option<i64> {
+        self.output.as_ref().map(|words| words[0] as i64)
     }
 
     /// What the outputs are in this clock, and what the registers become at its end; of several samples a

@@ -128,6 +128,8 @@ pub struct UnitProgram {
     pub stages: UnitStages,
     /// Words of memory of each channel, a power of two.
     pub memory_words: usize,
+    /// Words that a firing takes and words that it gives.
+    pub firing_words: [usize; 2],
     /// Places for results that wait.
     pub output_words: usize,
     /// Clocks from a sample to its output, at most.
@@ -201,9 +203,10 @@ impl UnitProgram {
             adder_levels: first.schedule().adder_levels(),
             stages: first.schedule().stages(),
             memory_words: filters.iter().map(Scheduled::memory_words).max().unwrap_or(1),
+            firing_words: [first.flow().takes, first.flow().outputs.len()],
             output_words: 1,
             latency: 0,
-            formats: [first.flow().input, first.flow().format(first.flow().output.signal)],
+            formats: [first.flow().input, first.flow().output_format()],
             load_map: map.cloned(),
         };
         for filter in filters {
@@ -252,7 +255,7 @@ impl UnitProgram {
                 ending: endings[*task],
                 ends,
                 place: if ends { filter.slot(task + 1) } else { None },
-                delivers: ends && *task == filter.output_task(),
+                delivers: ends && filter.delivers(*task),
             });
             instruction.lanes[*multiplier] = lane;
         }

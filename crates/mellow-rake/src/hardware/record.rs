@@ -90,8 +90,10 @@ pub struct HardwareRecord {
     pub words: usize,
     /// The tasks, where multipliers are shared; task t gives signal t + 1.
     pub tasks: Vec<TaskRecord>,
-    /// The task that gives what goes out, where multipliers are shared.
-    pub output_task: Option<usize>,
+    /// Words that a firing takes.
+    pub words_in: usize,
+    /// The tasks that give the words that go out in a firing, where multipliers are shared.
+    pub output_tasks: Vec<usize>,
     /// Each product with its clock, where multipliers are shared.
     pub schedule: Vec<IssueRecord>,
     /// Where coefficients are written, where they can be loaded.
@@ -142,7 +144,7 @@ impl HardwareRecord {
             latency: filter.latency(),
             words: filter.used_words(),
             tasks: tasks(filter),
-            output_task: filter.output_task(),
+            output_task: filter.output_tasks()[0],
             schedule: issues(filter),
         };
         let filters = choice.unit.filters();
@@ -159,7 +161,8 @@ impl HardwareRecord {
             estimate: Estimate::of_time_shared(&choice.unit)?,
             words: filters.iter().map(Scheduled::used_words).max().unwrap_or(0),
             tasks: Vec::new(),
-            output_task: None,
+            words_in: 1,
+            output_tasks: Vec::new(),
             schedule: Vec::new(),
             load_map: None,
             stages: Vec::new(),
@@ -202,9 +205,10 @@ impl HardwareRecord {
             estimate,
             words,
             tasks,
-            output_task: match &choice.unit {
-                HardwareUnit::Serial(scheduled) => Some(scheduled.output_task()),
-                HardwareUnit::Parallel(_) | HardwareUnit::Staged(_) => None,
+            words_in: choice.unit.flow().takes,
+            output_tasks: match &choice.unit {
+                HardwareUnit::Serial(scheduled) => scheduled.output_tasks(),
+                HardwareUnit::Parallel(_) | HardwareUnit::Staged(_) => Vec::new(),
             },
             stages: match &choice.unit {
                 HardwareUnit::Staged(staged) => staged

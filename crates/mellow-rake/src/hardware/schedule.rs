@@ -137,7 +137,8 @@ impl Schedule {
     }
 
     /// Checks that every product is issued once, that the sum serves one task at a time, that each word is
-    /// written before it is read and before its slot passes on, and that no two words are written at once.
+    /// written before it is read and before its slot passes on, that no two words are written at once, and
+    /// that the words of a firing go out in order.
     ///
     /// A word of age a was given a firings of its channel before. Of one channel the firings begin at least
     /// (`interval` + `others`) · `channels` clocks apart, so what a task writes in clock w of a firing may be
@@ -166,11 +167,17 @@ impl Schedule {
                 }
             }
         }
+        let ends = self.flow.outputs.iter().map(|word| (spans[word.signal - 1].1, word.signal - 1));
+        let ends: Vec<(usize, usize)> = ends.collect();
+        if let Some(pair) = ends.windows(2).find(|pair| pair[0].0 >= pair[1].0) {
+            return Err(ScheduleError::Order { one: pair[0].1, other: pair[1].1 });
+        }
         let depths = self.flow.depths();
         let mut writes = vec![None; turn];
-        // The input is written in the first clock. Where others have turns the round is not known here:
-        // `TimeShared` looks for what is written at once.
-        if self.others == 0 {
+        // The input is written in the first clock; where a firing takes several words they wait until the
+        // memory is free. Where others have turns the round is not known here: `TimeShared` looks for what is
+        // written at once.
+        if self.others == 0 && self.flow.takes == 1 {
             writes[0] = Some(usize::MAX);
         }
         for (task, (_, last)) in spans.iter().enumerate() {
@@ -256,22 +263,25 @@ impl Scheduled {
         self.schedule.resources
     }
 
-    /// Clocks from sample to sample, if they come without gaps.
+    /// Clocks from sample to sample, if they come without gaps, or from firing to firing.
     pub fn interval(&self) -> usize {
         self.schedule.interval
     }
 
-    /// Clocks from the one in which a sample is taken to the first in which its output stands.
+    /// Clocks from the one in which a sample is taken to the first in which its output stands; of a firing of
+    /// several words from the last that is taken to the last that is given.
     pub fn latency(&self) -> usize {
-        self.spans[self.output_task()].1 + self.schedule.depth() + 2
+        let last = self.flow().outputs.iter().map(|word| self.spans[word.signal - 1].1).max();
+        last.unwrap_or(0) + self.schedule.depth() + 2
     }
 
-    /// Places for results that wait to be taken: one for each sample that can be on its way, so that without
-    /// back pressure none is kept waiting. 1 where results cannot wait.
+    /// Places for results that wait to be taken: as many as a firing gives for each that can be on its way,
+    /// so that without back pressure none is kept waiting. 1 where results cannot wait.
     pub fn output_words(&self) -> usize {
+        let firings = (self.latency() + 1).div_ceil(self.interval());
         match self.resources().interface.waits() {
             false => 1,
-            true => (self.latency() + 1).div_ceil(self.interval()),
+            true => firings * self.flow().outputs.len(),
         }
     }
 
@@ -280,9 +290,14 @@ impl Scheduled {
         self.spans[task]
     }
 
-    /// The task whose result goes out.
-    pub fn output_task(&self) -> usize {
-        self.flow().output.signal - 1
+    /// Whether the result of a task goes out.
+    pub fn delivers(&self, task: usize) -> bool {
+        self.flow().delivery(task).is_some()
+    }
+
+    /// The tasks whose results go out, in the order of these.
+    pub fn output_tasks(&self) -> Vec<usize> {
+        self.flow().outputs.iter().map(|word| word.signal - 1).collect()
     }
 
     /// The slot of a signal; `None` where it is not remembered.
@@ -291,8 +306,11 @@ impl Scheduled {
     }
 
     /// Words of memory for each channel: a power of two, at least 2.
+    ///
+    /// A firing of several words has all but the last of the next one written while it goes on: these must
+    /// not take the place of a word that it reads.
     pub fn memory_words(&self) -> usize {
-        self.words.next_power_of_two().max(2)
+        (self.words + self.flow().takes - 1).next_power_of_two().max(2)
     }
 
     /// Words of memory that are used for each channel.

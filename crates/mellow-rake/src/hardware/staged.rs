@@ -117,7 +117,7 @@ pub(super) fn largest_part(flow: &SignalFlow, most: usize) -> usize {
 /// was given in front, and in front nothing of what is given behind.
 fn cuts(flow: &SignalFlow) -> Vec<usize> {
     let count = flow.tasks.len();
-    if flow.output.signal != count {
+    if flow.of_single_words().is_err() || flow.outputs[0].signal != count {
         return Vec::new();
     }
     let used = |task: usize| {
@@ -178,8 +178,8 @@ fn part(flow: &SignalFlow, first: usize, end: usize) -> SignalFlow {
         product.first = moved(product.first);
         product.second = product.second.map(|(sign, word)| (sign, moved(word)));
     }
-    let output = FlowWord { signal: tasks.len(), age: 0 };
-    SignalFlow { input: flow.format(first), tasks, output, load_map: None }
+    let outputs = vec![FlowWord { signal: tasks.len(), age: 0 }];
+    SignalFlow { input: flow.format(first), tasks, takes: 1, outputs, load_map: None }
 }
 
 /// The units as registers, stepped clock by clock.
@@ -196,6 +196,12 @@ impl<'a> StagedMachine {
     pub fn new(staged: &'a Staged) -> Result<Self, HardwareError> {
         let machines = staged.stages.iter().map(Machine::new).collect::<Result<_, _>>()?;
         Ok(StagedMachine { machines })
+    }
+
+    /// What the outputs are in this clock, of the first unit that it is ready, of the last the word.
+    pub(super) fn outputs(&self) -> ClockOutput {
+        let [first, .., last] = &self.machines[..] else { return self.machines[0].outputs() };
+        ClockOutput { in_ready: first.outputs().in_ready, ..last.outputs() }
     }
 
     /// What the outputs are in this clock, and what the registers become at its end.

@@ -53,12 +53,13 @@ impl TimeShared {
                 accepted: "1, with a filter for each,",
             });
         }
-        let words = |flow: &SignalFlow| [flow.input, flow.format(flow.output.signal)];
+        let words = |flow: &SignalFlow| [flow.input, flow.output_format()];
         for (index, flow) in flows.iter().enumerate() {
             if flow.load_map.is_some() {
                 let (key, accepted) = ("coefficients", "\"constant\"");
                 return Err(HardwareError::NoTurns { key, accepted });
             }
+            flow.of_single_words()?;
             if words(flow) != words(&flows[0]) {
                 let (found, needed) = (words(flow), words(&flows[0]));
                 return Err(HardwareError::Formats { filter: index + 1, found, needed });

@@ -9,7 +9,7 @@ use crate::datapath::{
 use crate::fixed::{Overflow, WordFormat};
 use std::collections::{BTreeMap, BTreeSet};
 
-/// The flow of a datapath that takes a word and gives one.
+/// The flow of a datapath of one stream in and one out.
 ///
 /// With a map of coefficients each product has the address of its own, and none is left out as zero.
 pub(super) fn unroll(checked: &Checked, load_map: Option<LoadMap>) -> SignalFlow {
@@ -38,7 +38,7 @@ struct Unroller<'a> {
     stored: BTreeMap<(usize, usize), FlowWord>,
     /// Reads of lines whose word of this firing is not known yet: they get a signal beyond all tasks.
     awaited: Vec<(LineIndex, usize, usize)>,
-    output: FlowWord,
+    outputs: Vec<FlowWord>,
 }
 
 /// Where the signals begin that stand for reads of lines, until all stores are known.
@@ -69,14 +69,18 @@ impl<'a> Unroller<'a> {
             tasks: Vec::new(),
             stored: BTreeMap::new(),
             awaited: Vec::new(),
-            output: FlowWord { signal: 0, age: 0 },
+            outputs: vec![INPUT; datapath.words_out()],
         }
     }
 
     fn block(&mut self, operations: &[(Node, Operation)], carried: Option<Value>, pass: usize) {
         for (node, operation) in operations {
             let value = match operation {
-                Operation::Input { .. } => closed(FlowWord { signal: 0, age: 0 }),
+                Operation::Input { at, .. } => {
+                    // The last of the firing has the age 0.
+                    let age = self.checked.datapath().words_in() - 1 - at.at(pass);
+                    closed(FlowWord { signal: 0, age })
+                }
                 Operation::Carried => carried.expect("a checked datapath: inside a loop"),
                 Operation::Tap { line, row, age } => closed(self.tap(*line, row.at(pass), *age)),
                 Operation::Product { table, row, column, word } => {
@@ -117,9 +121,9 @@ impl<'a> Unroller<'a> {
                     self.stored.insert((line.0, row.at(pass)), value.word);
                     closed(value.word)
                 }
-                Operation::Deliver { word, .. } => {
+                Operation::Deliver { word, at, .. } => {
                     let value = self.value(*word);
-                    self.output = value.word;
+                    self.outputs[at.at(pass)] = value.word;
                     closed(value.word)
                 }
                 Operation::Repeat { passes, first, body } => {
@@ -303,15 +307,19 @@ impl<'a> Unroller<'a> {
         for task in &self.tasks {
             numbers.push(numbers[numbers.len() - 1] + usize::from(task.is_some()));
         }
+        let takes = self.checked.datapath().words_in();
         let resolve = |mut word: FlowWord| {
+            let mut firings = 0;
             // A line that is given nothing but its own words is zero for ever.
             for _ in 0..=self.awaited.len() {
                 let Some(read) = word.signal.checked_sub(AWAITED) else {
-                    return Some(FlowWord { signal: numbers[word.signal], age: word.age });
+                    let apart = if word.signal == 0 { takes } else { 1 };
+                    let age = word.age + firings * apart;
+                    return Some(FlowWord { signal: numbers[word.signal], age });
                 };
                 let (line, row, age) = self.awaited[read];
-                let stored = self.stored[&(line.0, row)];
-                word = FlowWord { signal: stored.signal, age: stored.age + age + word.age };
+                word = self.stored[&(line.0, row)];
+                firings += age;
             }
             None
         };
@@ -332,19 +340,27 @@ impl<'a> Unroller<'a> {
                 }
             };
         }
-        let output = resolve(self.output);
+        let outputs: Vec<Option<FlowWord>> =
+            self.outputs.iter().map(|word| resolve(*word)).collect();
         let input = self.checked.input();
-        let (output_word, load_map) = (output.unwrap_or(INPUT), self.load_map.take());
-        let mut flow = SignalFlow { input, tasks, output: output_word, load_map };
-        if output.is_none() || flow.output.signal == 0 || flow.output.age > 0 {
+        let load_map = self.load_map.take();
+        let mut flow = SignalFlow { input, tasks, takes, outputs: Vec::new(), load_map };
+        for output in outputs {
+            let word = output.unwrap_or(INPUT);
+            // Each goes out by a task of its own, behind that of the one before.
+            let before = flow.outputs.last().map_or(0, |before| before.signal);
+            if output.is_some() && word.age == 0 && word.signal > before {
+                flow.outputs.push(word);
+                continue;
+            }
             // What goes out as it came in, or later, goes through the unit as well.
-            let format = flow.format(flow.output.signal);
+            let format = flow.format(word.signal);
             let coefficient = i128::from(output.is_some());
-            let products = vec![FlowProduct { coefficient, ..FlowProduct::word(flow.output) }];
+            let products = vec![FlowProduct { coefficient, ..FlowProduct::word(word) }];
             let range = (format.minimum(), format.maximum());
             let (node, pass, ending) = (Node(0), 0, Vec::new());
             flow.tasks.push(Task { node, pass, products, range, ending, format });
-            flow.output = FlowWord { signal: flow.tasks.len(), age: 0 };
+            flow.outputs.push(FlowWord { signal: flow.tasks.len(), age: 0 });
         }
         flow
     }

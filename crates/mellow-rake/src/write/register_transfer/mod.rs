@@ -4,6 +4,7 @@
 //! one knows no filter. A name, its bits and its sign are in one place; both languages print the same
 //! registers in the same clocks.
 
+mod chain;
 mod endings;
 mod field;
 mod interface;
@@ -13,6 +14,7 @@ mod staged;
 mod unit;
 mod value;
 
+pub(super) use chain::design as chain_design;
 pub(super) use interface::{byte_bits, program_lines, programs_lines};
 pub(super) use parallel::design as parallel_design;
 pub(super) use staged::design as staged_design;
@@ -43,6 +45,8 @@ pub(super) struct Traffic {
     pub interface: Option<crate::spec::Interface>,
     /// Samples that are handed over in a clock, the oldest lowest.
     pub samples: usize,
+    /// Whether fewer or more words come out than go in.
+    pub changes_rate: bool,
     /// Clocks from a sample to its output, at most where it does not have to wait to be taken.
     pub latency: usize,
     /// The most clocks that a sample may have to wait.
@@ -52,6 +56,12 @@ pub(super) struct Traffic {
 }
 
 impl Design {
+    /// Its parts with theirs, each behind those that it is made of, and itself behind all.
+    pub(super) fn with_parts(&self) -> Vec<&Design> {
+        let parts = self.parts.iter().flat_map(Design::with_parts);
+        parts.chain([self]).collect()
+    }
+
     /// The name of its clock.
     pub(super) fn clock(&self) -> &'static str {
         self.traffic.interface.map_or("clk", crate::spec::Interface::clock_port)
@@ -112,6 +122,7 @@ pub(super) enum Item {
 }
 
 /// What happens at a clock edge.
+#[derive(Clone)]
 pub(super) enum Statement {
     /// A register takes a value.
     Take(Signal, Value),

@@ -37,6 +37,7 @@ pub(in crate::write) fn design(chain: &Parallel, checked: &Checked, name: &str) 
         traffic: Traffic {
             interface: Some(interface),
             samples: chain.samples(),
+            changes_rate: false,
             latency: chain.latency(),
             // Until outputs are taken.
             patience: 1_000,

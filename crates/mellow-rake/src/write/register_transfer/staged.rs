@@ -66,6 +66,7 @@ pub(in crate::write) fn design(
         traffic: Traffic {
             interface: Some(interface),
             samples: 1,
+            changes_rate: false,
             latency: staged.latency() + waiting * staged.interval(),
             patience,
             load_bits: None,
@@ -76,7 +77,7 @@ pub(in crate::write) fn design(
 /// Valid, ready and data behind the first so many units.
 fn behind(stage: &Scheduled, index: usize, count: usize) -> [Signal; 3] {
     let flow = stage.flow();
-    let kind = Kind::Port(flow.format(flow.output.signal).width());
+    let kind = Kind::Port(flow.output_format().width());
     match index == count {
         true => [Signal::bit("out_valid"), Signal::bit("out_ready"), Signal::new("out_data", kind)],
         false => [

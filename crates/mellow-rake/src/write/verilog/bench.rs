@@ -2,15 +2,15 @@
 
 use super::super::ORIGIN;
 use super::super::register_transfer::{Traffic, byte_bits};
-use crate::datapath::Checked;
+use crate::fixed::WordFormat;
 use crate::spec::Interface;
 
 /// A self-checking test bench: stimulus and expected output from hex files named on the command line, gaps
 /// between samples, every output compared, and all outputs written to a third file. Samples stay until they
 /// are taken; where they can wait, outputs are left standing for some clocks.
-pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
-    let Traffic { interface, samples, latency, patience, load_bits } = traffic;
-    let [input, output] = [checked.input(), checked.output()].map(|one| one.width());
+pub(super) fn text(formats: [WordFormat; 2], traffic: &Traffic, name: &str) -> String {
+    let Traffic { interface, samples, changes_rate, latency, patience, load_bits } = traffic;
+    let [input, output] = formats.map(WordFormat::width);
     let ports = match interface {
         None => "",
         Some(Interface::Valid) => "`define FILTER_READY\n",
@@ -26,7 +26,7 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
              `define FILTER_OUTPUT_BYTES {}\n`define FILTER_OUTPUT_SIGNED {}\n",
             byte_bits(input),
             byte_bits(output),
-            u8::from(checked.output().is_signed())
+            u8::from(formats[1].is_signed())
         ),
         _ => String::new(),
     };
@@ -36,6 +36,7 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
              `define FILTER_LOAD_WIDTH {data}\n"
         )
     });
+    let rate = if *changes_rate { "`define FILTER_CHANGES_RATE\n" } else { "" };
     let of_a_clock = match samples {
         1 => String::new(),
         _ => format!(": the {samples} samples of a clock as one word, the oldest lowest"),
@@ -55,7 +56,7 @@ pub(super) fn text(checked: &Checked, traffic: &Traffic, name: &str) -> String {
          // RESULT, the number of samples and the number of mismatches.\n\
          `default_nettype none\n\n\
          `define FILTER_MODULE {name}\n`define FILTER_INPUT_WIDTH {}\n`define FILTER_OUTPUT_WIDTH {}\n\
-         `define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{ports}{bytes}{loads}\n\
+         `define FILTER_LATENCY {latency}\n`define FILTER_PATIENCE {patience}\n{ports}{rate}{bytes}{loads}\n\
          module {name}_tb;\n{}",
         input as usize * samples,
         output as usize * samples,

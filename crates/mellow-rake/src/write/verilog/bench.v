@@ -157,7 +157,11 @@
         out_ready = 1'b1;
         repeat (`FILTER_LATENCY + 4) @(negedge clk);
         read = $fscanf(expected_file, "%h", expected_word);
+`ifdef FILTER_CHANGES_RATE
+        if (read == 1) begin
+`else
         if (samples != fed || read == 1) begin
+`endif
             $display("ERROR %0d samples in, %0d out, and more expected: %0d", fed, samples, read == 1);
         end
         if (observed_file != 0) begin

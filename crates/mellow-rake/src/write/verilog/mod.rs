@@ -15,12 +15,13 @@ use super::capability::per_sample;
 use super::lower::{Lowered, lower};
 use super::number::verilog_integer;
 use super::register_transfer::{
-    Design, Traffic, parallel_design, program_lines, programs_lines, staged_design,
+    Design, Traffic, chain_design, parallel_design, program_lines, programs_lines, staged_design,
     time_shared_design, unit_design,
 };
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Coefficients, Line, Table, dump};
-use crate::hardware::{HardwareError, Parallel, Scheduled, Staged, TimeShared};
+use crate::fixed::WordFormat;
+use crate::hardware::{HardwareError, NetworkHardware, Parallel, Scheduled, Staged, TimeShared};
 use compute::Compute;
 use std::fmt::Write;
 
@@ -55,13 +56,14 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
     let traffic = Traffic {
         interface: None,
         samples: 1,
+        changes_rate: false,
         latency: LATENCY_CLOCKS as usize,
         patience: 1,
         load_bits: None,
     };
     Ok(vec![
-        file(".v", module(checked, symbols.base())),
-        file("_tb.v", bench::text(checked, &traffic, symbols.base())),
+        file(".v", module(checked, symbols.base(), false)),
+        file("_tb.v", bench::text(formats(checked), &traffic, symbols.base())),
     ])
 }
 
@@ -139,21 +141,71 @@ pub fn write_parallel(
     files(&parallel_design(chain, checked, symbols.base()), checked)
 }
 
+/// The text of a network in Verilog: a file for each of its parts that is a program, `NAME_part_1` and on,
+/// then `NAME`, which connects them, and its test bench, as of [`write_scheduled`].
+///
+/// ```
+/// use mellow_rake::datapath::fir_decimator;
+/// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+/// use mellow_rake::hardware::NetworkHardware;
+/// use mellow_rake::network::{Network, Step};
+/// use mellow_rake::spec::{Hardware, Name};
+/// use mellow_rake::write::{Symbols, verilog};
+/// let word = "s16f15".parse()?;
+/// let taps = round_coefficients(&[vec![0.125; 8]], word)?;
+/// let (rounding, overflow) = (Rounding::HalfUp, Overflow::Saturate);
+/// let halve = fir_decimator(&taps, 2, word, word, rounding, overflow)?.check()?;
+/// let network = Network::new(vec![Step::fire(halve)])?;
+/// let wish = Hardware { clock: Some(1e6), ..Hardware::default() };
+/// let built = NetworkHardware::of(&network, &wish, "100 kHz".parse()?)?;
+/// let files = verilog::write_network(&built, &Symbols::new(&Name::new("reef")?))?;
+/// let names: Vec<&str> = files.iter().map(|file| &file.name[..]).collect();
+/// assert_eq!(names, ["reef_part_1.v", "reef.v", "reef_tb.v"]);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # Errors
+/// [`HardwareError::Width`] where a sum is wider than a unit is written for.
+pub fn write_network(
+    hardware: &NetworkHardware,
+    symbols: &Symbols,
+) -> Result<Vec<GeneratedFile>, HardwareError> {
+    let chain = chain_design(hardware, symbols.base())?;
+    let file = |(name, checked): &(String, &Checked)| GeneratedFile {
+        language: Language::Verilog,
+        name: format!("{name}.v"),
+        text: module(checked, name, true),
+    };
+    let mut all: Vec<GeneratedFile> = chain.sums.iter().map(file).collect();
+    all.extend(design_files(&chain.design, hardware.ends()));
+    Ok(all)
+}
+
 /// A design behind its parts, a file for each, and its test bench.
 fn files(whole: &Design, checked: &Checked) -> Vec<GeneratedFile> {
+    design_files(whole, formats(checked))
+}
+
+/// What a program takes and gives.
+fn formats(checked: &Checked) -> [WordFormat; 2] {
+    [checked.input(), checked.output()]
+}
+
+fn design_files(whole: &Design, formats: [WordFormat; 2]) -> Vec<GeneratedFile> {
     let file = |name: &str, ending: &str, text: String| GeneratedFile {
         language: Language::Verilog,
         name: format!("{name}{ending}"),
         text,
     };
-    let parts = whole.parts.iter().chain([whole]);
+    let parts = whole.with_parts();
     let mut files: Vec<GeneratedFile> =
-        parts.map(|one| file(&one.name, ".v", design::module(one))).collect();
-    files.push(file(&whole.name, "_tb.v", bench::text(checked, &whole.traffic, &whole.name)));
+        parts.iter().map(|one| file(&one.name, ".v", design::module(one))).collect();
+    files.push(file(&whole.name, "_tb.v", bench::text(formats, &whole.traffic, &whole.name)));
     files
 }
 
-fn module(checked: &Checked, name: &str) -> String {
+/// A program in one clock. Where it waits, it takes a word when the one that it gave is taken.
+fn module(checked: &Checked, name: &str, waits: bool) -> String {
     let lowered = lower(checked);
     let Lowered { tables, lines, result, .. } = &lowered;
     let (input, output) = (lowered.input(), lowered.output());
@@ -163,14 +215,18 @@ fn module(checked: &Checked, name: &str) -> String {
     for line in dump(checked).lines() {
         let _ = writeln!(text, "//   {line}");
     }
+    let (with_ready, in_ready, out_ready) = match waits {
+        true => (" and in_ready", "    output wire in_ready,\n", "    input  wire out_ready,\n"),
+        false => ("", "", ""),
+    };
     let _ = write!(
         text,
-        "//\n// A sample is taken at each rising clock edge with in_valid high; its output stands on \
-            out_data, with\n\
+        "//\n// A sample is taken at each rising clock edge with in_valid{with_ready} high; its output stands \
+            on out_data, with\n\
          // out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and clears the memory.\n\
          `default_nettype none\n\n\
-         module {name} (\n    input  wire clk,\n    input  wire rst,\n    input  wire in_valid,\n    \
-         input  wire [{}:0] in_data,  // {input}\n    output reg  out_valid,\n    \
+         module {name} (\n    input  wire clk,\n    input  wire rst,\n    input  wire in_valid,\n\
+         {in_ready}    input  wire [{}:0] in_data,  // {input}\n    output reg  out_valid,\n{out_ready}    \
          output reg  [{}:0] out_data  // {output}\n);\n",
         input.width() - 1,
         output.width() - 1,
@@ -200,14 +256,20 @@ fn module(checked: &Checked, name: &str) -> String {
     }
     text.push_str("    // verilator lint_on UNUSED\n\n    always @* begin\n");
     text.push_str(&compute.text);
-    text.push_str("    end\n\n    always @(posedge clk) begin\n        if (rst) begin\n");
+    text.push_str("    end\n\n");
+    if waits {
+        text.push_str("    assign in_ready = !out_valid || out_ready;\n\n");
+    }
+    text.push_str("    always @(posedge clk) begin\n        if (rst) begin\n");
     text.push_str("            out_valid <= 1'b0;\n");
     let _ = writeln!(text, "            out_data <= {};", verilog_integer(0, output.width()));
     for line in lines.iter().filter(|line| line.depth > 0) {
         let _ = writeln!(text, "            {} <= {{{}{{1'b0}}}};", line.name, bits(line));
     }
-    text.push_str(
-        "        end else begin\n            out_valid <= in_valid;\n            if (in_valid) begin\n",
+    let moves = if waits { "if (in_ready) begin" } else { "begin" };
+    let _ = write!(
+        text,
+        "        end else {moves}\n            out_valid <= in_valid;\n            if (in_valid) begin\n",
     );
     let _ = writeln!(text, "                out_data <= n{};", result.node.0);
     for line in lines.iter().filter(|line| line.depth > 0) {

@@ -206,7 +206,8 @@ begin
                 samples := samples + 1;
             end if;
         end loop;
-        if samples /= fed or not endfile(wanted) then
+        if samples /= fed or not endfile(wanted) then --ONE-RATE
+        if not endfile(wanted) then --RATES
             write(entry, string'("ERROR "));
             write(entry, fed);
             write(entry, string'(" samples in, "));

@@ -13,13 +13,13 @@ use super::captions::caption;
 use super::lower::{Lowered, lower};
 use super::number::vhdl_integer;
 use super::register_transfer::{
-    Design, Traffic, byte_bits, parallel_design, program_lines, programs_lines, staged_design,
-    time_shared_design, unit_design,
+    Design, Traffic, byte_bits, chain_design, parallel_design, program_lines, programs_lines,
+    staged_design, time_shared_design, unit_design,
 };
 use super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use crate::datapath::{Checked, Line, Table, dump};
 use crate::fixed::WordFormat;
-use crate::hardware::{HardwareError, Parallel, Scheduled, Staged, TimeShared};
+use crate::hardware::{HardwareError, NetworkHardware, Parallel, Scheduled, Staged, TimeShared};
 use crate::spec::Interface;
 use compute::{Compute, vector as result_of};
 use std::fmt::Write;
@@ -58,13 +58,14 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
     let traffic = Traffic {
         interface: None,
         samples: 1,
+        changes_rate: false,
         latency: LATENCY_CLOCKS as usize,
         patience: 1,
         load_bits: None,
     };
     Ok(vec![
-        file(".vhd", design(checked, &lowered, name)),
-        file("_tb.vhd", bench(checked, &traffic, name)),
+        file(".vhd", design(checked, &lowered, name, false)),
+        file("_tb.vhd", bench(formats(checked), &traffic, name)),
     ])
 }
 
@@ -141,17 +142,45 @@ pub fn write_parallel(
     files(&parallel_design(chain, checked, symbols.base()), checked)
 }
 
+/// The text of a network in VHDL, as of [`verilog::write_network`](super::verilog::write_network).
+///
+/// # Errors
+/// [`HardwareError::Width`] where a sum is wider than a unit is written for.
+pub fn write_network(
+    hardware: &NetworkHardware,
+    symbols: &Symbols,
+) -> Result<Vec<GeneratedFile>, HardwareError> {
+    let chain = chain_design(hardware, symbols.base())?;
+    let file = |(name, checked): &(String, &Checked)| GeneratedFile {
+        language: Language::Vhdl,
+        name: format!("{name}.vhd"),
+        text: design(checked, &lower(checked), name, true),
+    };
+    let mut all: Vec<GeneratedFile> = chain.sums.iter().map(file).collect();
+    all.extend(design_files(&chain.design, hardware.ends()));
+    Ok(all)
+}
+
 /// A design behind its parts, a file for each, and its test bench.
 fn files(whole: &Design, checked: &Checked) -> Vec<GeneratedFile> {
+    design_files(whole, formats(checked))
+}
+
+/// What a program takes and gives.
+fn formats(checked: &Checked) -> [WordFormat; 2] {
+    [checked.input(), checked.output()]
+}
+
+fn design_files(whole: &Design, formats: [WordFormat; 2]) -> Vec<GeneratedFile> {
     let file = |name: &str, ending: &str, text: String| GeneratedFile {
         language: Language::Vhdl,
         name: format!("{name}{ending}"),
         text,
     };
-    let parts = whole.parts.iter().chain([whole]);
+    let parts = whole.with_parts();
     let mut files: Vec<GeneratedFile> =
-        parts.map(|one| file(&one.name, ".vhd", design::entity(one))).collect();
-    files.push(file(&whole.name, "_tb.vhd", bench(checked, &whole.traffic, &whole.name)));
+        parts.iter().map(|one| file(&one.name, ".vhd", design::entity(one))).collect();
+    files.push(file(&whole.name, "_tb.vhd", bench(formats, &whole.traffic, &whole.name)));
     files
 }
 
@@ -183,7 +212,8 @@ fn subtype(format: WordFormat) -> String {
     format!("{}({} downto 0)", kind(format.is_signed()), format.width() - 1)
 }
 
-fn design(checked: &Checked, lowered: &Lowered, name: &str) -> String {
+/// A program in one clock. Where it waits, it takes a word when the one that it gave is taken.
+fn design(checked: &Checked, lowered: &Lowered, name: &str, waits: bool) -> String {
     let compute = Compute::new(lowered);
     let (input, output) = (lowered.input(), lowered.output());
     let mut text =
@@ -191,14 +221,23 @@ fn design(checked: &Checked, lowered: &Lowered, name: &str) -> String {
     for line in dump(checked).lines() {
         let _ = writeln!(text, "--   {line}");
     }
+    let (with_ready, in_ready, out_ready, moves) = match waits {
+        true => (
+            " and in_ready",
+            "        in_ready : out std_logic;\n",
+            "        out_ready : in std_logic;\n",
+            "elsif in_ready = '1' then",
+        ),
+        false => ("", "", "", "else"),
+    };
     let _ = write!(
         text,
-        "--\n-- A sample is taken at each rising clock edge with in_valid high; its output stands on \
-         out_data, with\n-- out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and clears the \
+        "--\n-- A sample is taken at each rising clock edge with in_valid{with_ready} high; its output stands \
+         on out_data, with\n-- out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and clears the \
          memory.\n\nlibrary ieee;\nuse ieee.std_logic_1164.all;\nuse ieee.numeric_std.all;\n\n\
          entity {name} is\n    port (\n        clk : in std_logic;\n        rst : in std_logic;\n        \
-         in_valid : in std_logic;\n        in_data : in std_logic_vector({} downto 0); -- {input}\n        \
-         out_valid : out std_logic;\n        out_data : out std_logic_vector({} downto 0) -- {output}\n    \
+         in_valid : in std_logic;\n{in_ready}        in_data : in std_logic_vector({} downto 0); -- {input}\n        \
+         out_valid : out std_logic;\n{out_ready}        out_data : out std_logic_vector({} downto 0) -- {output}\n    \
          );\nend entity {name};\n\narchitecture rtl of {name} is\n",
         input.width() - 1,
         output.width() - 1,
@@ -220,7 +259,11 @@ fn design(checked: &Checked, lowered: &Lowered, name: &str) -> String {
             subtype(*format)
         );
     }
-    text.push_str("begin\n    process (clk)\n");
+    text.push_str("begin\n");
+    if waits {
+        text.push_str("    in_ready <= (not out_valid) or out_ready;\n\n");
+    }
+    text.push_str("    process (clk)\n");
     for variable in &compute.variables {
         let _ = writeln!(text, "        variable {} : {};", variable.name, variable.subtype());
     }
@@ -232,7 +275,7 @@ fn design(checked: &Checked, lowered: &Lowered, name: &str) -> String {
         let _ =
             writeln!(text, "                {} <= (others => (others => '0'));", field(line.name));
     }
-    text.push_str("            else\n                out_valid <= in_valid;\n");
+    let _ = write!(text, "            {moves}\n                out_valid <= in_valid;\n");
     text.push_str("                if in_valid = '1' then\n");
     text.push_str(&compute.text);
     let result = result_of(lowered.result).name;
@@ -287,11 +330,11 @@ fn exponents(table: &Table) -> String {
 /// A self-checking test bench: stimulus and expected output from hex files, gaps between samples, every
 /// output compared, and all outputs written to a third file. Samples stay until they are taken; where they
 /// can wait, outputs are left standing for some clocks.
-fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
+fn bench(formats: [WordFormat; 2], traffic: &Traffic, name: &str) -> String {
     let has_ready = traffic.interface.is_some();
     let waits = traffic.interface.is_some_and(Interface::waits);
     let samples = traffic.samples as u32;
-    let [input, output] = [checked.input(), checked.output()].map(|one| one.width());
+    let [input, output] = formats.map(WordFormat::width);
     let sign = format!("out_data((lane + 1) * {output} - 1)");
     let of_a_clock = match samples {
         1 => String::new(),
@@ -307,6 +350,8 @@ fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
         (" --WAITS", waits),
         (" --PLAIN-WAITS", waits && !is_stream),
         (" --LOADS", traffic.load_bits.is_some()),
+        (" --ONE-RATE", !traffic.changes_rate),
+        (" --RATES", traffic.changes_rate),
     ];
     let kept =
         |line: &&str| conditions.iter().all(|(mark, is_kept)| *is_kept || !line.ends_with(mark));
@@ -326,7 +371,7 @@ fn bench(checked: &Checked, traffic: &Traffic, name: &str) -> String {
         .replace("INPUT_WORD", &input.to_string())
         .replace("OUTPUT_WORD", &output.to_string())
         .replace("SAMPLES", &samples.to_string())
-        .replace("FILLED", if checked.output().is_signed() { &sign } else { "'0'" })
+        .replace("FILLED", if formats[1].is_signed() { &sign } else { "'0'" })
         .replace("LATENCY", &traffic.latency.to_string())
         .replace("PATIENCE", &traffic.patience.to_string())
         .replace("FILTER", name)

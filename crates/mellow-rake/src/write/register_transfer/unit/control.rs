@@ -1,7 +1,7 @@
 //! Steps, the head of the memory, channels, and when a sample is taken.
 
 use super::super::field::Field;
-use super::super::value::{Kind, Signal, Value, all, any, choose, constant, fixed_bit};
+use super::super::value::{Kind, Signal, Value, all, any, choose, constant, fixed_bit, sum};
 use super::super::{Item, Items, Statement, when};
 use super::Unit;
 
@@ -24,6 +24,13 @@ impl Unit<'_> {
     pub(super) fn control(&self, items: &mut Items) {
         items.comment("Which clock of which sample. `free` is high where another sample may begin");
         items.comment("behind this clock, `opens` in the first clock of one, which writes it.");
+        if self.takes() > 1 {
+            let takes = self.takes();
+            items.comment(format!(
+                "A firing takes {takes} samples: `filled` counts those of the next one,"
+            ));
+            items.comment("and the places of its words follow from `base`.");
+        }
         for name in ["running", "free", "opens"] {
             items.register(Signal::bit(name));
         }
@@ -33,6 +40,10 @@ impl Unit<'_> {
         items.register(self.sample());
         if let Some(channel) = self.channel() {
             items.register(channel);
+        }
+        if self.takes() > 1 {
+            items.register(self.filled());
+            items.register(self.base());
         }
         if self.clears() {
             items.register(Signal::bit("clearing"));
@@ -46,8 +57,19 @@ impl Unit<'_> {
                 bit: Box::new(Signal::bit(bit).whole()),
                 is_minus,
             };
-            let more = stepped(owed.whole(), "takes", false);
-            clocked.push(take(&owed, stepped(more, "gives", true)));
+            clocked.push(match self.program.firing_words[1] {
+                1 => {
+                    let more = stepped(owed.whole(), &self.completes().name, false);
+                    take(&owed, stepped(more, "gives", true))
+                }
+                gives => {
+                    let added = constant(gives as i128, owed.kind);
+                    let more = sum(owed.whole(), added, false);
+                    let more = choose(self.completes().whole(), more, owed.whole());
+                    let more = items.wire("owes", more);
+                    take(&owed, stepped(more.whole(), "gives", true))
+                }
+            });
         }
         clocked.extend(self.steps());
         clocked.extend(self.turning());
@@ -66,12 +88,27 @@ impl Unit<'_> {
     /// When a sample is taken.
     fn ready(&self, items: &mut Items) {
         let bit = |name: &str| Signal::bit(name).whole();
-        let mut conditions = vec![bit("free")];
+        let mut begins = vec![bit("free")];
         if self.waits() {
             items.comment("Samples that were taken and not yet given: there is a place for each.");
             let owed = items.register(self.owed());
             items.wire("gives", all(vec![bit("out_valid"), bit("out_ready")]));
-            conditions.push(owed.is_not(self.program.output_words as i128));
+            let places = self.program.output_words as i128;
+            begins.push(match self.program.firing_words[1] as i128 {
+                1 => owed.is_not(places),
+                gives => Value::Below { of: owed, limit: places - gives + 1 },
+            });
+        }
+        let last = self.takes() as i128 - 1;
+        let mut conditions = match self.takes() {
+            1 => begins,
+            _ => {
+                begins = vec![all(begins), self.filled().is_not(last)];
+                vec![any(begins)]
+            }
+        };
+        if self.takes() > 1 && self.clears() {
+            conditions.push(bit("clearing").not());
         }
         if self.stores() {
             items.comment(
@@ -81,6 +118,9 @@ impl Unit<'_> {
         }
         items.0.push(Item::Output { signal: Signal::bit("in_ready"), value: all(conditions) });
         items.wire("takes", all(vec![bit("in_valid"), bit("in_ready")]));
+        if self.takes() > 1 {
+            items.wire("completes", all(vec![bit("takes"), self.filled().is(last)]));
+        }
         if let Some(channel) = self.channel() {
             items.wire("wraps", channel.is(self.last_channel()));
         }
@@ -167,13 +207,24 @@ impl Unit<'_> {
             [_] => set(&self.step, 0),
             _ => take(&self.step, self.start().whole()),
         };
+        let sample =
+            take(&self.sample(), Signal::new("in_data", Kind::Port(self.sample().width())).whole());
         // A sample of one clock leaves the next one free at once.
-        let taken = vec![
-            set(&running, 1),
-            set(&free, i128::from(interval == 1)),
-            begins,
-            take(&self.sample(), Signal::new("in_data", Kind::Port(self.sample().width())).whole()),
-        ];
+        let mut taken = vec![set(&running, 1), set(&free, i128::from(interval == 1)), begins];
+        let mut early = Vec::new();
+        match self.takes() {
+            1 => taken.push(sample),
+            _ => {
+                let filled = self.filled();
+                let next = choose(
+                    self.completes().whole(),
+                    constant(0, filled.kind),
+                    filled.stepped(false),
+                );
+                taken.push(take(&self.base(), self.head.stepped(true)));
+                early.push(when(takes.whole(), vec![sample, take(&filled, next)]));
+            }
+        }
         let mut runs = vec![take(&self.step, self.step.stepped(false))];
         if self.filters.len() > 1 {
             runs.push(when(Signal::bit("ends").whole(), vec![set(&free, 1)]));
@@ -181,8 +232,8 @@ impl Unit<'_> {
             runs.push(when(self.step.is(before as i128), vec![set(&free, 1)]));
         }
         runs.push(when(free.whole(), vec![set(&running, 0)]));
-        let branches = vec![(takes.whole(), taken), (running.whole(), runs)];
-        vec![take(&opens, takes.whole()), Statement::If(branches)]
+        let branches = vec![(self.completes().whole(), taken), (running.whole(), runs)];
+        [vec![take(&opens, takes.whole())], early, vec![Statement::If(branches)]].concat()
     }
 
     /// The head and the channel, in samples and while the memory is cleared.
@@ -229,6 +280,9 @@ impl Unit<'_> {
         }
         if self.waits() {
             cleared.push(set(&self.owed(), 0));
+        }
+        if self.takes() > 1 {
+            cleared.push(set(&self.filled(), 0));
         }
         if self.program.coefficients.is_some() {
             cleared.push(set(&Signal::bit("load_pending"), 0));

@@ -187,7 +187,7 @@ impl Unit<'_> {
     /// A place takes a slot, the head added.
     fn turn(&self, place: &str, slot: &str) -> Statement {
         let [place, slot] = [place, slot].map(|name| Signal::new(name, self.head.kind));
-        Statement::Take(place, sum(slot.whole(), self.head.whole(), false))
+        Statement::Take(place, sum(slot.whole(), self.base().whole(), false))
     }
 
     /// Marks that differ from clock to clock, each with the clock behind the issue in which it is used.

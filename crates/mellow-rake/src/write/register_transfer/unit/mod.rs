@@ -71,6 +71,7 @@ fn of_program(
         traffic: Traffic {
             interface: Some(interface),
             samples: 1,
+            changes_rate: unit.takes() != program.firing_words[1],
             latency: program.latency,
             patience: program.instructions.len() + words + 1_000,
             load_bits: map.map(|map| (map.address_bits, map.data_bits)),
@@ -127,6 +128,29 @@ impl<'a> Unit<'a> {
         self.program.resources.interface.waits()
     }
 
+    /// Words that a firing takes.
+    fn takes(&self) -> usize {
+        self.program.firing_words[0]
+    }
+
+    /// Words that were taken of the next firing, where it takes several.
+    fn filled(&self) -> Signal {
+        Signal::unsigned("filled", bits_to(self.takes() - 1))
+    }
+
+    /// What is high in the clock in which the last word of a firing is taken.
+    fn completes(&self) -> Signal {
+        Signal::bit(if self.takes() > 1 { "completes" } else { "takes" })
+    }
+
+    /// The head of the firing that goes on.
+    fn base(&self) -> Signal {
+        match self.takes() {
+            1 => self.head.clone(),
+            _ => Signal::new("base", self.head.kind),
+        }
+    }
+
     /// Samples on their way.
     fn owed(&self) -> Signal {
         Signal::unsigned("owed", bits_to(self.program.output_words))
@@ -175,11 +199,15 @@ impl<'a> Unit<'a> {
         let (interval, latency) = (self.program.instructions.len(), self.program.latency);
         let number = if resources.multipliers == 1 { "" } else { "s" };
         let on = format!("On {} multiplier{number}", resources.multipliers);
-        let mut about = match self.filters {
-            [_] => vec![format!(
+        let mut about = match (self.filters, self.program.firing_words) {
+            ([_], [1, 1]) => vec![format!(
                 "{on}: a sample every {interval} clocks, its output {latency} clocks later."
             )],
-            filters => {
+            ([_], [takes, gives]) => vec![format!(
+                "{on}: for {takes} in and {gives} out {interval} clocks, the last out {latency} clocks \
+                 behind the last in."
+            )],
+            (filters, _) => {
                 let clocks: Vec<String> =
                     filters.iter().map(|filter| filter.interval().to_string()).collect();
                 let (last, others) = clocks.split_last().expect("several");
