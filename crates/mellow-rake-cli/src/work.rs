@@ -61,13 +61,14 @@ pub(crate) fn prove(
 /// The same of a chain of stages.
 pub(crate) fn prove_chain(
     chain: (&ChainImplementation, &Chain),
+    words: TargetWords,
     recording: Option<&[i64]>,
     targets: &[Target],
     files: &[GeneratedFile],
 ) -> Proof {
     let (proof, expected) = Proof::begin_chain(chain.0, chain.1, recording);
     let bar = progress((targets.len() * expected.len()) as u64, "running");
-    let found = run_targets(targets, chain.0.into(), files, &expected, &|| bar.inc(1));
+    let found = run_targets(targets, words, files, &expected, &|| bar.inc(1));
     bar.finish_and_clear();
     proof.with(found)
 }

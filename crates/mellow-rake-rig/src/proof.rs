@@ -3,8 +3,9 @@
 use crate::{Core, Device, Target, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
-use mellow_rake::implementation::{ChainImplementation, Implementation};
-use mellow_rake::study::{SharedUnit, Study, StudyError};
+use mellow_rake::implementation::Implementation;
+use mellow_rake::network::Step;
+use mellow_rake::study::{ChainStudy, ChainStudyError, SharedUnit, Study, StudyError};
 use mellow_rake::verify::{ComparisonResult, Stimulus, TargetResult, compare};
 use mellow_rake::write::GeneratedFile;
 
@@ -19,6 +20,8 @@ pub struct TargetWords {
     pub products: usize,
     /// Of hardware with registers in between how it takes samples.
     pub unit: Option<UnitPace>,
+    /// Words that come out for so many that go in: of a chain, which takes these together at the least.
+    pub rates: [usize; 2],
 }
 
 /// How a unit of hardware takes samples.
@@ -49,6 +52,32 @@ impl TargetWords {
         Ok(TargetWords { unit, ..TargetWords::from(study.integers()?) })
     }
 
+    /// A chain of stages in the hardware that its spec asks for; `None` where it has no words.
+    ///
+    /// # Errors
+    /// As of [`ChainStudy::hardware`].
+    pub fn of_chain(study: &ChainStudy) -> Result<Option<Self>, ChainStudyError> {
+        let (Some((found, _)), Some(hardware)) = (study.integers(), study.hardware()?) else {
+            return Ok(None);
+        };
+        let steps = found.network.steps().iter().map(Step::words);
+        let rates = steps.fold([1, 1], |[out, into], (takes, gives)| [out * gives, into * takes]);
+        // Of each part the clocks for a word that goes in; all parts are moved in each of them.
+        let parts = hardware.parts().iter().zip(hardware.rates());
+        let clocks = parts.map(|(part, rate)| {
+            let firings = rate / hardware.rates()[0] / part.words().0 as f64;
+            (part.interval().max(part.words().1) as f64 * firings).ceil() as usize
+        });
+        let clocks = clocks.max().unwrap_or(1) * hardware.parts().len();
+        Ok(Some(TargetWords {
+            input: found.network.input(),
+            output: found.network.output(),
+            products: clocks,
+            unit: Some(UnitPace { clocks, channels: 1, samples_per_clock: 1 }),
+            rates,
+        }))
+    }
+
     /// Filters that share a unit; their stimuli are those of [`SharedUnit::in_turn`].
     pub fn of_shared(shared: &SharedUnit<'_>) -> Self {
         let unit = &shared.choice().unit;
@@ -64,6 +93,19 @@ impl TargetWords {
     }
 }
 
+impl TargetWords {
+    /// How many of so many samples go in, and how many come out of these, where no more than `most` are to go
+    /// in. Of a chain they are whole rounds of its stages, one at the least.
+    fn shortened(&self, (input, output): (usize, usize), most: usize) -> (usize, usize) {
+        let [out, into] = self.rates;
+        let rounds = (most / into).max(1);
+        match rounds.checked_mul(into).filter(|kept| *kept < input) {
+            Some(kept) => (kept, rounds * out),
+            None => (input, output),
+        }
+    }
+}
+
 impl From<&Implementation> for TargetWords {
     fn from(implementation: &Implementation) -> Self {
         TargetWords {
@@ -71,15 +113,8 @@ impl From<&Implementation> for TargetWords {
             output: implementation.checked.output(),
             products: implementation.checked.cost().multiplies_per_sample,
             unit: None,
+            rates: [1, 1],
         }
-    }
-}
-
-/// A chain of stages, of which programs run all of a stimulus.
-impl From<&ChainImplementation> for TargetWords {
-    fn from(chain: &ChainImplementation) -> Self {
-        let (input, output) = (chain.network.input(), chain.network.output());
-        TargetWords { input, output, products: 0, unit: None }
     }
 }
 
@@ -92,6 +127,7 @@ impl From<&FloatFilter> for TargetWords {
             output: word,
             products: filter.rows().concat().len(),
             unit: None,
+            rates: [1, 1],
         }
     }
 }
@@ -182,10 +218,9 @@ fn try_target(
     };
     let device = device.samples_per_clock(per_clock);
     for (stimulus, expected) in inputs {
-        // Of a chain what comes out has another length; it runs on targets that are given all.
-        let cut = |words: &[i64]| words[..words.len().min(most)].to_vec();
-        let (samples, expected) = (cut(&stimulus.samples), cut(expected));
-        let kept = samples.len();
+        let all = (stimulus.samples.len(), expected.len());
+        let (kept, given) = filter.shortened(all, most);
+        let (samples, expected) = (stimulus.samples[..kept].to_vec(), expected[..given].to_vec());
         let (samples, expected) = (laid_out(&samples), laid_out(&expected));
         let answers = match device.run(&samples, &expected) {
             Ok(answers) => answers,

@@ -81,14 +81,14 @@ fn chains_in_hardware_give_every_integer() {
             Err(NetworkHardwareError::Step { error: HardwareError::Clock { .. }, .. }) => continue,
             Err(error) => panic!("{error}"),
         };
-        let words: Vec<i64> =
-            (0..500).map(|_| any_word(&mut noise, fixed.input, false)).collect();
+        let words: Vec<i64> = (0..500).map(|_| any_word(&mut noise, fixed.input, false)).collect();
         let expected = network.start().run(&words);
         let verilog = verilog::write_network(&hardware, &symbols).unwrap();
         let vhdl = vhdl::write_network(&hardware, &symbols).unwrap();
         let [input, output] = hardware.ends();
         let hold = |model: Result<HardwareModel, RigError>, count: usize| {
-            let texts = |files: &[GeneratedFile]| files.iter().map(|file| file.text.clone()).collect();
+            let texts =
+                |files: &[GeneratedFile]| files.iter().map(|file| file.text.clone()).collect();
             let context = || -> String { texts(&verilog) };
             let model = model.unwrap_or_else(|error| panic!("{error}\n{}", context()));
             let expected = network.start().run(&words[..count]);

@@ -67,7 +67,8 @@ fn nothing_of_a_program_outlives_it() {
 #[test]
 fn a_simulator_is_chosen_by_the_number_of_products() {
     let word = "s16f15".parse().unwrap();
-    let of = |products| TargetWords { input: word, output: word, products, unit: None };
+    let of =
+        |products| TargetWords { input: word, output: word, products, unit: None, rates: [1, 1] };
     assert_eq!(verilog_simulator(of(5), 20_000), Target::Icarus);
     let is_there = ToolName::VERILATOR.find().is_ok();
     let expected = if is_there { Target::Verilator } else { Target::Icarus };

@@ -5,17 +5,19 @@ use crate::arguments::{On, Verify};
 use crate::failure::{Failure, Outcome};
 use crate::load::Recording;
 use crate::work::prove_chain;
-use mellow_rake::study::ChainStudy;
+use mellow_rake::study::{ChainStudy, ChainStudyError};
+use mellow_rake::verify::LONGEST_MADE_UP;
 use mellow_rake::write::{GeneratedFile, Language};
-use mellow_rake_rig::{Core, Target};
+use mellow_rake_rig::{Core, Target, TargetWords, verilog_simulator};
 use std::path::Path;
 
-/// Whether a target runs chains: compilers for this machine, and emulated cores that the code for all of them
-/// fits.
+/// Whether a target runs chains: compilers for this machine, emulated cores that the code for all of them fits,
+/// and simulators of hardware.
 fn runs_chains(target: &Target) -> bool {
     match target {
         Target::HostC | Target::Clang => true,
         Target::Core(core) => *core != Core::Avr,
+        Target::Icarus | Target::Verilator | Target::Ghdl => true,
         _ => false,
     }
 }
@@ -27,12 +29,19 @@ pub(super) fn files(
     languages: &[Language],
 ) -> Result<Vec<GeneratedFile>, Failure> {
     match study.files(languages) {
-        Some(files) => Ok(files?),
+        Some(files) => files.map_err(|error| failure(path, error)),
         None => Err(no_words(path)),
     }
 }
 
-fn no_words(path: &Path) -> Failure {
+pub(super) fn failure(path: &Path, error: ChainStudyError) -> Failure {
+    match error {
+        ChainStudyError::Write(error) => Failure::Write(error),
+        error => Failure::Chain { path: path.to_owned(), error: Box::new(error) },
+    }
+}
+
+pub(super) fn no_words(path: &Path) -> Failure {
     Failure::Call(format!(
         "{}: the spec has no table [fixed]; one with the words, as input = \"s16f15\", asks for integers",
         path.display()
@@ -46,7 +55,13 @@ pub(super) fn verify(options: &Verify, study: &ChainStudy) -> Result<Outcome, Fa
         return Err(call("--tune and --beside are for one filter, and this is a chain of stages"));
     }
     let (integers, _) = study.integers().ok_or_else(|| no_words(&options.spec))?;
-    let on = options.on.as_deref().unwrap_or(&[On::Target(Target::HostC)]);
+    let words = TargetWords::of_chain(study).map_err(|error| failure(&options.spec, error))?;
+    let words = words.ok_or_else(|| no_words(&options.spec))?;
+    let mut usual = vec![On::Target(Target::HostC)];
+    if study.spec.hardware.is_some() {
+        usual.push(On::Target(verilog_simulator(words, LONGEST_MADE_UP)));
+    }
+    let on = options.on.as_deref().unwrap_or(&usual);
     let mut targets = On::targets(on);
     if on.contains(&On::All) {
         targets.retain(runs_chains);
@@ -71,9 +86,10 @@ pub(super) fn verify(options: &Verify, study: &ChainStudy) -> Result<Outcome, Fa
             Some(Recording::file(path, &options.reading, column, rate)?.words(input)?)
         }
     };
-    let files = files(&options.spec, study, &[Language::C])?;
+    let languages: Vec<Language> = targets.iter().map(|target| target.language()).collect();
+    let files = files(&options.spec, study, &languages)?;
     let files = from_folder(options, &targets, files)?;
     let chain = (integers, study.chain());
-    let proof = prove_chain(chain, recording.as_deref(), &targets, &files);
+    let proof = prove_chain(chain, words, recording.as_deref(), &targets, &files);
     told(options, study.spec.name.as_str(), &proof)
 }

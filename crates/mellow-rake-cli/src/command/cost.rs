@@ -1,14 +1,15 @@
 //! `mrake cost`
 
-use super::cores;
+use super::{chain, cores};
 use crate::arguments::Cost;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
-use crate::load::{Loaded, read_text};
+use crate::load::{AnySpec, Loaded, read_text};
 use crate::print;
 use crate::work::progress;
 use mellow_rake::hardware::{Built, HardwareRecord, HardwareUnit};
-use mellow_rake::study::StudyError;
+use mellow_rake::spec::ChainSpec;
+use mellow_rake::study::{ChainHardwareRecord, ChainStudy, StudyError};
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{Variant, variants};
 use mellow_rake_report::page::UnitRow;
@@ -22,6 +23,14 @@ use std::path::PathBuf;
 pub(crate) struct CostObject {
     name: String,
     hardware: HardwareRecord,
+    built: Vec<BuiltObject>,
+}
+
+/// The same of a chain.
+#[derive(Serialize)]
+struct ChainCostObject {
+    name: String,
+    hardware: ChainHardwareRecord,
     built: Vec<BuiltObject>,
 }
 
@@ -91,20 +100,54 @@ fn build(
 
 impl Told {
     fn of(name: String, page: Document, hardware: HardwareRecord, built: Vec<BuiltOrNot>) -> Self {
-        let is_met = |cells: &Built| {
-            hardware.clock_hz.is_none_or(|wish| cells.clock_hz.is_none_or(|clock| clock >= wish))
-        };
-        let held = match built.iter().flatten().all(is_met) {
-            true if built.iter().any(Result::is_err) => None,
-            held => Some(held),
-        };
-        let object = |one| match one {
-            Ok(cells) => BuiltObject::Built(cells),
-            Err((family, not_run)) => BuiltObject::NotRun { family, not_run },
-        };
-        let built = built.into_iter().map(object).collect();
+        let (held, built) = judged(hardware.clock_hz, built);
         Told { page, object: CostObject { name, hardware, built }, held }
     }
+}
+
+/// Whether all that was built runs at a clock, `None` where something was not built, and the objects.
+fn judged(clock_hz: Option<f64>, built: Vec<BuiltOrNot>) -> (Option<bool>, Vec<BuiltObject>) {
+    let is_met = |cells: &Built| {
+        clock_hz.is_none_or(|wish| cells.clock_hz.is_none_or(|clock| clock >= wish))
+    };
+    let held = match built.iter().flatten().all(is_met) {
+        true if built.iter().any(Result::is_err) => None,
+        held => Some(held),
+    };
+    let object = |one| match one {
+        Ok(cells) => BuiltObject::Built(cells),
+        Err((family, not_run)) => BuiltObject::NotRun { family, not_run },
+    };
+    (held, built.into_iter().map(object).collect())
+}
+
+/// Tells what the hardware of a chain takes, and builds it for some families.
+fn of_chain(options: &Cost, study: &ChainStudy, families: &[Family]) -> Result<Outcome, Failure> {
+    let asked = [
+        ("--beside", !options.beside.is_empty()),
+        ("--vary", options.vary.is_some()),
+        ("--figure", options.figure.is_some()),
+    ];
+    if let Some((option, _)) = asked.iter().find(|(_, is_asked)| *is_asked) {
+        return Err(Failure::Call(format!(
+            "{}: {option} is for one filter, and this is a chain of stages",
+            options.spec.display()
+        )));
+    }
+    let path = &options.spec;
+    let record = study.hardware_record().map_err(|error| chain::failure(path, error))?;
+    let record = record.ok_or_else(|| chain::no_words(path))?;
+    let files = chain::files(path, study, &[Language::Verilog])?;
+    let built = build(families, &files, record.clock_hz)?;
+    let name = study.spec.name.to_string();
+    let page = page::chain_hardware(&name, &record, &built);
+    let (held, built) = judged(record.clock_hz, built);
+    if options.json {
+        print::json(&ChainCostObject { name, hardware: record, built })?;
+    } else {
+        print::page(&page)?;
+    }
+    Ok(Outcome::of(held == Some(true)))
 }
 
 pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
@@ -125,6 +168,11 @@ pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {
         let what =
             "--clock is of processor cores: --on cortex-m4; that of hardware stands in its table";
         return Err(Failure::Call(what.to_owned()));
+    }
+    if ChainSpec::is_chain(&read_text(&options.spec)?)
+        && let AnySpec::Chain(study) = AnySpec::file(&options.spec)?
+    {
+        return of_chain(options, &study, &families);
     }
     let beside = Loaded::files_of(&options.beside)?;
     if let Some(wish) = &options.vary {

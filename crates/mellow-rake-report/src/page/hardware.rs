@@ -42,7 +42,7 @@ pub fn hardware(
     }
     if !built.is_empty() {
         page.gap();
-        builds(record, built, &mut page);
+        builds(record.clock_hz, built, &mut page);
     }
     page
 }
@@ -68,7 +68,7 @@ pub fn shared_unit(
     }
     if !built.is_empty() {
         page.gap();
-        builds(record, built, &mut page);
+        builds(record.clock_hz, built, &mut page);
     }
     page
 }
@@ -219,8 +219,8 @@ fn load_map(map: &LoadMap, page: &mut Document) {
 }
 
 /// What synthesizers made of it, beside what was told.
-fn builds(
-    record: &HardwareRecord,
+pub(super) fn builds(
+    clock_hz: Option<f64>,
     built: &[Result<Built, (&'static str, String)>],
     page: &mut Document,
 ) {
@@ -254,7 +254,7 @@ fn builds(
         page.paragraph(&format!("  {note}"), 4);
     }
     for cells in built.iter().flatten() {
-        if let (Some(clock), Some(wish)) = (cells.clock_hz, record.clock_hz) {
+        if let (Some(clock), Some(wish)) = (cells.clock_hz, clock_hz) {
             let held = clock >= wish;
             let words = if held { "runs at" } else { "MISSES" };
             let text = format!("{} {words} the clock of {:.3} MHz", cells.title, wish / 1e6);
@@ -327,7 +327,7 @@ pub fn units(key: &str, rows: &[UnitRow<'_>], refused: &[(&str, &str)]) -> Docum
     page
 }
 
-fn counted(count: usize, what: &str) -> String {
+pub(super) fn counted(count: usize, what: &str) -> String {
     format!("{count} {what}{}", if count == 1 { "" } else { "s" })
 }
 

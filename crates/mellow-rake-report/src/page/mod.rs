@@ -1,6 +1,7 @@
 //! What is known of a filter, as pages.
 
 mod chain;
+mod chain_hardware;
 mod chain_words;
 mod comparison;
 mod cores;
@@ -18,6 +19,7 @@ mod sensitivity;
 mod words;
 
 pub use chain::chain;
+pub use chain_hardware::chain_hardware;
 pub use comparison::{Refused, comparison};
 pub use cores::{CoreRow, CoresPage, cores};
 pub use design::design;

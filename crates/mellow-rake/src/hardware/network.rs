@@ -42,6 +42,9 @@ pub enum NetworkHardwareError {
         /// Why.
         error: HardwareError,
     },
+    /// A part that is wider than hardware is written for.
+    #[error(transparent)]
+    Written(HardwareError),
     /// Something that a network does not take.
     #[error("{key} = {found} in hardware of a chain; {accepted} is accepted")]
     Wish {
@@ -52,6 +55,18 @@ pub enum NetworkHardwareError {
         /// What it may say.
         accepted: &'static str,
     },
+}
+
+impl NetworkHardwareError {
+    /// The key of a spec that says what cannot be, such as `hardware.clock`.
+    pub fn key(&self) -> String {
+        match self {
+            NetworkHardwareError::Step { error, .. } | NetworkHardwareError::Written(error) => {
+                error.key().to_owned()
+            }
+            NetworkHardwareError::Wish { key, .. } => format!("hardware.{key}"),
+        }
+    }
 }
 
 /// The hardware of a network: parts one behind the other, each of which hands its words to the next when

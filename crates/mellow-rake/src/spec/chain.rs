@@ -1,6 +1,6 @@
 //! What is asked of a chain of stages at several rates.
 
-use super::{Fixed, Name, Structure, Want};
+use super::{Fixed, Hardware, Name, Structure, Want};
 use crate::effort::Effort;
 use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 use crate::units::SampleRate;
@@ -38,6 +38,8 @@ pub struct ChainSpec {
     pub stages: Vec<StageWish>,
     /// The words that it runs on, if it is to run on integers.
     pub fixed: Option<ChainFixed>,
+    /// What hardware of it is to be like; without it each program with products has one multiplier.
+    pub hardware: Option<Hardware>,
     /// How much work searches may do.
     pub effort: Effort,
 }

@@ -306,7 +306,7 @@ pub(crate) fn spec(text: &str) -> Result<Spec, SpecError> {
     let equalizer = equalizer(&top, &want, sample_rate)?;
     let fixed = fixed(&top, want.has_taps())?.map(|fixed| Fixed { effort, ..fixed });
     let float = float(&top, want.has_taps(), fixed.as_ref())?;
-    let hardware = hardware(&top, sample_rate, fixed.as_ref())?;
+    let hardware = hardware(&top, sample_rate, fixed.is_some())?;
     let firmware = firmware(&top, fixed.is_some())?;
     Ok(Spec {
         name,

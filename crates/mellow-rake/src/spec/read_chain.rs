@@ -2,6 +2,7 @@
 
 use super::read::{FREQUENCY_FORMS, Found, Keys, Source, effort, head, parsed, want};
 use super::read_chain_fixed::{fixed, stage_fixed};
+use super::read_hardware::hardware;
 use super::{ChainSpec, Comb, Kept, Problem, RateChange, SpecError, StageFixed, StageWish, Want};
 use crate::units::{Frequency, Level, SampleRate};
 use toml::de::{DeTable, DeValue};
@@ -17,7 +18,7 @@ pub(super) fn is_chain(text: &str) -> bool {
 pub(super) fn chain(text: &str) -> Result<ChainSpec, SpecError> {
     let source = Source::new(text);
     let table = parsed(&source, text)?;
-    let known = ["name", "sample_rate", "change", "stage", "fixed", "effort"];
+    let known = ["name", "sample_rate", "change", "stage", "fixed", "hardware", "effort"];
     let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
     let (name, sample_rate) = head(&top)?;
     let effort = effort(&top)?;
@@ -33,7 +34,8 @@ pub(super) fn chain(text: &str) -> Result<ChainSpec, SpecError> {
         }
     }
     let change = change(&top, sample_rate, &stages)?;
-    Ok(ChainSpec { name, sample_rate, change, stages, fixed, effort })
+    let hardware = hardware(&top, sample_rate, fixed.is_some())?;
+    Ok(ChainSpec { name, sample_rate, change, stages, fixed, hardware, effort })
 }
 
 fn factor(keys: &Keys<'_>, key: &'static str) -> Result<Option<usize>, SpecError> {

@@ -1,9 +1,9 @@
 //! The table `[hardware]`.
 
+use super::SpecError;
 use super::error::Problem;
 use super::hardware::{Architecture, Hardware, Interface, without_words};
 use super::read::Keys;
-use super::{Fixed, SpecError};
 use crate::units::{Frequency, SampleRate};
 use toml::de::DeValue;
 
@@ -22,15 +22,15 @@ const KNOWN: [&str; 12] = [
     "coefficients",
 ];
 
-/// What hardware of the filter on `fixed` words is to be like; without words there is none.
+/// What hardware of a filter or a chain on integers is to be like; without words there is none.
 pub(super) fn hardware(
     top: &Keys<'_>,
     rate: SampleRate,
-    fixed: Option<&Fixed>,
+    has_words: bool,
 ) -> Result<Option<Hardware>, SpecError> {
     let Some(found) = top.find("hardware") else { return Ok(None) };
     let Some(keys) = top.table("hardware", "hardware.", &KNOWN)? else { return Ok(None) };
-    if fixed.is_none() {
+    if !has_words {
         return Err(found.error(without_words()));
     }
     let mut hardware = Hardware::default();

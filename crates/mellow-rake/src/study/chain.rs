@@ -1,12 +1,14 @@
 //! A chain with everything that is known of it.
 
+use crate::hardware::{NetworkHardware, NetworkHardwareError};
 use crate::implementation::{ChainImplementError, ChainImplementation, implement_chain};
 use crate::rates::{Chain, ChainDesign, ChainError, FoldedBand, PassBand, realize};
 use crate::spec::{ChainSpec, RateChange, SpecError, SpecPlace};
 #[cfg(feature = "spec-file")]
 use crate::spec::{Coefficients, DirectWish, Want};
-use crate::write::{GeneratedFile, Language, Symbols, WriteError, c};
+use crate::write::{self, GeneratedFile, Language, Symbols, WriteError, c, verilog, vhdl};
 use std::fmt::{self, Display};
+use std::sync::OnceLock;
 
 /// Why a spec gives no chain.
 #[derive(Debug, Clone, PartialEq)]
@@ -35,6 +37,15 @@ pub enum ChainStudyError {
         /// What is wrong.
         error: Box<ChainImplementError>,
     },
+    /// It cannot be built in the hardware that was asked for.
+    Hardware {
+        /// Where that stands, if it stands in a text.
+        place: Option<SpecPlace>,
+        /// What is wrong.
+        error: Box<NetworkHardwareError>,
+    },
+    /// It cannot be said in a language.
+    Write(WriteError),
 }
 
 impl Display for ChainStudyError {
@@ -50,6 +61,11 @@ impl Display for ChainStudyError {
                 f.write_str(&place.refusal(error))
             }
             ChainStudyError::Words { place: None, error } => error.fmt(f),
+            ChainStudyError::Hardware { place: Some(place), error } => {
+                f.write_str(&place.refusal(error))
+            }
+            ChainStudyError::Hardware { place: None, error } => error.fmt(f),
+            ChainStudyError::Write(error) => error.fmt(f),
         }
     }
 }
@@ -75,6 +91,8 @@ pub struct ChainStudy {
     pub design: ChainDesign,
     designed: ChainMeasures,
     integers: Option<(ChainImplementation, ChainMeasures)>,
+    text: Option<String>,
+    hardware: OnceLock<Result<Option<NetworkHardware>, ChainStudyError>>,
 }
 
 /// What a chain does from input to output.
@@ -143,7 +161,7 @@ impl ChainStudy {
                 })?;
             }
         }
-        ChainStudy::designed(spec, &|keys| Some(SpecPlace::of(text, keys)))
+        ChainStudy::designed(spec, Some(text))
     }
 
     /// Designs a spec that was made without a text.
@@ -151,13 +169,11 @@ impl ChainStudy {
     /// # Errors
     /// [`ChainStudyError`], without a place.
     pub fn of(spec: ChainSpec) -> Result<Self, ChainStudyError> {
-        ChainStudy::designed(spec, &|_| None)
+        ChainStudy::designed(spec, None)
     }
 
-    fn designed(
-        spec: ChainSpec,
-        place: &dyn Fn(&[String]) -> Option<SpecPlace>,
-    ) -> Result<Self, ChainStudyError> {
+    fn designed(spec: ChainSpec, text: Option<&str>) -> Result<Self, ChainStudyError> {
+        let place = |keys: &[String]| text.map(|text| SpecPlace::of(text, keys));
         let design = realize(&spec).map_err(|error| ChainStudyError::Design {
             place: place(&error.keys()),
             error: Box::new(error),
@@ -171,7 +187,14 @@ impl ChainStudy {
             Ok((found, measures))
         };
         let integers = spec.fixed.as_ref().map(words).transpose()?;
-        Ok(ChainStudy { spec, design, designed, integers })
+        Ok(ChainStudy {
+            spec,
+            design,
+            designed,
+            integers,
+            text: text.map(str::to_owned),
+            hardware: OnceLock::new(),
+        })
     }
 
     /// The stages.
@@ -194,19 +217,73 @@ impl ChainStudy {
         self.integers.as_ref().map(|(found, measures)| (found, measures))
     }
 
-    /// The chain on integers as text in some languages; `None` where the spec asks for no words.
+    /// The hardware of the chain on integers, as its table `[hardware]` says, or with a multiplier for each
+    /// program that has products; `None` where the spec asks for no words.
     ///
     /// # Errors
-    /// [`WriteError`] for a language that has no chains, or what it cannot express.
-    pub fn files(&self, languages: &[Language]) -> Option<Result<Vec<GeneratedFile>, WriteError>> {
+    /// [`ChainStudyError::Hardware`] where what is wished for cannot do it.
+    pub fn hardware(&self) -> Result<Option<&NetworkHardware>, ChainStudyError> {
+        let make = || {
+            let Some((found, _)) = self.integers() else { return Ok(None) };
+            let wish = self.spec.hardware.unwrap_or_default();
+            let built = NetworkHardware::of(&found.network, &wish, self.spec.sample_rate);
+            built.map(Some).map_err(|error| {
+                let place = |text: &String| SpecPlace::of(text, &[error.key()]);
+                ChainStudyError::Hardware {
+                    place: self.text.as_ref().map(place),
+                    error: Box::new(error),
+                }
+            })
+        };
+        self.hardware.get_or_init(make).as_ref().map_err(Clone::clone).map(Option::as_ref)
+    }
+
+    /// The chain on integers as text in some languages; of hardware with a stated clock also its constraint.
+    /// `None` where the spec asks for no words.
+    ///
+    /// # Errors
+    /// [`ChainStudyError::Write`] for a language that has no chains, or what it cannot express; for hardware
+    /// languages as of [`hardware`](ChainStudy::hardware).
+    pub fn files(
+        &self,
+        languages: &[Language],
+    ) -> Option<Result<Vec<GeneratedFile>, ChainStudyError>> {
         let (found, _) = self.integers()?;
-        let other =
-            Language::ALL.iter().find(|(one, ..)| *one != Language::C && languages.contains(one));
-        if let Some((_, target, _)) = other {
-            return Some(Err(WriteError::Chain { target }));
-        }
+        Some(self.written(found, languages))
+    }
+
+    fn written(
+        &self,
+        found: &ChainImplementation,
+        languages: &[Language],
+    ) -> Result<Vec<GeneratedFile>, ChainStudyError> {
         let symbols = Symbols::new(&self.spec.name);
-        Some(c::write_network(&found.network, &symbols, Some(self.spec.sample_rate)))
+        let (mut files, mut beside) = (Vec::new(), None);
+        for (language, target, _) in Language::ALL.iter().filter(|one| languages.contains(&one.0)) {
+            let built = if language.is_hardware() { self.hardware()? } else { None };
+            let written = match (language, built) {
+                (Language::C, _) => {
+                    let rate = Some(self.spec.sample_rate);
+                    let written = c::write_network(&found.network, &symbols, rate);
+                    files.extend(written.map_err(ChainStudyError::Write)?);
+                    continue;
+                }
+                (Language::Verilog, Some(built)) => verilog::write_network(built, &symbols),
+                (Language::Vhdl, Some(built)) => vhdl::write_network(built, &symbols),
+                _ => return Err(ChainStudyError::Write(WriteError::Chain { target })),
+            };
+            files.extend(written.map_err(|error| ChainStudyError::Hardware {
+                place: None,
+                error: Box::new(NetworkHardwareError::Written(error)),
+            })?);
+            beside = beside.or(Some(*language));
+        }
+        let clock = self.spec.hardware.and_then(|hardware| Some((hardware, hardware.clock?)));
+        if let (Some((hardware, hertz)), Some(language)) = (clock, beside) {
+            let port = hardware.interface.clock_port();
+            files.push(write::clock_constraint(hertz, port, language, &symbols));
+        }
+        Ok(files)
     }
 
     /// The gain over the pass-band, measured.

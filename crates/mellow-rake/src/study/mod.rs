@@ -14,6 +14,7 @@
 //! ```
 
 mod chain;
+mod chain_hardware;
 mod chain_record;
 mod chain_words;
 mod contender;
@@ -36,6 +37,7 @@ mod shared_unit;
 mod test_project;
 
 pub use chain::{ChainMeasures, ChainStudy, ChainStudyError};
+pub use chain_hardware::{ChainHardwareRecord, ChainPartRecord};
 pub use chain_record::{BandRecord, ChainRecord, StageRecord, WeighedRecord};
 pub use chain_words::{ChainNoise, ChainWordsRecord, StageWordsRecord};
 pub use contender::{Compared, Contender};
