@@ -6,6 +6,7 @@ use std::f64::consts::TAU;
 use std::path::Path;
 
 const SWELL: &str = "demo/mooring/swell.toml";
+const SHIPS: &str = "demo/modem/ships.toml";
 
 fn number(value: &Value) -> f64 {
     value.as_f64().unwrap_or_else(|| panic!("{value}"))
@@ -170,6 +171,47 @@ fn chains_are_proved_in_c() {
     assert_eq!((status, &proof["verdict"]), (1, &"not proved".into()));
 }
 
+/// On the small gate array of the demo: simulated in every word, each part within its clocks.
+#[test]
+fn chains_are_proved_in_hardware() {
+    let folder = tempfile::tempdir().unwrap();
+    let design = folder.path().join("design").to_str().unwrap().to_owned();
+    let (status, made) =
+        json(&["generate", SHIPS, "--to", "verilog,vhdl", "-o", &design, "--json"]);
+    let names: Vec<&str> = made["files"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|file| file["name"].as_str().unwrap())
+        .collect();
+    let expected =
+        ["_part_1.v", "_part_3.v", "_part_4.v", ".v", "_tb.v", "_part_1.vhd", "_part_3.vhd"];
+    let expected: Vec<String> = expected
+        .iter()
+        .chain(&["_part_4.vhd", ".vhd", "_tb.vhd", ".sdc"])
+        .map(|ending| format!("ships{ending}"))
+        .collect();
+    assert_eq!((status, names), (0, expected.iter().map(String::as_str).collect()));
+    let verify = ["verify", SHIPS, "--on", "icarus,ghdl", "--files", &design, "--json"];
+    let (status, proof) = json(&verify);
+    assert_eq!((status, &proof["verdict"]), (0, &"proved on every target".into()));
+    for target in proof["targets"].as_array().unwrap() {
+        assert!(target["samples"].as_u64() > Some(20), "{target}");
+    }
+    let (status, cost) = json(&["cost", SHIPS, "--json"]);
+    let hardware = &cost["hardware"];
+    let mut rate = 96_000.0;
+    for part in hardware["parts"].as_array().unwrap() {
+        assert!((number(&part["rate_hz"]) - rate).abs() < 1e-6, "{part}");
+        let [into, out] = ["words_in", "words_out"].map(|key| number(&part[key]));
+        let clocks = 12e6 / rate * into;
+        assert_eq!(number(&part["clocks_available"]), (clocks + 1e-6).floor());
+        assert!(number(&part["interval"]) <= clocks, "{part}");
+        rate *= out / into;
+    }
+    assert_eq!((status, rate, number(&hardware["multipliers"])), (0, 12_000.0, 1.0));
+}
+
 /// What is for one filter is refused of a chain, with what would do.
 #[test]
 fn what_a_chain_cannot_do_is_said() {
@@ -179,6 +221,11 @@ fn what_a_chain_cannot_do_is_said() {
         ["out.csv", "plain.toml"].map(|name| folder.path().join(name).to_str().unwrap().to_owned());
     let text = std::fs::read_to_string(root().join(SWELL)).unwrap();
     std::fs::write(&plain, text.split("[fixed]").next().unwrap()).unwrap();
+    let [fast, taken] = ["fast.toml", "taken.toml"]
+        .map(|name| folder.path().join(name).to_str().unwrap().to_owned());
+    let up = text.replace("down = 50", "up = 3").replace("prune = true", "prune = false");
+    std::fs::write(&fast, format!("{up}[hardware]\nclock = \"1 kHz\"\n")).unwrap();
+    std::fs::write(&taken, format!("{text}[hardware]\nchannels = 2\n")).unwrap();
     for (call, what) in [
         (&["design", SWELL, "--families"][..], "--families is for one filter"),
         (&["design", SWELL, "--panels", "gain"], "--panels is for one filter"),
@@ -193,12 +240,15 @@ fn what_a_chain_cannot_do_is_said() {
         ),
         (&["run", SWELL, recording, "-o", recording], "the output is the recording itself"),
         (&["quantize", SWELL], "line 6, column 1, key `change`: makes this a chain of stages"),
-        (&["generate", SWELL, "--to", "vhdl", "-o", &out], "a chain of stages is written in C"),
+        (&["generate", SWELL, "--to", "rust", "-o", &out], "a chain of stages is written in C"),
+        (&["generate", &fast, "--to", "vhdl", "-o", &out], "a clock of 3000 Hz would do"),
+        (&["cost", &taken, "--on", "ice40"], "key `hardware.channels`: channels = 2 in hardware"),
+        (&["cost", SHIPS, "--figure", "a.png"], "--figure is for one filter"),
         (
             &["generate", SWELL, "--to", "c", "-o", &out, "--tune", "avr"],
             "--tune is for one filter",
         ),
-        (&["verify", SWELL, "--on", "icarus"], "a chain of stages runs on host, clang, cortex-m0"),
+        (&["verify", SWELL, "--on", "avr"], "a chain of stages runs on host, clang, icarus"),
         (&["verify", &plain], "the spec has no table [fixed]"),
         (&["new", "chains"], "and for stages at several rates: chain, cic, upconverter"),
     ] {

@@ -52,7 +52,7 @@ fn every_key_is_documented() {
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
     let loadable = loadable(place);
     let unit = "demo/modem/carrier_unit.toml";
-    let calls: [&[&str]; 28] = [
+    let calls: [&[&str]; 29] = [
         &["cost", notch, "--on", "cortex-m4", "--vary", "fixed.rounding=half-up,floor"],
         &["compare", notch, "--cost", "cortex-m4"],
         &["new", "notch"],
@@ -75,6 +75,7 @@ fn every_key_is_documented() {
         &["measure", modem, "--modulated", signal],
         &["cost", unit, "--on", "ice40"],
         &["cost", &loadable],
+        &["cost", "demo/modem/ships.toml"],
         &["cost", unit, "--beside", unit],
         &["cost", notch, "--on", "cortex-m4"],
         &["verify", unit, "--beside", unit, "--on", "icarus"],

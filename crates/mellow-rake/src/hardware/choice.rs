@@ -316,8 +316,12 @@ fn reasons(wish: &Hardware, available: Option<u64>, unit: &HardwareUnit) -> Vec<
         reasons.push(match available {
             None => "1 multiplier: no clock is stated, so as few cells as can be".to_owned(),
             Some(available) => format!(
-                "{multipliers} multiplier{number}: the fewest that end within the {available} clocks \
-                 between two samples"
+                "{multipliers} multiplier{number}: the fewest that end within the {available} clocks {}",
+                if unit.flow().of_single_words().is_ok() {
+                    "between two samples"
+                } else {
+                    "that a firing has"
+                }
             ),
         });
     }

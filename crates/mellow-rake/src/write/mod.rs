@@ -111,7 +111,9 @@ pub enum WriteError {
         gives: usize,
     },
     /// A chain of stages in a language that has none.
-    #[error("a chain of stages is written in C; {target} of chains is not there yet")]
+    #[error(
+        "a chain of stages is written in C, Verilog and VHDL; {target} of chains is not there yet"
+    )]
     Chain {
         /// The target.
         target: &'static str,
