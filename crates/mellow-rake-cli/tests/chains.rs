@@ -240,7 +240,6 @@ fn what_a_chain_cannot_do_is_said() {
         ),
         (&["run", SWELL, recording, "-o", recording], "the output is the recording itself"),
         (&["quantize", SWELL], "line 6, column 1, key `change`: makes this a chain of stages"),
-        (&["generate", SWELL, "--to", "rust", "-o", &out], "a chain of stages is written in C"),
         (&["generate", &fast, "--to", "vhdl", "-o", &out], "a clock of 3000 Hz would do"),
         (&["cost", &taken, "--on", "ice40"], "key `hardware.channels`: channels = 2 in hardware"),
         (&["cost", SHIPS, "--figure", "a.png"], "--figure is for one filter"),
@@ -248,7 +247,7 @@ fn what_a_chain_cannot_do_is_said() {
             &["generate", SWELL, "--to", "c", "-o", &out, "--tune", "avr"],
             "--tune is for one filter",
         ),
-        (&["verify", SWELL, "--on", "avr"], "a chain of stages runs on host, clang, icarus"),
+        (&["verify", SWELL, "--on", "avr"], "a chain of stages runs on host, clang, cortex-m0"),
         (&["verify", &plain], "the spec has no table [fixed]"),
         (&["new", "chains"], "and for stages at several rates: chain, cic, upconverter"),
     ] {

@@ -64,7 +64,7 @@ const CALLS: [Call; 64] = [
     ("design demo/mooring/swell.toml", 0),
     ("design @/loose.toml", 1),
     ("design demo/mooring/swell.toml --roots", 2),
-    ("generate demo/mooring/swell.toml --to rust -o @/firmware", 2),
+    ("generate demo/mooring/swell.toml --to rust -o @/firmware", 0),
     ("generate demo/mooring/swell.toml --to c -o @/firmware", 0),
     ("generate demo/mooring/swell.toml --to c -o @/firmware --check", 0),
     ("generate @/loose.toml --to c -o @/firmware", 2),

@@ -1,4 +1,4 @@
-//! Chains of programs at several rates in C and in hardware: every integer, whatever the length of the
+//! Chains of programs at several rates in C, in Rust and in hardware: every integer, whatever the length of the
 //! blocks, whatever the traffic.
 
 use crate::filters::any_word;
@@ -7,13 +7,14 @@ use mellow_rake::hardware::{HardwareError, NetworkHardware, NetworkHardwareError
 use mellow_rake::implementation::implement_chain;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Hardware, Interface, Name};
-use mellow_rake::write::{GeneratedFile, Symbols, c, verilog, vhdl};
+use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog, vhdl};
 use mellow_rake_rig::{C_FLAGS, Core, Emulated, HardwareModel, Program, RigError, ToolName};
 
 /// Random chains of taps, integrators and combs, up, down and both: two compilers, the one with checks for
-/// whatever C leaves undefined, and emulated cores in turn; blocks of one word, of some, and of many.
+/// whatever C leaves undefined, Rust with checks for overflow, and emulated cores in turn; blocks of one word,
+/// of some, and of many.
 #[test]
-fn chains_in_c_give_every_integer() {
+fn chains_in_c_and_rust_give_every_integer() {
     let mut noise = NoiseSource::new(2301);
     let symbols = Symbols::new(&Name::new("reef").unwrap());
     let checks = ["-fsanitize=undefined", "-fno-sanitize-recover=undefined"];
@@ -35,6 +36,14 @@ fn chains_in_c_give_every_integer() {
         }
         let program = Program::c_with(ToolName::GCC.find().unwrap(), &checked, &files).unwrap();
         assert_eq!(program.run(&words, 64).unwrap(), expected, "{chain:?} {fixed:?}");
+        let module = rust::write_network(network, &symbols, None).unwrap();
+        if ran % 2 == 1 {
+            let program = Program::rust(&module).unwrap();
+            for block in [0, noise.integer(2, 40) as usize, 256] {
+                let given = program.run(&words, block).unwrap();
+                assert_eq!(given, expected, "{}", module[0].text);
+            }
+        }
         let cores: Vec<Core> = Core::ALL.into_iter().filter(|core| *core != Core::Avr).collect();
         if ran % 2 == 0 {
             let core = cores[ran / 2 % cores.len()];

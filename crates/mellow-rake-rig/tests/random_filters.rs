@@ -28,11 +28,11 @@ use mellow_rake_rig::{Device, Program, Target, ToolName};
 use std::fmt::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-const NOTCHES: usize = 2_500;
-const RECURSIVE: usize = 1_000;
-const TAPS: usize = 1_000;
-const PROGRAMS: usize = 1_000;
-const BATCH: usize = 250;
+const NOTCHES: usize = 500;
+const RECURSIVE: usize = 250;
+const TAPS: usize = 250;
+const PROGRAMS: usize = 250;
+const BATCH: usize = 125;
 const SAMPLES: usize = 96;
 
 /// How many times as many filters are tried as by every test run.
@@ -684,7 +684,7 @@ fn simulator_and_c_agree_on_random_notches() {
     let limited = check_many(NOTCHES, filters(notches));
     // The words of most fit machine words.
     assert!(FAST.load(Ordering::Relaxed) > NOTCHES / 2, "{FAST:?}");
-    assert!(NARROWED.load(Ordering::Relaxed) > NOTCHES / 500, "{NARROWED:?}");
+    assert!(NARROWED.load(Ordering::Relaxed) > 0, "{NARROWED:?}");
     // The inputs are violent enough that saturation and wrap are really exercised.
     assert!(limited > NOTCHES / 4, "limits acted in {limited} of {NOTCHES}");
 }
@@ -716,7 +716,7 @@ fn simulator_and_c_agree_on_random_filters_of_short_words() {
     let written = [&PAIRED, &PAIRED_LONG, &SEVERAL].map(|count| count.load(Ordering::Relaxed));
     println!("{written:?}");
     let [short_sums, long_sums, several] = written;
-    assert!(short_sums > BATCH / 4 && long_sums > 3 && several > BATCH / 4, "{written:?}");
+    assert!(short_sums > BATCH / 4 && long_sums > 1 && several > BATCH / 4, "{written:?}");
 }
 
 #[test]
@@ -734,7 +734,7 @@ fn simulator_and_c_agree_on_random_programs() {
 #[test]
 fn simulator_verilog_and_vhdl_agree_on_random_filters() {
     let mut noise = NoiseSource::new(77);
-    for index in 0..180 {
+    for index in 0..90 * campaign() {
         let kinds: [Rows; 5] = [notches, recursive, taps, states, reflections];
         let (checked, input, output, _) = match kinds.get(index % 6) {
             Some(rows) => random_case(&mut noise, filters(*rows)),
@@ -743,7 +743,7 @@ fn simulator_verilog_and_vhdl_agree_on_random_filters() {
         let files = all_files(&checked, "r");
         // Verilator takes some seconds to build each: that is for a campaign. Programs that no builder makes
         // hold things that they do not use, of which it complains.
-        let is_built = campaign() > 1 && index < 120 && index % 6 < kinds.len();
+        let is_built = campaign() > 1 && index < 240 && index % 6 < kinds.len();
         for target in [Target::Icarus, Target::Ghdl, Target::Verilator] {
             if target == Target::Verilator && !is_built {
                 continue;

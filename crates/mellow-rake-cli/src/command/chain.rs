@@ -15,7 +15,7 @@ use std::path::Path;
 /// and simulators of hardware.
 fn runs_chains(target: &Target) -> bool {
     match target {
-        Target::HostC | Target::Clang => true,
+        Target::HostC | Target::Clang | Target::Rust => true,
         Target::Core(core) => *core != Core::Avr,
         Target::Icarus | Target::Verilator | Target::Ghdl => true,
         _ => false,

@@ -6,7 +6,7 @@ use crate::rates::{Chain, ChainDesign, ChainError, FoldedBand, PassBand, realize
 use crate::spec::{ChainSpec, RateChange, SpecError, SpecPlace};
 #[cfg(feature = "spec-file")]
 use crate::spec::{Coefficients, DirectWish, Want};
-use crate::write::{self, GeneratedFile, Language, Symbols, WriteError, c, verilog, vhdl};
+use crate::write::{self, GeneratedFile, Language, Symbols, WriteError, c, rust, verilog, vhdl};
 use std::fmt::{self, Display};
 use std::sync::OnceLock;
 
@@ -242,8 +242,7 @@ impl ChainStudy {
     /// `None` where the spec asks for no words.
     ///
     /// # Errors
-    /// [`ChainStudyError::Write`] for a language that has no chains, or what it cannot express; for hardware
-    /// languages as of [`hardware`](ChainStudy::hardware).
+    /// [`ChainStudyError::Write`] where a language cannot say it; for hardware languages as of [`hardware`](ChainStudy::hardware).
     pub fn files(
         &self,
         languages: &[Language],
@@ -259,18 +258,20 @@ impl ChainStudy {
     ) -> Result<Vec<GeneratedFile>, ChainStudyError> {
         let symbols = Symbols::new(&self.spec.name);
         let (mut files, mut beside) = (Vec::new(), None);
-        for (language, target, _) in Language::ALL.iter().filter(|one| languages.contains(&one.0)) {
+        for (language, ..) in Language::ALL.iter().filter(|one| languages.contains(&one.0)) {
             let built = if language.is_hardware() { self.hardware()? } else { None };
             let written = match (language, built) {
-                (Language::C, _) => {
+                (Language::Verilog, Some(built)) => verilog::write_network(built, &symbols),
+                (Language::Vhdl, Some(built)) => vhdl::write_network(built, &symbols),
+                _ => {
                     let rate = Some(self.spec.sample_rate);
-                    let written = c::write_network(&found.network, &symbols, rate);
+                    let written = match language {
+                        Language::C => c::write_network(&found.network, &symbols, rate),
+                        _ => rust::write_network(&found.network, &symbols, rate),
+                    };
                     files.extend(written.map_err(ChainStudyError::Write)?);
                     continue;
                 }
-                (Language::Verilog, Some(built)) => verilog::write_network(built, &symbols),
-                (Language::Vhdl, Some(built)) => vhdl::write_network(built, &symbols),
-                _ => return Err(ChainStudyError::Write(WriteError::Chain { target })),
             };
             files.extend(written.map_err(|error| ChainStudyError::Hardware {
                 place: None,

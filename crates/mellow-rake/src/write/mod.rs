@@ -15,6 +15,7 @@ pub mod lower;
 mod machine;
 mod names;
 mod number;
+mod parts;
 mod project;
 mod register_transfer;
 pub mod rust;
@@ -109,14 +110,6 @@ pub enum WriteError {
         takes: usize,
         /// Words that it gives.
         gives: usize,
-    },
-    /// A chain of stages in a language that has none.
-    #[error(
-        "a chain of stages is written in C, Verilog and VHDL; {target} of chains is not there yet"
-    )]
-    Chain {
-        /// The target.
-        target: &'static str,
     },
     /// A network that begins with words that are thrown away, or ends with zeros.
     #[error(

@@ -3,14 +3,15 @@
 use super::super::capability::Capability;
 use super::super::lower::{Lowered, Statement, lower, lower_for_processor};
 use super::super::number::c_integer;
+use super::super::parts::{Part, parts};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::Writer;
 use super::expression::{Access, Admitted, Body, Firing, Form};
 use super::source::helper_texts;
 use super::types::{Helper, storage};
-use crate::datapath::{Checked, Row, dump};
+use crate::datapath::{Row, dump};
 use crate::fixed::WordFormat;
-use crate::network::{Network, Step};
+use crate::network::Network;
 use crate::spec::Firmware;
 use crate::units::SampleRate;
 use std::collections::BTreeSet;
@@ -48,26 +49,13 @@ pub fn write_network(
     rate: Option<SampleRate>,
 ) -> Result<Vec<GeneratedFile>, WriteError> {
     let admitted = Admitted::new();
-    let mut parts: Vec<Part<'_>> = Vec::new();
-    let mut fill = 1;
-    for step in network.steps() {
-        match step {
-            Step::Fire(checked) => {
-                Capability { target: "C", widest: 64 }.check(&lower(checked))?;
-                let own = symbols.part(parts.len() + 1);
-                parts.push(Part { checked, own, fill, keep: 1 });
-                fill = 1;
-            }
-            Step::Fill(factor) => fill *= factor,
-            Step::Keep(factor) => match parts.last_mut() {
-                Some(part) if fill == 1 => part.keep *= factor,
-                _ => return Err(WriteError::Steps { target: "C" }),
-            },
-        }
+    let parts = parts(network, "C")?;
+    let mut named = Vec::new();
+    for (index, part) in parts.into_iter().enumerate() {
+        Capability { target: "C", widest: 64 }.check(&lower(part.checked))?;
+        named.push(NamedPart { part, own: symbols.part(index + 1) });
     }
-    if fill > 1 {
-        return Err(WriteError::Steps { target: "C" });
-    }
+    let parts = named;
     let text = Text { network, symbols, rate, parts, admitted };
     let file = |ending: &str, text: String| {
         let name = format!("{}{ending}", symbols.base());
@@ -76,33 +64,26 @@ pub fn write_network(
     Ok(vec![file(".h", text.header()), file(".c", text.source()), file("_pipe.c", text.pipe())])
 }
 
-/// A program with the zeros that are put in front of it and what is kept behind it.
-struct Part<'a> {
-    checked: &'a Checked,
+/// A program with its name.
+struct NamedPart<'a> {
+    part: Part<'a>,
     own: Symbols,
-    fill: usize,
-    keep: usize,
 }
 
-impl Part<'_> {
-    fn takes(&self) -> usize {
-        self.checked.datapath().words_in()
-    }
+impl<'a> std::ops::Deref for NamedPart<'a> {
+    type Target = Part<'a>;
 
-    fn gives(&self) -> usize {
-        self.checked.datapath().words_out()
+    fn deref(&self) -> &Part<'a> {
+        &self.part
     }
+}
 
+impl NamedPart<'_> {
     fn types(&self) -> (&'static str, &'static str) {
         (storage(self.checked.input()), storage(self.checked.output()))
     }
 
-    /// The most words that come out of so many.
-    fn most(&self, words: usize) -> usize {
-        (words * self.fill).div_ceil(self.takes()).saturating_mul(self.gives()).div_ceil(self.keep)
-    }
-
-    /// The same in C.
+    /// The most words that come out of so many, in C.
     fn most_in_c(&self, words: &str) -> String {
         let mut text = words.to_owned();
         if self.fill > 1 {
@@ -153,12 +134,12 @@ struct Text<'a> {
     network: &'a Network,
     symbols: &'a Symbols,
     rate: Option<SampleRate>,
-    parts: Vec<Part<'a>>,
+    parts: Vec<NamedPart<'a>>,
     admitted: Admitted,
 }
 
 impl Text<'_> {
-    fn writer<'b>(&'b self, part: &'b Part<'_>) -> Writer<'b> {
+    fn writer<'b>(&'b self, part: &'b NamedPart<'_>) -> Writer<'b> {
         Writer {
             checked: part.checked,
             lowered: lower_for_processor(part.checked),
@@ -236,7 +217,7 @@ impl Text<'_> {
         let mut text =
             format!("/* {ORIGIN}\n\n   The programs, in the terms of the comments below:\n");
         for (index, part) in self.parts.iter().enumerate() {
-            let _ = writeln!(text, "\n   part {}{}", index + 1, said(part));
+            let _ = writeln!(text, "\n   part {}{}", index + 1, part.said());
             for line in dump(part.checked).lines() {
                 let _ = writeln!(text, "     {line}");
             }
@@ -322,7 +303,7 @@ impl Text<'_> {
         let (input, output) = self.words();
         let between = |words: usize| -> Vec<usize> {
             let mut count = words;
-            let most = |part: &Part<'_>| {
+            let most = |part: &NamedPart<'_>| {
                 count = part.most(count);
                 count
             };
@@ -391,7 +372,7 @@ impl Text<'_> {
 
 /// How words go into the program of a part, and out of it.
 struct Fire<'a> {
-    part: &'a Part<'a>,
+    part: &'a NamedPart<'a>,
     number: usize,
     /// Where its memory lies.
     state: String,
@@ -456,20 +437,8 @@ fn block(head: &str, lines: Vec<String>) -> Vec<String> {
     std::iter::once(head.to_owned()).chain(inner).chain(["}".to_owned()]).collect()
 }
 
-/// What stands around a program.
-fn said(part: &Part<'_>) -> String {
-    let mut text = String::new();
-    if part.fill > 1 {
-        let _ = write!(text, ", behind each word {} zeros", part.fill - 1);
-    }
-    if part.keep > 1 {
-        let _ = write!(text, ", of every {} words that it gives the last is kept", part.keep);
-    }
-    text
-}
-
 /// The function of one firing.
-fn fire(writer: &Writer<'_>, part: &Part<'_>, firing: Firing) -> Body {
+fn fire(writer: &Writer<'_>, part: &NamedPart<'_>, firing: Firing) -> Body {
     let (own, (input, output)) = (part.own.base(), part.types());
     let form = Form { access: Access::Filter, is_dual: false, lanes: None, firing: Some(firing) };
     let tune = writer.firmware.tune;

@@ -152,6 +152,28 @@ impl<'a> Functions<'a> {
         text
     }
 
+    /// One firing of a program, from an array of so many words to another.
+    pub(super) fn of_firings(
+        &mut self,
+        [input, output]: [String; 2],
+        [takes, gives]: [usize; 2],
+    ) -> String {
+        let Body { text: mut body, helpers } = Body::of_firing(self.lowered);
+        self.helpers.extend(helpers);
+        let mut text = String::new();
+        if let Some(Window { slack, .. }) = self.window() {
+            body.insert_str(0, &begin(slack));
+            text = self.advance();
+        }
+        let _ = write!(
+            text,
+            "    /// One firing.\n    #[inline(always)]\n    \
+             pub fn fire(&mut self, input: &[{input}; {takes}], output: &mut [{output}; {gives}]) {{\n{body}    \
+             }}\n"
+        );
+        text
+    }
+
     /// A program that goes from sample to sample.
     fn of_samples(&mut self) -> String {
         let (input, output) = (self.input.clone(), self.output.clone());

@@ -7,11 +7,13 @@
 
 mod float;
 mod functions;
+mod network;
 mod places;
 mod statements;
 mod types;
 
 pub use float::write_float;
+pub use network::write_network;
 
 use super::capability::{Capability, per_sample};
 use super::captions::caption;

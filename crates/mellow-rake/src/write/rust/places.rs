@@ -240,6 +240,20 @@ impl Statements<'_> {
             false => of,
         };
         let mut all = Vec::new();
+        if used.takes {
+            all.push(Rows {
+                name: "input".to_owned(),
+                of: "input[..]".to_owned(),
+                is_mutable: false,
+            });
+        }
+        if used.gives {
+            all.push(Rows {
+                name: "output".to_owned(),
+                of: "output[..]".to_owned(),
+                is_mutable: true,
+            });
+        }
         for (index, table) in self.lowered.tables.iter().enumerate() {
             let (whole, short, rows) = (constant(table.name), field(table.name), table.rows.len());
             if rows > 1 && used.tables.contains(&index) {
@@ -277,6 +291,9 @@ struct Used {
     exponents: Vec<usize>,
     lines: Vec<usize>,
     advanced: Vec<usize>,
+    /// Whether each pass takes a word of the firing, and whether it gives one.
+    takes: bool,
+    gives: bool,
 }
 
 impl Used {
@@ -284,6 +301,10 @@ impl Used {
         let mut used = Used::default();
         for statement in body {
             match statement {
+                Statement::Let { value: Value::Input { at: Row::Pass, .. }, .. } => {
+                    used.takes = true
+                }
+                Statement::Deliver { at: Row::Pass, .. } => used.gives = true,
                 Statement::Let { value: Value::Read(read), .. } => used.read(read),
                 Statement::Let { value: Value::Product { coefficient, .. }, .. } => {
                     used.coefficient(coefficient);

@@ -30,9 +30,19 @@ pub(super) struct Body {
 impl Body {
     /// The statements for one output, or for so many at once.
     pub(super) fn new(lowered: &Lowered, access: Access, lanes: Option<usize>) -> Self {
+        Body::made(lowered, access, lanes, false)
+    }
+
+    /// The statements of a firing, from the words of `input` to those of `output`.
+    pub(super) fn of_firing(lowered: &Lowered) -> Self {
+        Body::made(lowered, Access::Filter, None, true)
+    }
+
+    fn made(lowered: &Lowered, access: Access, lanes: Option<usize>, fires: bool) -> Self {
         let mut statements = Statements {
             lowered,
             access,
+            fires,
             lanes,
             lane: None,
             put: put_words(lowered),
@@ -40,7 +50,11 @@ impl Body {
             helpers: Helpers::default(),
             indent: 2,
         };
-        statements.function();
+        if fires {
+            statements.firing()
+        } else {
+            statements.function()
+        }
         Body { text: statements.text, helpers: statements.helpers }
     }
 }
@@ -48,6 +62,8 @@ impl Body {
 pub(super) struct Statements<'a> {
     pub(super) lowered: &'a Lowered,
     pub(super) access: Access,
+    /// Whether words come from an array and go to another.
+    fires: bool,
     /// How many outputs are made at once; `None` for one.
     pub(super) lanes: Option<usize>,
     /// The output that is worked on, of those that are made at once.
@@ -98,6 +114,15 @@ impl Statements<'_> {
                     Some(_) => self.line(&format!("[{}]", results.join(", "))),
                 }
             }
+        }
+    }
+
+    /// All statements, those that deliver among them.
+    fn firing(&mut self) {
+        let lowered = self.lowered;
+        self.block(&lowered.body);
+        if lowered.windows.iter().any(Option::is_some) {
+            self.line("self.advance(at + 1);");
         }
     }
 
@@ -176,6 +201,14 @@ impl Statements<'_> {
             Statement::Repeat { local, passes, first, body, result } => {
                 self.repeat(*local, *passes, *first, body, *result);
             }
+            Statement::Deliver { port, at, word } if self.fires => {
+                let kind = Integer::storing(self.lowered.outputs[*port].format);
+                let word = self.word_as(*word, kind);
+                match at {
+                    Row::Pass => self.line(&format!("*output = {};", bare(&word))),
+                    Row::Fixed(place) => self.line(&format!("output[{place}] = {};", bare(&word))),
+                }
+            }
             // The caller of the block hands over what goes out.
             Statement::Deliver { .. } => {}
             Statement::Advance { line, row, word } => self.advance(*line, *row, *word),
@@ -228,6 +261,14 @@ impl Statements<'_> {
             Value::Input { .. } if self.access == Access::Window => {
                 let line = self.put.first().map_or(0, |(_, line, _)| *line);
                 self.remembered(line, Row::Fixed(0), Index { offset: -1, step: 0 })
+            }
+            Value::Input { at: Row::Fixed(place), port } if self.fires => {
+                let own = Integer::storing(self.lowered.inputs[*port].format);
+                own.convert(&format!("input[{place}]"), kind)
+            }
+            Value::Input { port, .. } if self.fires => {
+                let own = Integer::storing(self.lowered.inputs[*port].format);
+                own.convert("*input", kind)
             }
             Value::Input { .. } => "input".to_owned(),
             Value::Read(read) => self.read(read, "w", kind),
