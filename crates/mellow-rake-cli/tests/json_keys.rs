@@ -52,7 +52,7 @@ fn every_key_is_documented() {
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
     let loadable = loadable(place);
     let unit = "demo/modem/carrier_unit.toml";
-    let calls: [&[&str]; 29] = [
+    let calls: [&[&str]; 30] = [
         &["cost", notch, "--on", "cortex-m4", "--vary", "fixed.rounding=half-up,floor"],
         &["compare", notch, "--cost", "cortex-m4"],
         &["new", "notch"],
@@ -73,6 +73,7 @@ fn every_key_is_documented() {
         &["measure", notch, "--device", "cat"],
         &["measure", notch, "--device", "cat", "--excitation", "steps"],
         &["measure", modem, "--modulated", signal],
+        &["measure", "demo/modem/burst_up.toml", "--modulated", "demo/modem/burst.toml"],
         &["cost", unit, "--on", "ice40"],
         &["cost", &loadable],
         &["cost", "demo/modem/ships.toml"],

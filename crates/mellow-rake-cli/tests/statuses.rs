@@ -53,7 +53,7 @@ fn write_files(folder: &Path) {
 type Call = (&'static str, i32);
 
 /// Calls that need no tool from outside.
-const CALLS: [Call; 64] = [
+const CALLS: [Call; 66] = [
     ("new notch", 0),
     ("new notches", 2),
     ("new notch -o @/short.toml", 2),
@@ -71,6 +71,8 @@ const CALLS: [Call; 64] = [
     ("verify @/loose.toml", 2),
     ("verify demo/mooring/swell.toml --on avr", 2),
     ("cost demo/modem/ships.toml", 0),
+    ("measure demo/modem/burst_up.toml --modulated demo/modem/burst.toml --error-limit -71dB", 0),
+    ("measure demo/modem/ships.toml --modulated demo/modem/burst.toml", 2),
     ("cost demo/modem/ships.toml --vary hardware.clock=1", 2),
     ("run demo/mooring/swell.toml demo/mooring/mooring.csv -o @/swell.csv", 0),
     ("run demo/mooring/swell.toml demo/mooring/mooring.csv -o @/swell.csv --zero-phase", 2),

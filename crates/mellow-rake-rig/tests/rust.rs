@@ -2,7 +2,9 @@
 
 use crate::filters;
 use crate::floats;
+use crate::random_chains::{any_chain, any_chain_words};
 use crate::random_filters::any_firmware;
+use mellow_rake::implementation::implement_chain;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Name, Structure};
 use mellow_rake::write::{GeneratedFile, Symbols, rust};
@@ -13,7 +15,7 @@ use std::time::Duration;
 
 const LIMIT: Duration = Duration::from_secs(120);
 
-/// Random filters of every structure, whole and as sums of shifted words, and such in floating point.
+/// Random filters of every structure, whole and as sums of shifted words, such in floating point, and chains.
 fn modules() -> Vec<GeneratedFile> {
     let times: usize =
         std::env::var("MELLOW_RAKE_CAMPAIGN").map_or(1, |times| times.parse().unwrap());
@@ -41,7 +43,14 @@ fn modules() -> Vec<GeneratedFile> {
         let name = Name::new(&format!("r{}_filter", files.len())).unwrap();
         files.extend(rust::write_float(&filter, &Symbols::new(&name)).into_iter().next());
     }
-    assert!(files.len() > 130, "{}", files.len());
+    for _ in 0..16 * times {
+        let (chain, fixed) = (any_chain(&mut noise), any_chain_words(&mut noise));
+        let Ok(found) = implement_chain(&chain, &fixed) else { continue };
+        let name = Name::new(&format!("r{}_chain", files.len())).unwrap();
+        let written = rust::write_network(&found.network, &Symbols::new(&name), None).unwrap();
+        files.extend(written.into_iter().next());
+    }
+    assert!(files.len() > 140, "{}", files.len());
     files
 }
 
@@ -62,10 +71,11 @@ fn crate_of(files: &[GeneratedFile], folder: &Path) {
         // Compiled here, and not only where someone calls it.
         let name = file.text.split("pub struct ").nth(1).unwrap().split(' ').next().unwrap();
         let words = file.text.split("pub fn block(&mut self, ").nth(1).unwrap();
-        let words = words.split(") {").next().unwrap();
+        let (words, gives) = words.split_once(')').unwrap();
+        let gives = gives.split(" {").next().unwrap();
         let _ = writeln!(
             text,
-            "/// All of it.\n#[inline(never)]\npub fn run_{index}(f: &mut {module}::{name}, {words}) {{\n    \
+            "/// All of it.\n#[inline(never)]\npub fn run_{index}(f: &mut {module}::{name}, {words}){gives} {{\n    \
              f.block(input, output)\n}}"
         );
     }

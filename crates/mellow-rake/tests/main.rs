@@ -34,6 +34,7 @@ mod proofs;
 mod quantities;
 mod random_programs;
 mod rates;
+mod received_chains;
 mod refusals;
 mod remedies;
 mod running;

@@ -164,7 +164,7 @@ fn check(options: &Generate, files: &[GeneratedFile]) -> Result<Outcome, Failure
     Ok(Outcome::of(held))
 }
 
-/// A chain of stages, which is written in C.
+/// A chain of stages.
 fn chain(options: &Generate, study: &ChainStudy) -> Result<Outcome, Failure> {
     let asked = [
         ("--tune", options.tune.is_some()),

@@ -5,29 +5,102 @@ use crate::arguments::Measure;
 use crate::bench::{Pair, ask, recorded};
 use crate::failure::{Failure, Outcome};
 use crate::figures;
-use crate::load::{Loaded, read_mask};
+use crate::load::{AnySpec, Loaded, read_mask};
 use crate::print;
 use mellow_rake::datapath::Simulator;
 use mellow_rake::signal::{SignalPlan, SpectrumWish, spectrum};
+use mellow_rake::study::{ChainStudy, ErrorLimits, NotReceived, Passed, Received};
+use mellow_rake::units::SampleRate;
 use mellow_rake_files::{Values, words};
 use mellow_rake_report::{figure, page};
 use std::path::Path;
 
 pub(super) fn run(options: &Measure, path: &Path) -> Result<Outcome, Failure> {
-    let loaded = Loaded::file(&options.spec)?;
     let plan = plan_file(path)?;
-    let call = |what: &dyn std::fmt::Display| Failure::Call(format!("{}: {what}", path.display()));
-    loaded.study.part_with_symbols(&plan).map_err(|error| call(&error))?;
-    let ((input, output), behind) = signals(options, &loaded, &plan, path)?;
-    let wish = SpectrumWish::for_length(output.len());
-    let found = spectrum(&output, loaded.study.spec.sample_rate, wish);
-    let found = found.map_err(|error| call(&error))?;
+    match AnySpec::file(&options.spec)? {
+        AnySpec::Filter(loaded) => of_filter(options, &loaded, &plan, path),
+        AnySpec::Chain(study) => of_chain(options, &study, &plan, path),
+    }
+}
+
+fn of_filter(
+    options: &Measure,
+    loaded: &Loaded,
+    plan: &SignalPlan,
+    path: &Path,
+) -> Result<Outcome, Failure> {
+    let study = &loaded.study;
+    study.part_with_symbols(plan).map_err(|error| call(path, &error))?;
+    let signals = signals(options, loaded, plan, path)?;
+    told(options, path, study.spec.sample_rate, &signals, |passed, limits| {
+        study.received(plan, passed, limits)
+    })
+}
+
+fn of_chain(
+    options: &Measure,
+    study: &ChainStudy,
+    plan: &SignalPlan,
+    path: &Path,
+) -> Result<Outcome, Failure> {
+    let asked =
+        [("--device", options.device.is_some()), ("--recording", options.recording.is_some())];
+    if let Some((option, _)) = asked.iter().find(|(_, is_asked)| *is_asked) {
+        return Err(Failure::Call(format!(
+            "{}: {option} is for one filter, and this is a chain of stages",
+            options.spec.display()
+        )));
+    }
+    study.part_with_symbols(plan).map_err(|error| call(path, &error))?;
+    let values = sent(plan, path)?;
+    let signals = match study.integers() {
+        None => {
+            let input = values.reals();
+            let output = study.chain().start().run(&input);
+            Signals { input, output, designed: None, behind: "the chain in floating point" }
+        }
+        Some((found, _)) => {
+            let network = &found.network;
+            let words = words(path, &values, 0, network.input())?;
+            let input = scaled(&words, network.input().step());
+            let output = scaled(&network.start().run(&words), network.output().step());
+            let designed = Some(study.chain().start().run(&input));
+            Signals { input, output, designed, behind: "the chain on integers" }
+        }
+    };
+    told(options, path, study.chain().output_rate(), &signals, |passed, limits| {
+        study.received(plan, passed, limits)
+    })
+}
+
+fn call(path: &Path, what: &dyn std::fmt::Display) -> Failure {
+    Failure::Call(format!("{}: {what}", path.display()))
+}
+
+/// What goes in, what comes out, and what it lies behind.
+struct Signals {
+    input: Vec<f64>,
+    output: Vec<f64>,
+    designed: Option<Vec<f64>>,
+    behind: &'static str,
+}
+
+/// Says what was received of signals, whose output has this rate.
+fn told(
+    options: &Measure,
+    path: &Path,
+    rate: SampleRate,
+    signals: &Signals,
+    receive: impl FnOnce(Passed<'_>, ErrorLimits) -> Result<Received, NotReceived>,
+) -> Result<Outcome, Failure> {
+    let Signals { input, output, designed, behind } = signals;
+    let found = spectrum(output, rate, SpectrumWish::for_length(output.len()));
+    let found = found.map_err(|error| call(path, &error))?;
     let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
-    let error_limit_db = options.error_limit.map(|limit| limit.decibels());
-    let object = loaded
-        .study
-        .received(&plan, (&input, &output), behind, error_limit_db, margin)
-        .map_err(|error| call(&error))?;
+    let error_db = options.error_limit.map(|limit| limit.decibels());
+    let passed = Passed { input, output, designed: designed.as_deref(), behind };
+    let object = receive(passed, ErrorLimits { error_db, mask: margin })
+        .map_err(|error| call(path, &error))?;
     figures::write(options.figure.as_deref(), || {
         Ok(figure::received(&object, &found, mask.as_ref()))
     })?;
@@ -39,42 +112,52 @@ pub(super) fn run(options: &Measure, path: &Path) -> Result<Outcome, Failure> {
     Ok(Outcome::of(object.held))
 }
 
-/// What goes into the filter and what comes out, and what it lies behind.
-fn signals(
-    options: &Measure,
-    loaded: &Loaded,
-    plan: &SignalPlan,
-    path: &Path,
-) -> Result<(Pair, &'static str), Failure> {
-    if options.recording.is_some() {
-        return Ok((recorded(options, loaded)?, "the recording"));
-    }
+/// The samples of a plan.
+fn sent(plan: &SignalPlan, path: &Path) -> Result<Values, Failure> {
     const MOST: u64 = 1 << 24;
     if plan.samples > MOST {
         let (path, found) = (path.display(), plan.samples);
         return Err(Failure::Call(format!("{path}: {found} samples; up to {MOST} are measured")));
     }
     let samples = plan.start().next_block(MOST as usize);
-    let values = match plan.converter {
+    Ok(match plan.converter {
         Some(converter) => Values::Integers(converter.start().convert(&samples)),
         None => Values::Reals(samples),
-    };
+    })
+}
+
+fn scaled(words: &[i64], step: f64) -> Vec<f64> {
+    words.iter().map(|word| *word as f64 * step).collect()
+}
+
+/// What goes into the filter and what comes out, and what it lies behind.
+fn signals(
+    options: &Measure,
+    loaded: &Loaded,
+    plan: &SignalPlan,
+    path: &Path,
+) -> Result<Signals, Failure> {
+    let plain = |(input, output): Pair, behind| Signals { input, output, designed: None, behind };
+    if options.recording.is_some() {
+        return Ok(plain(recorded(options, loaded)?, "the recording"));
+    }
+    let values = sent(plan, path)?;
     let Some(implementation) = loaded.implementation()? else {
         if options.device.is_some() {
             loaded.need_implementation("measure --device")?;
         }
         let input = values.reals();
         let output = loaded.study.design.form.start().run(&input);
-        return Ok(((input, output), "the filter in floating point"));
+        return Ok(plain((input, output), "the filter in floating point"));
     };
     let fixed = implementation.fixed;
-    let input = words(path, &values, 0, fixed.input)?;
+    let words = words(path, &values, 0, fixed.input)?;
     if options.device.is_some() {
-        return Ok((ask(options, fixed, input)?, "the program"));
+        return Ok(plain(ask(options, fixed, words)?, "the program"));
     }
-    let output = Simulator::new(&implementation.checked).run(&input);
-    let scaled =
-        |words: Vec<i64>, step: f64| words.into_iter().map(|word| word as f64 * step).collect();
-    let pair = (scaled(input, fixed.input.step()), scaled(output, fixed.output.step()));
-    Ok((pair, "the filter on integers"))
+    let output = Simulator::new(&implementation.checked).run(&words);
+    let (input, output) =
+        (scaled(&words, fixed.input.step()), scaled(&output, fixed.output.step()));
+    let designed = Some(loaded.study.design.form.start().run(&input));
+    Ok(Signals { input, output, designed, behind: "the filter on integers" })
 }

@@ -6,6 +6,9 @@ use mellow_rake::signal::{CarrierError, Mask, Spectrum, VectorError};
 use mellow_rake::study::Received;
 use mellow_rake_figures::{Axis, Panel, Pen, Series, Shape, Sheet};
 
+/// Carriers whose errors are drawn as stems.
+const MOST_STEMS: usize = 128;
+
 /// The symbols before and after, each carrier, and the spectrum.
 pub fn received(object: &Received, found: &Spectrum, mask: Option<&Mask>) -> Sheet {
     let [before, after] = &object.errors;
@@ -35,7 +38,7 @@ pub fn received(object: &Received, found: &Spectrum, mask: Option<&Mask>) -> She
         }
     };
     let title = |name: &str, error: &VectorError| {
-        format!("{name}: error {:.2} %, {:.1} dB", 100.0 * error.rms, 20.0 * error.rms.log10())
+        format!("{name}: error {:.3} %, {:.1} dB", 100.0 * error.rms, 20.0 * error.rms.log10())
     };
     let mut density = density_panel(&[("", Pen::Over, found)]);
     density.series.extend(mask.map(|mask| mask_series(mask, found)));
@@ -52,7 +55,9 @@ pub fn received(object: &Received, found: &Spectrum, mask: Option<&Mask>) -> She
         let air = 0.03 * (ends.1 - ends.0);
         let x = Axis::linear("frequency", "Hz", (ends.0 - air, ends.1 + air));
         let y = Axis::linear("error vector, rms", "%", (0.0, 1.1 * most));
-        let shape = Shape::Stems(points);
+        // More stems than that are one surface.
+        let shape =
+            if points.len() > MOST_STEMS { Shape::Dots(points) } else { Shape::Stems(points) };
         let series = vec![Series { name: String::new(), pen: Pen::Over, shape }];
         panels.push(Panel { series, ..Panel::new("each carrier, equalized", x, y) });
     }
@@ -73,9 +78,14 @@ fn errors(before: &VectorError, after: &VectorError) -> Panel {
     let axis = |name: &str| Axis::linear(name, "%", (-end, end));
     let series =
         |name: &str, pen, points| Series { name: name.to_owned(), pen, shape: Shape::Dots(points) };
-    let title = "error vectors, each carrier equalized; circle: 1 %";
+    // Errors well below it have it outside of the panel.
+    let has_circle = end >= 1.0;
+    let title = match has_circle {
+        true => "error vectors, each carrier equalized; circle: 1 %",
+        false => "error vectors, each carrier equalized",
+    };
     Panel {
-        has_circle: true,
+        has_circle,
         series: vec![series("received", Pen::Over, after), series("before", Pen::Light, before)],
         ..Panel::new(title, axis("in phase"), axis("in quadrature"))
     }

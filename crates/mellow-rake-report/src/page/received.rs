@@ -15,7 +15,10 @@ pub fn received(object: &Received) -> Document {
     ));
     let row = |name: &str, pick: fn(&ErrorRecord) -> f64, digits: usize| {
         let value = |error| number(Some(pick(error)), digits);
-        vec![name.to_owned(), value(&object.before), value(&object.after)]
+        let mut cells = vec![name.to_owned(), value(&object.before)];
+        cells.extend(object.designed.as_ref().map(value));
+        cells.push(value(&object.after));
+        cells
     };
     let rows = [
         row("error vector, rms, %", |error| 100.0 * error.rms, 3),
@@ -23,7 +26,22 @@ pub fn received(object: &Received) -> Document {
         row("largest, %", |error| 100.0 * error.largest, 3),
         row("rms with each carrier equalized, %", |error| 100.0 * error.equalized_rms, 3),
     ];
-    text.table(&["one gain and phase for all", "before", "after"], &rows);
+    let head = "one gain and phase for all";
+    match object.designed {
+        Some(_) => {
+            text.table(&[head, "before", "after, in floating point", "after, on integers"], &rows)
+        }
+        None => text.table(&[head, "before", "after"], &rows),
+    }
+    if let Some(predicted) = object.predicted_db {
+        text.paragraph(
+            &format!(
+                "  predicted behind integers: {predicted:.2} dB, the error in floating point with the noise of \
+                 the roundings, taken for white"
+            ),
+            4,
+        );
+    }
     let line = "  before: what the pulses lose by being cut off, what noise and other parts of the signal \
         add, and the converter's steps";
     text.paragraph(line, 4);

@@ -86,30 +86,48 @@ pub fn measure_vector_error(
     delay: usize,
     rate: SampleRate,
 ) -> Option<VectorError> {
+    measure_vector_error_at(part, signal, delay as f64, [rate, rate])
+}
+
+/// The same of a signal that was made at the first rate and has the second, behind a chain of stages: `delay`
+/// counts samples of the second. `None` also where carriers cannot be told apart at that, because their spacing
+/// is no whole part of it, or reach half of it.
+pub fn measure_vector_error_at(
+    part: &Part,
+    signal: &[f64],
+    delay: f64,
+    [rate, given]: [SampleRate; 2],
+) -> Option<VectorError> {
     let length = part.stop - part.start;
-    let signal = signal.get(usize::try_from(part.start).ok()?..)?;
+    let begin = part.start as f64 * (given.hertz() / rate.hertz());
+    let signal = signal.get(libm::floor(begin) as usize..)?;
+    let inside = begin - libm::floor(begin);
+    let delay = delay + inside;
+    if part.highest_hertz()? >= given.nyquist() || !part.is_told_apart_at(given) {
+        return None;
+    }
     // How many blocks of how many carriers, how far to look for the delay.
     let (sent, hertz, period) = match &part.waveform {
         Waveform::Keyed(keyed) => {
-            let period = rate.hertz() / keyed.carrier_hertz;
+            let period = given.hertz() / keyed.carrier_hertz;
             (keyed.symbols(length, rate), vec![keyed.carrier_hertz], period)
         }
         Waveform::Multicarrier(many) => {
-            let period = rate.hertz() / many.center_hertz;
+            let period = given.hertz() / many.center_hertz;
             (many.symbols(length, rate), many.hertz(), period)
         }
         _ => return None,
     };
     let per_block = hertz.len();
     let receive = |blocks: usize, delay: f64| match &part.waveform {
-        Waveform::Keyed(keyed) => keyed.receive(signal, blocks, delay, rate),
-        Waveform::Multicarrier(many) => many.receive(signal, blocks, delay, rate),
+        Waveform::Keyed(keyed) => keyed.receive(signal, blocks, delay, given),
+        Waveform::Multicarrier(many) => many.receive(signal, blocks, delay, [rate, given]),
         _ => Vec::new(),
     };
     let blocks = sent.len() / per_block;
     let scouts = blocks.min(SCOUTS.div_ceil(per_block));
     let error = |delay: f64| fit(&receive(scouts, delay), &sent[..scouts * per_block]).1;
-    let delay = least(&error, delay as f64, (2.0 * period).max(2.0));
+    let delay = least(&error, delay, (2.0 * period).max(2.0));
     let received = receive(blocks, delay);
     let (gain, left) = fit(&received, &sent);
     if !left.is_finite() {
@@ -139,7 +157,7 @@ pub fn measure_vector_error(
     let rest: f64 = equalized.iter().zip(&sent).map(|(r, s)| (r - s).norm_sqr()).sum();
     Some(VectorError {
         symbols: sent.len(),
-        delay_samples: delay,
+        delay_samples: delay - inside,
         rms: libm::sqrt(left),
         largest,
         equalized_rms: libm::sqrt(rest / power),

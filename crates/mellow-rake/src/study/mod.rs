@@ -56,7 +56,7 @@ pub use quantization::{
     PolynomialFigures, Quantization, Quieter, Remedy, SectionOscillations, Sensitive,
     StructureFigures, StructureSweep, Sweep, SweepRow, SweepWish, Swept, Width,
 };
-pub use received::{ErrorRecord, NotReceived, Received};
+pub use received::{ErrorLimits, ErrorRecord, NotReceived, Passed, Received};
 #[cfg(feature = "serde")]
 pub use record::DesignRecord;
 pub use sensitivity::{CoefficientStudy, SHARE_OF_A_COEFFICIENT};

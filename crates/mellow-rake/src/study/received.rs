@@ -1,10 +1,11 @@
 //! What a filter does to the symbols of a modulated signal.
 
-use super::Study;
+use super::{ChainStudy, Study};
 use crate::signal::{
     CarrierError, MaskMargin, Part, SignalPlan, VectorError, Waveform, delay_between,
-    measure_vector_error,
+    measure_vector_error, measure_vector_error_at,
 };
+use crate::units::SampleRate;
 use num_complex::Complex64;
 
 /// Error vectors before and behind a filter.
@@ -22,12 +23,17 @@ pub struct Received {
     pub samples: usize,
     /// Symbols compared.
     pub symbols: usize,
-    /// By how many samples the filter delays them.
+    /// By how many samples that come out it delays them.
     pub delay_samples: f64,
     /// The errors before the filter.
     pub before: ErrorRecord,
+    /// Those behind it in floating point, where `after` are those behind integers.
+    pub designed: Option<ErrorRecord>,
     /// Those behind it.
     pub after: ErrorRecord,
+    /// What is expected behind integers, in decibels: the error in floating point with the noise that is
+    /// predicted of the roundings, taken for white.
+    pub predicted_db: Option<f64>,
     /// Each carrier by itself.
     pub carriers: Vec<CarrierError>,
     /// What is allowed, in decibels.
@@ -82,9 +88,51 @@ pub enum NotReceived {
     /// The signal has none.
     #[error("no part has symbols; kind = \"keyed\" and kind = \"multicarrier\" have")]
     NoSymbols,
+    /// They lie beyond what comes out of a chain.
+    #[error(
+        "its symbols reach up to {highest_hz} Hz, and what comes out has {nyquist_hz} Hz at the most; a \
+         carrier below that would do"
+    )]
+    Beyond {
+        /// Up to where they reach, in hertz.
+        highest_hz: f64,
+        /// Half of the rate that comes out.
+        nyquist_hz: f64,
+    },
+    /// Carriers that cannot be told apart at the rate that comes out.
+    #[error(
+        "its carriers are told apart over whole samples, and their spacing is no whole part of the {output_hz} \
+         Hz that come out"
+    )]
+    Spacing {
+        /// The rate that comes out, in hertz.
+        output_hz: f64,
+    },
     /// None arrived.
     #[error("no symbols were received")]
     Nothing,
+}
+
+/// What went through a filter or a chain, and what came of it.
+#[derive(Debug, Clone, Copy)]
+pub struct Passed<'a> {
+    /// What went in.
+    pub input: &'a [f64],
+    /// What came out.
+    pub output: &'a [f64],
+    /// What came out of it in floating point, where `output` came out of integers.
+    pub designed: Option<&'a [f64]>,
+    /// What it went through.
+    pub behind: &'static str,
+}
+
+/// What is allowed.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct ErrorLimits {
+    /// The largest error vector, root of the mean square, in decibels.
+    pub error_db: Option<f64>,
+    /// How the spectrum stands to a mask.
+    pub mask: Option<MaskMargin>,
 }
 
 impl Study {
@@ -93,51 +141,139 @@ impl Study {
     /// # Errors
     /// [`NotReceived`] where none has, or the plan has another sample rate than the spec.
     pub fn part_with_symbols<'a>(&self, plan: &'a SignalPlan) -> Result<&'a Part, NotReceived> {
-        let (plan_hz, spec_hz) = (plan.sample_rate.hertz(), self.spec.sample_rate.hertz());
-        if plan_hz != spec_hz {
-            return Err(NotReceived::Rate { plan_hz, spec_hz });
-        }
-        let is_keyed =
-            |part: &&Part| matches!(part.waveform, Waveform::Keyed(_) | Waveform::Multicarrier(_));
-        plan.parts.iter().find(is_keyed).ok_or(NotReceived::NoSymbols)
+        with_symbols(plan, self.spec.sample_rate)
     }
 
-    /// The symbols of a signal before and behind a filter. `behind` says what it went through; the limit is
-    /// in decibels.
+    /// The symbols of a signal before and behind a filter.
     ///
     /// # Errors
     /// [`NotReceived`] where there are no symbols.
     pub fn received(
         &self,
         plan: &SignalPlan,
-        (input, output): (&[f64], &[f64]),
-        behind: &'static str,
-        error_limit_db: Option<f64>,
-        mask: Option<MaskMargin>,
+        passed: Passed<'_>,
+        limits: ErrorLimits,
     ) -> Result<Received, NotReceived> {
         let (part, rate) = (self.part_with_symbols(plan)?, self.spec.sample_rate);
-        let delay = delay_between(input, output);
-        let before = measure_vector_error(part, input, 0, rate).ok_or(NotReceived::Nothing)?;
-        let after = measure_vector_error(part, output, delay, rate).ok_or(NotReceived::Nothing)?;
-        let error = ErrorRecord::of(&after);
-        let pairs = |all: &[Complex64]| all.iter().map(|z| [z.re, z.im]).collect();
-        Ok(Received {
-            name: self.spec.name.to_string(),
-            signal: plan.name.to_string(),
-            behind,
-            samples: output.len(),
-            symbols: after.symbols,
-            delay_samples: after.delay_samples - before.delay_samples,
-            before: ErrorRecord::of(&before),
-            after: error,
-            carriers: after.carriers.clone(),
-            error_limit_db,
-            mask,
-            held: error_limit_db.is_none_or(|limit| error.rms_db <= limit)
-                && mask.is_none_or(|margin| margin.above == 0),
-            received: pairs(&after.received),
-            sent: pairs(&after.sent),
-            errors: [before, after],
+        let delay = delay_between(passed.input, passed.output) as f64;
+        let names = [self.spec.name.to_string(), plan.name.to_string()];
+        received(names, part, passed, limits, (delay, [rate, rate]), None)
+    }
+}
+
+impl ChainStudy {
+    /// The part of a plan that has symbols, if they come out.
+    ///
+    /// # Errors
+    /// [`NotReceived`] where none has, the plan has another sample rate than the spec, or they do not come out.
+    pub fn part_with_symbols<'a>(&self, plan: &'a SignalPlan) -> Result<&'a Part, NotReceived> {
+        let part = with_symbols(plan, self.spec.sample_rate)?;
+        let output = self.chain().output_rate();
+        let (highest_hz, nyquist_hz) = (part.highest_hertz().unwrap_or(0.0), output.nyquist());
+        if highest_hz >= nyquist_hz {
+            return Err(NotReceived::Beyond { highest_hz, nyquist_hz });
+        }
+        match part.is_told_apart_at(output) {
+            true => Ok(part),
+            false => Err(NotReceived::Spacing { output_hz: output.hertz() }),
+        }
+    }
+
+    /// The symbols of a signal before and behind a chain, at the rate that comes out.
+    ///
+    /// # Errors
+    /// [`NotReceived`] where there are no symbols.
+    pub fn received(
+        &self,
+        plan: &SignalPlan,
+        passed: Passed<'_>,
+        limits: ErrorLimits,
+    ) -> Result<Received, NotReceived> {
+        let part = self.part_with_symbols(plan)?;
+        let chain = self.chain();
+        let rates = [chain.input_rate(), chain.output_rate()];
+        let first = chain.first_output_seconds();
+        let delay = (self.delay_at(part) - first) * rates[1].hertz();
+        let noise = self.integers().and_then(|(found, _)| found.network.noise().ok());
+        let variance = noise.filter(|_| passed.designed.is_some()).map(|noise| noise.variance);
+        let names = [self.spec.name.to_string(), plan.name.to_string()];
+        received(names, part, passed, limits, (delay, rates), variance)
+    }
+
+    /// The delay in seconds where the symbols of a part are: of linear phase the same everywhere, else the
+    /// slope of the phase.
+    fn delay_at(&self, part: &Part) -> f64 {
+        let chain = self.chain();
+        chain.delay_seconds().unwrap_or_else(|| {
+            let hertz = part.highest_hertz().unwrap_or(0.0);
+            let half = part.noise_bandwidth_hertz().unwrap_or(0.0) / 2.0;
+            let middle = hertz - half;
+            let step = (half / 16.0).max(middle * 1e-6);
+            let [low, high] = [middle - step, middle + step].map(|f| chain.direct_response(f));
+            let turned = high * low.conj();
+            -libm::atan2(turned.im, turned.re) / (2.0 * step * std::f64::consts::TAU)
         })
     }
+}
+
+/// The part of a plan of this rate that has symbols.
+fn with_symbols(plan: &SignalPlan, rate: SampleRate) -> Result<&Part, NotReceived> {
+    let (plan_hz, spec_hz) = (plan.sample_rate.hertz(), rate.hertz());
+    if plan_hz != spec_hz {
+        return Err(NotReceived::Rate { plan_hz, spec_hz });
+    }
+    let is_keyed =
+        |part: &&Part| matches!(part.waveform, Waveform::Keyed(_) | Waveform::Multicarrier(_));
+    plan.parts.iter().find(is_keyed).ok_or(NotReceived::NoSymbols)
+}
+
+/// Symbols before and behind something that is late by about so many of the samples that come out, which have
+/// the second rate. `noise` is the variance that roundings are expected to add.
+fn received(
+    [name, signal]: [String; 2],
+    part: &Part,
+    passed: Passed<'_>,
+    limits: ErrorLimits,
+    (delay, rates): (f64, [SampleRate; 2]),
+    noise: Option<f64>,
+) -> Result<Received, NotReceived> {
+    let before = measure_vector_error(part, passed.input, 0, rates[0]);
+    let before = before.ok_or(NotReceived::Nothing)?;
+    let behind = |output: &[f64]| measure_vector_error_at(part, output, delay, rates);
+    let after = behind(passed.output).ok_or(NotReceived::Nothing)?;
+    let designed = passed.designed.and_then(behind);
+    let error = ErrorRecord::of(&after);
+    let predicted_db = noise.zip(designed.as_ref()).and_then(|(variance, designed)| {
+        let gains = designed.carriers.iter().map(|one| libm::pow(10.0, one.gain_db / 10.0));
+        let gain = gains.sum::<f64>() / designed.carriers.len() as f64;
+        let signal = part.symbols_rms()?.powi(2) * gain;
+        // White noise lies evenly from zero to half of the rate.
+        let share = part.noise_bandwidth_hertz()? / rates[1].nyquist();
+        Some(10.0 * libm::log10(designed.rms * designed.rms + variance * share / signal))
+    });
+    let pairs = |all: &[Complex64]| all.iter().map(|z| [z.re, z.im]).collect();
+    let ErrorLimits { error_db, mask } = limits;
+    // The delay of what went in counts in samples of the other rate.
+    let delay_samples =
+        after.delay_samples - before.delay_samples * (rates[1].hertz() / rates[0].hertz());
+    Ok(Received {
+        name,
+        signal,
+        behind: passed.behind,
+        samples: passed.output.len(),
+        symbols: after.symbols,
+        delay_samples,
+        before: ErrorRecord::of(&before),
+        designed: designed.as_ref().map(ErrorRecord::of),
+        after: error,
+        predicted_db,
+        carriers: after.carriers.clone(),
+        error_limit_db: error_db,
+        mask,
+        held: error_db.is_none_or(|limit| error.rms_db <= limit)
+            && mask.is_none_or(|margin| margin.above == 0),
+        received: pairs(&after.received),
+        sent: pairs(&after.sent),
+        errors: [before, after],
+    })
 }

@@ -71,6 +71,48 @@ pub struct Part {
     pub stop: u64,
 }
 
+impl Part {
+    /// The highest frequency that its symbols take, in hertz; `None` of parts without symbols.
+    pub fn highest_hertz(&self) -> Option<f64> {
+        match &self.waveform {
+            Waveform::Keyed(keyed) => {
+                Some(keyed.carrier_hertz + 0.5 * keyed.symbol_rate * (1.0 + keyed.rolloff))
+            }
+            Waveform::Multicarrier(many) => {
+                Some(many.center_hertz + 0.5 * f64::from(many.carriers) * many.spacing_hertz)
+            }
+            _ => None,
+        }
+    }
+
+    /// The bandwidth through which noise comes to a receiver of its symbols, in hertz: that of its matched
+    /// filter, or of all carriers together.
+    pub fn noise_bandwidth_hertz(&self) -> Option<f64> {
+        match &self.waveform {
+            Waveform::Keyed(keyed) => Some(keyed.symbol_rate),
+            Waveform::Multicarrier(many) => Some(f64::from(many.carriers) * many.spacing_hertz),
+            _ => None,
+        }
+    }
+
+    /// The root of the mean square of its symbols' signal.
+    pub fn symbols_rms(&self) -> Option<f64> {
+        match &self.waveform {
+            Waveform::Keyed(keyed) => Some(keyed.rms),
+            Waveform::Multicarrier(many) => Some(many.rms),
+            _ => None,
+        }
+    }
+
+    /// Whether its carriers, if there are many, can be told apart in a signal of this rate: their spacing is a
+    /// whole part of it.
+    pub fn is_told_apart_at(&self, rate: SampleRate) -> bool {
+        let Waveform::Multicarrier(many) = &self.waveform else { return true };
+        let samples = rate.hertz() / many.spacing_hertz;
+        (samples - libm::rint(samples)).abs() < 1e-9 * samples
+    }
+}
+
 /// From a frequency to another.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Sweep {

@@ -3,6 +3,7 @@
 use super::Keying;
 use crate::units::SampleRate;
 use num_complex::Complex64;
+use rustfft::FftPlanner;
 use std::f64::consts::{SQRT_2, TAU};
 
 /// A burst of many carriers `spacing_hertz` apart, each keyed, in blocks of 1/spacing with a guard before
@@ -79,33 +80,46 @@ impl Multicarrier {
     /// symbols themselves if the signal is this one. It looks from the middle of the guard on, so that what a
     /// filter spreads by up to half a guard to either side falls into it; the carriers' turn by that is taken
     /// back.
+    ///
+    /// The signal has the second rate, of which the spacing is a whole part as well; `delay` counts samples of
+    /// that.
     pub fn receive(
         &self,
         signal: &[f64],
         count: usize,
         delay: f64,
-        rate: SampleRate,
+        [rate, given]: [SampleRate; 2],
     ) -> Vec<Complex64> {
-        let block = self.block(rate);
-        let back = (self.guard / 2) as f64;
+        let (block, ratio) = (self.block(given) as usize, given.hertz() / rate.hertz());
+        let whole = (self.block(rate) + self.guard) as f64 * ratio;
+        let guard = self.guard as f64 * ratio;
+        let back = libm::floor(guard / 2.0);
         let scale = 2.0 / (self.scale() * block as f64);
+        let transform = FftPlanner::<f64>::new().plan_fft_forward(block);
+        let turn = |turns: f64| {
+            let angle = -TAU * (turns - libm::floor(turns));
+            Complex64::new(libm::cos(angle), libm::sin(angle))
+        };
+        let first = self.hertz()[0] / given.hertz();
         let mut all = Vec::new();
-        for index in 0..count as u64 {
-            let start = index * (block + self.guard) + self.guard;
-            let from = libm::rint(start as f64 + delay - back).max(0.0) as usize;
-            let offset = from as f64 - start as f64 - delay;
-            // Turning on by a constant angle from sample to sample.
-            let mut turns: Vec<Complex64> = self.carriers(offset, rate).collect();
-            let steps: Vec<Complex64> = self.carriers(1.0, rate).collect();
-            let mut sums = vec![Complex64::new(0.0, 0.0); turns.len()];
-            for n in from..from + block as usize {
-                let x = signal.get(n).copied().unwrap_or(0.0);
-                for ((sum, turn), step) in sums.iter_mut().zip(&mut turns).zip(&steps) {
-                    *sum += turn.conj() * x;
-                    *turn *= step;
-                }
-            }
-            all.extend(sums.into_iter().map(|sum| sum * scale));
+        for index in 0..count {
+            let start = index as f64 * whole + guard;
+            let from = libm::rint(start + delay - back).max(0.0) as usize;
+            let offset = from as f64 - start - delay;
+            // The first carrier at zero, each further one in a bin of its own.
+            let mut words: Vec<Complex64> = (0..block)
+                .map(|n| {
+                    let x = signal.get(from + n).copied().unwrap_or(0.0);
+                    turn(first * (offset + n as f64)) * x
+                })
+                .collect();
+            transform.process(&mut words);
+            let carrier = |(k, sum): (usize, Complex64)| {
+                // A receiver may look for more carriers than the block has bins.
+                sum * turn((k % block) as f64 * offset / block as f64) * scale
+            };
+            let carriers = self.carriers as usize;
+            all.extend(words.into_iter().cycle().take(carriers).enumerate().map(carrier));
         }
         all
     }

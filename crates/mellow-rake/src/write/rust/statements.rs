@@ -224,14 +224,32 @@ impl Statements<'_> {
         result: Local,
     ) {
         let (kind, format) = (Integer::holding(local), local.format);
-        let (first, word) = (self.word_as(first, kind), self.word(local));
-        self.line(&format!("let mut {word}: {} = {first}; // {format}", kind.name()));
+        let (start, word) = (self.word_as(first, kind), self.word(local));
+        // Passes that hand nothing on have no word to carry.
+        let hands_on = |one: &Statement| {
+            let own = Value::Read(Read::Local(local));
+            matches!(one, Statement::Let { local: to, value } if *to == result && *value == own)
+        };
+        let reads = |statements: &[Statement], wanted: Local| {
+            let others = statements.iter().filter(|one| !hands_on(one));
+            others.flat_map(read_by).any(|read| read == Read::Local(wanted))
+        };
+        let is_idle = body.iter().any(hands_on) && !reads(body, local) && !reads(body, result);
+        let is_read = !is_idle || reads(&self.lowered.body, local);
+        if is_read {
+            let how = if is_idle { "let" } else { "let mut" };
+            self.line(&format!("{how} {word}: {} = {start}; // {format}", kind.name()));
+        }
         let (names, rows) = self.rows(body, passes);
         self.line(&format!("for {names} in {rows} {{"));
         self.indent += 1;
-        self.block(body);
-        let result = self.word_as(result, kind);
-        self.line(&format!("{word} = {result};"));
+        for statement in body.iter().filter(|one| !is_idle || !hands_on(one)) {
+            self.statement(statement);
+        }
+        if !is_idle {
+            let result = self.word_as(result, kind);
+            self.line(&format!("{word} = {result};"));
+        }
         self.indent -= 1;
         self.line("}");
         self.put(local);

@@ -1,0 +1,94 @@
+//! Symbols through chains: error vectors are what pass-band and roundings make of them.
+
+use mellow_rake::signal::SignalPlan;
+use mellow_rake::study::{ChainStudy, ErrorLimits, NotReceived, Passed};
+
+const BURST: &str = include_str!("../../mellow-rake-cli/demo/modem/burst.toml");
+const BURST_UP: &str = include_str!("../../mellow-rake-cli/demo/modem/burst_up.toml");
+
+fn study(text: &str) -> ChainStudy {
+    ChainStudy::of_text(text, |_| Err("no file".to_owned())).unwrap()
+}
+
+fn plan(text: &str) -> SignalPlan {
+    SignalPlan::parse(text).unwrap()
+}
+
+/// Of 256 taps up by four, symbols of 4,096 samples: -80 dB in floating point, and behind words of 13 bits
+/// what is predicted, for words of other lengths as well.
+#[test]
+fn a_burst_comes_out_as_predicted() {
+    let burst = plan(BURST.split("[converter]").next().unwrap());
+    let clean = burst.start().next_block(1 << 20);
+    for output in ["s13f12", "s16f15", "s10f9"] {
+        // Words that come in add next to nothing.
+        let text = BURST_UP.replace("s16f15", "s24f23").replace("s13f12", output);
+        let study = study(&text);
+        let (found, _) = study.integers().unwrap();
+        let step = found.network.input().step();
+        let words: Vec<i64> = clean.iter().map(|x| (x / step).round() as i64).collect();
+        let given = found.network.start().run(&words);
+        let step = found.network.output().step();
+        let given: Vec<f64> = given.iter().map(|word| *word as f64 * step).collect();
+        let designed = study.chain().start().run(&clean);
+        let passed =
+            Passed { input: &clean, output: &given, designed: Some(&designed), behind: "integers" };
+        let received = study.received(&burst, passed, ErrorLimits::default()).unwrap();
+        assert_eq!(received.symbols, 3 * 1536);
+        let float = received.designed.unwrap();
+        assert!(float.rms_db <= -80.0, "{}", float.rms_db);
+        let predicted = received.predicted_db.unwrap();
+        println!("{output}: {:.2} dB, {predicted:.2} predicted", received.after.rms_db);
+        assert!(
+            (received.after.rms_db - predicted).abs() < 1.0,
+            "{output}: {} {predicted}",
+            received.after.rms_db
+        );
+        // The gain of each carrier is that of the pass-band there.
+        for carrier in &received.errors[1].carriers {
+            let gain = study.chain().direct_response(carrier.hertz).norm();
+            assert!((carrier.gain_db - 20.0 * gain.log10()).abs() < 0.2, "{carrier:?} {gain}");
+        }
+    }
+}
+
+/// Down by eight, one carrier keyed: the error is that of the pass-band where the symbols lie.
+#[test]
+fn keyed_symbols_come_through_a_decimator() {
+    let chain = study(
+        "name = \"reef\"\nsample_rate = \"96 kHz\"\n[change]\ndown = 8\npass_edge = \"4 kHz\"\n\
+         ripple = \"0.02 dB\"\nattenuation = \"80 dB\"\n",
+    );
+    let keyed = |carrier: &str| {
+        plan(&format!(
+            "name = \"pings\"\nsample_rate = \"96 kHz\"\nlength = \"40 ms\"\n[[part]]\nkind = \"keyed\"\n\
+             keying = \"qpsk\"\ncarrier = \"{carrier}\"\nsymbol_rate = \"2 kHz\"\nrms = 0.2\n\
+             start = \"7.3 ms\"\n"
+        ))
+    };
+    let pings = keyed("2.5 kHz");
+    let input = pings.start().next_block(1 << 16);
+    let output = chain.chain().start().run(&input);
+    let passed =
+        Passed { input: &input, output: &output, designed: None, behind: "floating point" };
+    let received = chain.received(&pings, passed, ErrorLimits::default()).unwrap();
+    // What the pulses lose by being cut off is there before; the ripple adds less than itself.
+    let ripple = 10f64.powf(0.02 / 20.0) - 1.0;
+    let added = (received.after.rms.powi(2) - received.before.rms.powi(2)).max(0.0).sqrt();
+    assert!(added < ripple && received.before.rms < 0.01, "{added} {ripple} {received:?}");
+    assert!((received.delay_samples - chain.chain().delay_outputs().unwrap()).abs() < 0.1);
+    // At other rates and beyond what comes out there is nothing to receive.
+    let beyond = keyed("6 kHz");
+    let error = chain.received(&beyond, passed, ErrorLimits::default()).unwrap_err();
+    assert!(matches!(error, NotReceived::Beyond { .. }), "{error}");
+    let many = plan(
+        "name = \"many\"\nsample_rate = \"96 kHz\"\nlength = \"300 ms\"\n[[part]]\nkind = \"multicarrier\"\n\
+         keying = \"qpsk\"\ncenter = \"2 kHz\"\nspacing = \"250 Hz\"\ncarriers = 4\nrms = 0.2\n",
+    );
+    let thirds = study(
+        "name = \"reef\"\nsample_rate = \"96 kHz\"\n[change]\nup = 3\ndown = 7\npass_edge = \"4 kHz\"\n\
+         ripple = \"0.2 dB\"\nattenuation = \"40 dB\"\n",
+    );
+    let error = thirds.received(&many, passed, ErrorLimits::default()).unwrap_err();
+    assert!(matches!(error, NotReceived::Spacing { .. }), "{error}");
+}
