@@ -9,7 +9,7 @@ use mellow_rake::random::NoiseSource;
 use mellow_rake::rates::{
     Chain, Comb, PlanError, RateError, RateWish, Stage, StageForm, plan, plan_by,
 };
-use mellow_rake::spec::Kept;
+use mellow_rake::spec::{Kept, Least};
 use mellow_rake::units::SampleRate;
 use std::f64::consts::TAU;
 
@@ -223,6 +223,7 @@ fn wish(factor: usize, pass_share: f64, kept: Kept) -> RateWish {
         kept,
         combs: false,
         most_growth_bits: 48,
+        least: Least::Products,
         effort: Effort::default(),
     }
 }
@@ -271,6 +272,23 @@ fn no_other_stages_take_fewer_products() {
             disturbs = aliases.map(|path| path.response.norm()).fold(disturbs, f64::max);
         }
         assert!(20.0 * (highest / lowest).log10() <= 0.2 && 20.0 * disturbs.log10() <= -60.0);
+        // By memory and by delay nothing that is weighed takes less, nor the way of the fewest products.
+        for least in [Least::Memory, Least::Delay] {
+            let other = plan(&RateWish { least, ..wish }).unwrap();
+            let cost = |chain: &Chain| match least {
+                Least::Memory => chain.words() as f64,
+                _ => chain.delay_seconds().unwrap(),
+            };
+            let all = all.iter().filter_map(|factors| {
+                let forms: Vec<StageForm> =
+                    factors.iter().map(|down| StageForm::new(1, *down)).collect();
+                Some(cost(&plan_by(&wish, &forms).ok()?.chain))
+            });
+            let best = all.fold(f64::INFINITY, f64::min);
+            let found = cost(&other.chain);
+            println!("{factor}, {least:?}: {found} of at least {best}");
+            assert!(found <= 1.05 * best + 1e-12, "{factor} {least:?}: {found} {best}");
+        }
         // The way up is the same turned round.
         let input_rate = SampleRate::from_hertz(48_000.0 / factor as f64).unwrap();
         let up = plan(&RateWish { input_rate, up: factor, down: 1, ..wish }).unwrap();

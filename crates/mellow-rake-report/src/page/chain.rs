@@ -5,6 +5,7 @@ use crate::Document;
 use crate::numbers::{engineering, without_minus_zero};
 use crate::units::{duration, frequencies};
 use mellow_rake::rates::{Comb, FoldedBand};
+use mellow_rake::spec::Least;
 use mellow_rake::study::{ChainRecord, ChainStudy, StageRecord, WeighedRecord};
 
 /// Bands that are shown, the strongest first.
@@ -54,7 +55,7 @@ pub fn chain(study: &ChainStudy) -> Document {
     if let Some(fixed) = &record.fixed {
         words(&mut page, &record, fixed);
     }
-    weighed(&mut page, &record);
+    weighed(&mut page, &record, study.spec.change.least);
     page
 }
 
@@ -233,7 +234,7 @@ fn bands(
 }
 
 /// The ways that were looked at.
-fn weighed(page: &mut Document, record: &ChainRecord) {
+fn weighed(page: &mut Document, record: &ChainRecord, least: Least) {
     let Some(ways) = record.ways.filter(|ways| *ways > 1) else { return };
     page.gap();
     let row = |(place, way): (usize, &WeighedRecord)| {
@@ -251,18 +252,24 @@ fn weighed(page: &mut Document, record: &ChainRecord) {
             taps.join(" + "),
             engineering(way.multiplies_per_second),
             format!("{}", way.words),
+            duration(way.delay_s),
             how.to_owned(),
         ]
+    };
+    let by = match least {
+        Least::Memory => "words that are remembered",
+        Least::Delay => "delay",
+        _ => "products in a second",
     };
     let rows: Vec<Vec<String>> = record.weighed.iter().enumerate().map(row).collect();
     let designed = record.weighed.iter().filter(|way| way.designed).count();
     page.paragraph(
         &format!(
-            "weighed by products in a second: {ways} ways to cut the change; of the {} cheapest by estimate \
+            "weighed by {by}: {ways} ways to cut the change; of the {} cheapest by estimate \
              {designed} could be designed, and were counted",
             record.tried.unwrap_or(0)
         ),
         0,
     );
-    page.table(&["stages", "taps", "products/s", "words", ""], &rows);
+    page.table(&["stages", "taps", "products/s", "words", "delay", ""], &rows);
 }

@@ -1,8 +1,10 @@
 //! Into how many stages a change of the rate is best cut, and by which factors.
 
 use super::cut::{designed, estimate, order_that_stops};
-use super::wish::common_factor;
+use super::wish::{Cut, common_factor};
 use super::{Chain, PlanError, RateWish, Stage, StageForm};
+use crate::spec::Least;
+use std::cmp::Ordering;
 
 /// The most stages that are looked at where the rate goes one way.
 const MOST_STAGES: usize = 6;
@@ -26,6 +28,8 @@ pub struct Weighed {
     pub multiplies_per_second: f64,
     /// Words that are remembered.
     pub words: usize,
+    /// The delay in seconds.
+    pub delay_seconds: f64,
     /// Whether it was designed; else it is an estimate.
     pub is_designed: bool,
 }
@@ -38,6 +42,8 @@ impl Weighed {
             taps: stages.iter().map(|stage| stage.taps().0.len()).collect(),
             multiplies_per_second: chain.multiplies_per_second(),
             words: chain.words(),
+            // All that are designed are of linear phase.
+            delay_seconds: chain.delay_seconds().unwrap_or(f64::INFINITY),
             is_designed: true,
         }
     }
@@ -45,21 +51,42 @@ impl Weighed {
     /// By estimate.
     fn estimated(wish: &RateWish, forms: &[StageForm]) -> Self {
         let (mut multiplies_per_second, mut words, mut taps) = (0.0, 0, Vec::new());
+        let mut delay_seconds = 0.0;
+        let half = |taps: usize, cut: &Cut| (taps - 1) as f64 / 2.0 / cut.between;
         let of_taps = forms.iter().filter(|form| form.comb.is_none()).count();
         let ripples = wish.ripples(of_taps, 0.0);
         for cut in wish.cuts(forms) {
             if let Some(comb) = cut.comb {
                 words += comb.order * (1 + comb.delay);
-                taps.push(comb.order * (cut.up.max(cut.down) * comb.delay - 1) + 1);
+                let count = comb.order * (cut.up.max(cut.down) * comb.delay - 1) + 1;
+                delay_seconds += half(count, &cut);
+                taps.push(count);
                 continue;
             }
             let [count, nonzero] = estimate(wish, &cut, ripples);
             multiplies_per_second += nonzero as f64 / cut.up as f64 * cut.after;
             words += count.div_ceil(cut.up);
+            delay_seconds += half(count, &cut);
             taps.push(count);
         }
         let stages = forms.to_vec();
-        Weighed { stages, taps, multiplies_per_second, words, is_designed: false }
+        let is_designed = false;
+        Weighed { stages, taps, multiplies_per_second, words, delay_seconds, is_designed }
+    }
+
+    /// What it takes of this; alike of two, the one of fewer products is before the other.
+    fn cost(&self, least: Least) -> [f64; 2] {
+        let first = match least {
+            Least::Products => self.multiplies_per_second,
+            Least::Memory => self.words as f64,
+            Least::Delay => self.delay_seconds,
+        };
+        [first, self.multiplies_per_second]
+    }
+
+    fn compared(&self, other: &Weighed, least: Least) -> Ordering {
+        let pairs = self.cost(least).into_iter().zip(other.cost(least));
+        pairs.fold(Ordering::Equal, |order, (own, others)| order.then(own.total_cmp(&others)))
     }
 }
 
@@ -151,7 +178,7 @@ impl Ways<'_> {
             forms.iter().map(|form| [form.up, form.down]).collect()
         };
         let is_before = |other: &Weighed| {
-            let cost = other.multiplies_per_second.total_cmp(&found.multiplies_per_second);
+            let cost = other.compared(&found, self.wish.least);
             cost.then(other.stages.len().cmp(&forms.len()))
                 .then_with(|| in_order(&other.stages).cmp(&in_order(forms)))
                 .is_lt()
@@ -164,8 +191,9 @@ impl Ways<'_> {
     }
 }
 
-/// The stages of a change of the rate that take the fewest products in a second: all ways to cut it into up
-/// to six are weighed by an estimate of their taps, and the cheapest six designed, measured and counted.
+/// The stages of a change of the rate that take the fewest products in a second, or the [`Least`] of what is
+/// wished: all ways to cut it into up to six are weighed by an estimate of their taps, and the cheapest six
+/// designed, measured and counted.
 /// Where the rate goes up and down, each stage may do both, and up to four are looked at.
 ///
 /// Where [`combs`](RateWish::combs) allows it, the stage at the highest rate may be one of integrators and
@@ -184,10 +212,10 @@ impl Ways<'_> {
 /// ```
 /// use mellow_rake::Effort;
 /// use mellow_rake::rates::{RateWish, plan};
-/// use mellow_rake::spec::Kept;
+/// use mellow_rake::spec::{Kept, Least};
 /// let wish = RateWish { input_rate: "96 kHz".parse()?, up: 1, down: 32, pass_hz: 1_000.0,
 ///     ripple_db: 0.2, attenuation_db: 70.0, kept: Kept::PassBand, combs: false, most_growth_bits: 48,
-///     effort: Effort::default() };
+///     least: Least::Products, effort: Effort::default() };
 /// let plan = plan(&wish)?;
 /// assert_eq!(plan.chain.output_rate().hertz(), 3_000.0);
 /// assert!(plan.ripple_db <= 0.2 && plan.attenuation_db >= 70.0);
@@ -207,8 +235,7 @@ pub fn plan(wish: &RateWish) -> Result<RatePlan, PlanError> {
             Err(error) => failed = Some(error),
         }
     }
-    let cost = |plan: &RatePlan| plan.weighed[0].multiplies_per_second;
-    made.sort_by(|a, b| cost(a).total_cmp(&cost(b)));
+    made.sort_by(|a, b| a.weighed[0].compared(&b.weighed[0], wish.least));
     let tried = ways.best.len().min(DESIGNED);
     let designed = made.iter().flat_map(|plan| plan.weighed.clone());
     let weighed = designed.chain(ways.best.iter().skip(DESIGNED).cloned()).collect();
@@ -235,10 +262,10 @@ fn plan_of(wish: &RateWish, forms: &[StageForm]) -> Result<RatePlan, PlanError> 
 /// ```
 /// use mellow_rake::Effort;
 /// use mellow_rake::rates::{RateWish, StageForm, plan_by};
-/// use mellow_rake::spec::Kept;
+/// use mellow_rake::spec::{Kept, Least};
 /// let wish = RateWish { input_rate: "12 kHz".parse()?, up: 8, down: 1, pass_hz: 4_000.0,
 ///     ripple_db: 0.2, attenuation_db: 60.0, kept: Kept::PassBand, combs: false, most_growth_bits: 48,
-///     effort: Effort::default() };
+///     least: Least::Products, effort: Effort::default() };
 /// let plan = plan_by(&wish, &[StageForm::new(2, 1), StageForm::new(4, 1)])?;
 /// assert_eq!(plan.chain.output_rate().hertz(), 96_000.0);
 /// assert_eq!(plan.chain.stages()[1].up(), 4);

@@ -116,6 +116,7 @@ pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
             kept: change.kept,
             combs: change.combs,
             most_growth_bits: spec.fixed.as_ref().map_or(u32::MAX, ChainFixed::most_growth_bits),
+            least: change.least,
             effort: spec.effort,
         };
         let form = |stage: &StageWish| StageForm {

@@ -3,7 +3,7 @@
 use super::{Comb, RateError, Stage};
 use crate::Effort;
 use crate::design::fir::FirError;
-use crate::spec::Kept;
+use crate::spec::{Kept, Least};
 use crate::units::SampleRate;
 
 /// A change of the rate as it is wished: by whole numbers, up, down, or both.
@@ -29,6 +29,8 @@ pub struct RateWish {
     /// By how many bits words may grow in those at the most: 64 less what comes in, where they are to run on
     /// integers.
     pub most_growth_bits: u32,
+    /// Of what the stages are to take the least.
+    pub least: Least,
     /// How much work the search for the fewest taps of a stage may do.
     pub effort: Effort,
 }

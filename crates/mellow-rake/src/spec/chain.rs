@@ -125,6 +125,29 @@ pub struct RateChange {
     pub kept: Kept,
     /// Whether stages that are found may be integrators and combs.
     pub combs: bool,
+    /// Of what stages that are found are to take the least.
+    pub least: Least,
+}
+
+/// Of what the stages of a change of the rate are to take the least.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "kebab-case"))]
+#[non_exhaustive]
+pub enum Least {
+    /// Products in a second.
+    #[default]
+    Products,
+    /// Words that are remembered.
+    Memory,
+    /// The delay in seconds.
+    Delay,
+}
+
+impl Least {
+    /// Each with its word in the spec file.
+    pub const ALL: [(&'static str, Least); 3] =
+        [("products", Least::Products), ("memory", Least::Memory), ("delay", Least::Delay)];
 }
 
 /// What must not be disturbed by what folds onto it, and what must not have images.

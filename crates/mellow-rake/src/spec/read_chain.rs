@@ -3,7 +3,9 @@
 use super::read::{FREQUENCY_FORMS, Found, Keys, Source, effort, head, parsed, want};
 use super::read_chain_fixed::{fixed, stage_fixed};
 use super::read_hardware::hardware;
-use super::{ChainSpec, Comb, Kept, Problem, RateChange, SpecError, StageFixed, StageWish, Want};
+use super::{
+    ChainSpec, Comb, Kept, Least, Problem, RateChange, SpecError, StageFixed, StageWish, Want,
+};
 use crate::units::{Frequency, Level, SampleRate};
 use toml::de::{DeTable, DeValue};
 
@@ -194,7 +196,7 @@ fn numbered(mut error: SpecError, number: usize) -> SpecError {
 
 /// The table `[change]`.
 fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<RateChange, SpecError> {
-    let known = ["up", "down", "pass_edge", "ripple", "attenuation", "keep", "combs"];
+    let known = ["up", "down", "pass_edge", "ripple", "attenuation", "keep", "combs", "least"];
     let keys =
         top.table("change", "change.", &known)?.ok_or_else(|| top.missing("change", CHANGE))?;
     let asked = [factor(&keys, "up")?, factor(&keys, "down")?];
@@ -241,8 +243,18 @@ fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<Rate
         }))
     });
     let combs = combs.transpose()?.unwrap_or(true);
+    let least = keys.find("least").map(|found| {
+        if stages.is_empty() {
+            return found.choice(&Least::ALL);
+        }
+        Err(found.error(Problem::Range {
+            found: "stages that are given".to_owned(),
+            accepted: "no `least`: nothing is weighed".to_owned(),
+        }))
+    });
+    let least = least.transpose()?.unwrap_or_default();
     let (ripple_db, attenuation_db) = (ripple, attenuation);
-    Ok(RateChange { up, down, pass_hz, ripple_db, attenuation_db, kept, combs })
+    Ok(RateChange { up, down, pass_hz, ripple_db, attenuation_db, kept, combs, least })
 }
 
 /// A level in a range; without it stages cannot be found.

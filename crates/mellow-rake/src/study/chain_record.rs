@@ -71,6 +71,8 @@ pub struct WeighedRecord {
     pub multiplies_per_second: f64,
     /// Words that are remembered.
     pub words: usize,
+    /// The delay in seconds.
+    pub delay_s: f64,
     /// Whether it was designed and counted; else it is an estimate.
     pub designed: bool,
 }
@@ -175,6 +177,7 @@ fn weighed(way: &Weighed) -> WeighedRecord {
         taps: way.taps.clone(),
         multiplies_per_second: way.multiplies_per_second,
         words: way.words,
+        delay_s: way.delay_seconds,
         designed: way.is_designed,
     }
 }
