@@ -1,5 +1,5 @@
-//! Chains of programs at several rates in C, in Rust and in hardware: every integer, whatever the length of the
-//! blocks, whatever the traffic.
+//! Chains of programs at several rates in C, in Rust and in hardware: every integer, whatever the length of
+//! the blocks, whatever the traffic.
 
 use crate::filters::any_word;
 use crate::random_chains::{any_chain, any_chain_words, rate};
@@ -11,8 +11,8 @@ use mellow_rake::write::{GeneratedFile, Symbols, c, rust, verilog, vhdl};
 use mellow_rake_rig::{C_FLAGS, Core, Emulated, HardwareModel, Program, RigError, ToolName};
 
 /// Random chains of taps, integrators and combs, up, down and both: two compilers, the one with checks for
-/// whatever C leaves undefined, Rust with checks for overflow, and emulated cores in turn; blocks of one word,
-/// of some, and of many.
+/// whatever C leaves undefined, Rust with checks for overflow, and emulated cores in turn; blocks of one
+/// word, of some, and of many.
 #[test]
 fn chains_in_c_and_rust_give_every_integer() {
     let mut noise = NoiseSource::new(2301);

@@ -75,7 +75,8 @@ fn crate_of(files: &[GeneratedFile], folder: &Path) {
         let gives = gives.split(" {").next().unwrap();
         let _ = writeln!(
             text,
-            "/// All of it.\n#[inline(never)]\npub fn run_{index}(f: &mut {module}::{name}, {words}){gives} {{\n    \
+            "/// All of it.\n#[inline(never)]\n\
+             pub fn run_{index}(f: &mut {module}::{name}, {words}){gives} {{\n    \
              f.block(input, output)\n}}"
         );
     }

@@ -11,8 +11,8 @@ use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_rig::{Core, Target, TargetWords, verilog_simulator};
 use std::path::Path;
 
-/// Whether a target runs chains: compilers for this machine, emulated cores that the code for all of them fits,
-/// and simulators of hardware.
+/// Whether a target runs chains: compilers for this machine, emulated cores that the code for all of them
+/// fits, and simulators of hardware.
 fn runs_chains(target: &Target) -> bool {
     match target {
         Target::HostC | Target::Clang | Target::Rust => true,

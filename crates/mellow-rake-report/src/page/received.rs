@@ -29,15 +29,16 @@ pub fn received(object: &Received) -> Document {
     let head = "one gain and phase for all";
     match object.designed {
         Some(_) => {
-            text.table(&[head, "before", "after, in floating point", "after, on integers"], &rows)
+            let names = [head, "before", "after, in floating point", "after, on integers"];
+            text.table(&names, &rows);
         }
         None => text.table(&[head, "before", "after"], &rows),
     }
     if let Some(predicted) = object.predicted_db {
         text.paragraph(
             &format!(
-                "  predicted behind integers: {predicted:.2} dB, the error in floating point with the noise of \
-                 the roundings, taken for white"
+                "  predicted behind integers: {predicted:.2} dB, the error in floating point with the noise \
+                 of the roundings, taken for white"
             ),
             4,
         );

@@ -269,10 +269,11 @@ impl SignalFlow {
                     && product.alignment == plain
                     && product.first == FlowWord { signal, age: 0 }
             };
-            let places = self.tasks.iter().enumerate();
-            let place = places
-                .filter_map(|(other, task)| Some((other, task.products.iter().position(is_term)?)));
-            let Some((other, index)) = place.last() else { continue };
+            let is_there = |(other, task): (usize, &Task)| {
+                Some((other, task.products.iter().position(is_term)?))
+            };
+            let place = self.tasks.iter().enumerate().find_map(is_there);
+            let Some((other, index)) = place else { continue };
             let shift = self.tasks[other].products.remove(index).alignment.shift;
             let mut own = std::mem::take(&mut self.tasks[task].products);
             own.iter_mut().for_each(|product| product.alignment.shift += shift);

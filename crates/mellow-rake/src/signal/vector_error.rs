@@ -90,8 +90,8 @@ pub fn measure_vector_error(
 }
 
 /// The same of a signal that was made at the first rate and has the second, behind a chain of stages: `delay`
-/// counts samples of the second. `None` also where carriers cannot be told apart at that, because their spacing
-/// is no whole part of it, or reach half of it.
+/// counts samples of the second. `None` also where carriers cannot be told apart at that, because their
+/// spacing is no whole part of it, or reach half of it.
 pub fn measure_vector_error_at(
     part: &Part,
     signal: &[f64],

@@ -242,7 +242,8 @@ impl ChainStudy {
     /// `None` where the spec asks for no words.
     ///
     /// # Errors
-    /// [`ChainStudyError::Write`] where a language cannot say it; for hardware languages as of [`hardware`](ChainStudy::hardware).
+    /// [`ChainStudyError::Write`] where a language cannot say it; for hardware languages as of
+    /// [`hardware`](ChainStudy::hardware).
     pub fn files(
         &self,
         languages: &[Language],

@@ -101,8 +101,8 @@ pub enum NotReceived {
     },
     /// Carriers that cannot be told apart at the rate that comes out.
     #[error(
-        "its carriers are told apart over whole samples, and their spacing is no whole part of the {output_hz} \
-         Hz that come out"
+        "its carriers are told apart over whole samples, and their spacing is no whole part of the \
+         {output_hz} Hz that come out"
     )]
     Spacing {
         /// The rate that comes out, in hertz.
@@ -165,7 +165,8 @@ impl ChainStudy {
     /// The part of a plan that has symbols, if they come out.
     ///
     /// # Errors
-    /// [`NotReceived`] where none has, the plan has another sample rate than the spec, or they do not come out.
+    /// [`NotReceived`] where none has, the plan has another sample rate than the spec, or they do not come
+    /// out.
     pub fn part_with_symbols<'a>(&self, plan: &'a SignalPlan) -> Result<&'a Part, NotReceived> {
         let part = with_symbols(plan, self.spec.sample_rate)?;
         let output = self.chain().output_rate();
@@ -246,7 +247,8 @@ fn received(
     let predicted_db = noise.zip(designed.as_ref()).and_then(|(variance, designed)| {
         let gains = designed.carriers.iter().map(|one| libm::pow(10.0, one.gain_db / 10.0));
         let gain = gains.sum::<f64>() / designed.carriers.len() as f64;
-        let signal = part.symbols_rms()?.powi(2) * gain;
+        let rms = part.symbols_rms()?;
+        let signal = rms * rms * gain;
         // White noise lies evenly from zero to half of the rate.
         let share = part.noise_bandwidth_hertz()? / rates[1].nyquist();
         Some(10.0 * libm::log10(designed.rms * designed.rms + variance * share / signal))

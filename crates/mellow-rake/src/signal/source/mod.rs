@@ -104,8 +104,8 @@ impl Part {
         }
     }
 
-    /// Whether its carriers, if there are many, can be told apart in a signal of this rate: their spacing is a
-    /// whole part of it.
+    /// Whether its carriers, if there are many, can be told apart in a signal of this rate: their spacing is
+    /// a whole part of it.
     pub fn is_told_apart_at(&self, rate: SampleRate) -> bool {
         let Waveform::Multicarrier(many) = &self.waveform else { return true };
         let samples = rate.hertz() / many.spacing_hertz;

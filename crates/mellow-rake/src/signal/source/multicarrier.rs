@@ -81,8 +81,8 @@ impl Multicarrier {
     /// filter spreads by up to half a guard to either side falls into it; the carriers' turn by that is taken
     /// back.
     ///
-    /// The signal has the second rate, of which the spacing is a whole part as well; `delay` counts samples of
-    /// that.
+    /// The signal has the second rate, of which the spacing is a whole part as well; `delay` counts samples
+    /// of that.
     pub fn receive(
         &self,
         signal: &[f64],

@@ -168,8 +168,8 @@ impl<'a> Functions<'a> {
         let _ = write!(
             text,
             "    /// One firing.\n    #[inline(always)]\n    \
-             pub fn fire(&mut self, input: &[{input}; {takes}], output: &mut [{output}; {gives}]) {{\n{body}    \
-             }}\n"
+             pub fn fire(&mut self, input: &[{input}; {takes}], output: &mut [{output}; {gives}]) {{\n\
+             {body}    }}\n"
         );
         text
     }

@@ -71,8 +71,8 @@ impl Text<'_> {
         let mut text = format!(
             "// {ORIGIN}\n//\n\
              // Nothing here can panic: each index and each slice lies within an array whose length the\n\
-             // compiler knows, each shift is shorter than its type, and each sum is proved to fit its type or\n\
-             // wraps on purpose. So overflow checks find nothing either.\n"
+             // compiler knows, each shift is shorter than its type, and each sum is proved to fit its type\n\
+             // or wraps on purpose. So overflow checks find nothing either.\n"
         );
         let often = rate.map_or(String::new(), |rate| {
             format!("\n/// Made for {} samples in a second going in.", rate.hertz())
@@ -115,8 +115,8 @@ impl Text<'_> {
              Self {{ {} }}\n    }}\n\n    \
              /// At most so many words come out of `count`.\n    \
              pub const fn outputs(count: usize) -> usize {{\n        {most}\n    }}\n\n    \
-             /// Words go in, and those that come out stand at the beginning of `output`; gives how many they\n    \
-             /// are. What it has no room for is lost: [`outputs`](Self::outputs) are enough.\n    \
+             /// Words go in, and those that come out stand at the beginning of `output`; gives how\n    \
+             /// many they are. What it has no room for is lost: [`outputs`](Self::outputs) are enough.\n    \
              pub fn block(&mut self, input: &[{input}], output: &mut [{output}]) -> usize {{\n        \
              let mut places = output.iter_mut();\n        let mut count = 0;\n        \
              let mut give = |word| {{\n            \
@@ -173,8 +173,8 @@ impl Text<'_> {
             _ => {
                 let _ = write!(
                     text,
-                    "        if let Some(place) = self.waiting{number}.get_mut(self.waits{number}) {{\n            \
-                     *place = word;\n        }}\n        self.waits{number} += 1;\n        \
+                    "        if let Some(place) = self.waiting{number}.get_mut(self.waits{number}) {{\n\
+                     \x20           *place = word;\n        }}\n        self.waits{number} += 1;\n        \
                      if self.waits{number} < {takes} {{\n            return;\n        }}\n        \
                      self.waits{number} = 0;\n"
                 );

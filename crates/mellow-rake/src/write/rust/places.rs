@@ -302,7 +302,7 @@ impl Used {
         for statement in body {
             match statement {
                 Statement::Let { value: Value::Input { at: Row::Pass, .. }, .. } => {
-                    used.takes = true
+                    used.takes = true;
                 }
                 Statement::Deliver { at: Row::Pass, .. } => used.gives = true,
                 Statement::Let { value: Value::Read(read), .. } => used.read(read),

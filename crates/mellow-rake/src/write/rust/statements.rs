@@ -51,9 +51,9 @@ impl Body {
             indent: 2,
         };
         if fires {
-            statements.firing()
+            statements.firing();
         } else {
-            statements.function()
+            statements.function();
         }
         Body { text: statements.text, helpers: statements.helpers }
     }

@@ -221,8 +221,8 @@ fn module(checked: &Checked, name: &str, waits: bool) -> String {
     };
     let _ = write!(
         text,
-        "//\n// A sample is taken at each rising clock edge with in_valid{with_ready} high; its output stands \
-            on out_data, with\n\
+        "//\n// A sample is taken at each rising clock edge with in_valid{with_ready} high; its output \
+         stands on out_data, with\n\
          // out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and clears the memory.\n\
          `default_nettype none\n\n\
          module {name} (\n    input  wire clk,\n    input  wire rst,\n    input  wire in_valid,\n\
