@@ -2,7 +2,11 @@
 //! library's types, and equal to the simulator in every integer. So nothing is missing in either.
 
 use mellow_rake::datapath::{Checked, Simulator, describe};
-use mellow_rake::hardware::{HardwareRecord, HardwareUnit, SignalFlow, TimeSharedChoice, choose};
+use mellow_rake::hardware::{
+    HardwareRecord, HardwareUnit, NetworkHardware, NetworkPart, SignalFlow, TimeSharedChoice,
+    choose,
+};
+use mellow_rake::implementation::implement_chain;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::{Architecture, Hardware, Structure};
 use mellow_rake::units::SampleRate;
@@ -10,6 +14,7 @@ use serde_json::Value;
 use std::collections::{HashMap, HashSet};
 
 use crate::filters::{any_filter, any_filters_of_one_format, any_word, one_of};
+use crate::random_chains::{any_chain, any_chain_words, rate};
 use crate::reader::{Format, rounded};
 
 fn number(value: &Value, key: &str) -> i64 {
@@ -90,9 +95,15 @@ impl<'a> Unit<'a> {
     }
 
     fn step(&mut self, sample: i64) -> i128 {
-        self.head -= 1;
-        self.memory.insert(self.head, sample.into());
-        let mut output = None;
+        self.fire(&[sample])[0]
+    }
+
+    fn fire(&mut self, samples: &[i64]) -> Vec<i128> {
+        for sample in samples {
+            self.head -= 1;
+            self.memory.insert(self.head, (*sample).into());
+        }
+        let mut results = Vec::new();
         let issues = list(self.hardware, "schedule");
         for (index, task) in list(self.hardware, "tasks").iter().enumerate() {
             let own = issues.iter().filter(|issue| number(issue, "task") == index as i64);
@@ -116,11 +127,10 @@ impl<'a> Unit<'a> {
             if let Some(slot) = task["slot"].as_i64() {
                 self.memory.insert(slot + self.head, result);
             }
-            if self.hardware["output_tasks"][0] == index {
-                output = Some(result);
-            }
+            results.push(result);
         }
-        output.expect("one task gives what goes out")
+        let tasks = list(self.hardware, "output_tasks").iter();
+        tasks.map(|task| results[task.as_u64().unwrap() as usize]).collect()
     }
 }
 
@@ -182,6 +192,41 @@ fn a_stranger_runs_the_unit_of_any_filter_from_its_json() {
         }
     }
     assert!(held.iter().all(|count| *count >= 5) && staged > 20, "{held:?} {staged}");
+}
+
+/// Programs that take or give several words at a time, by the JSON of the units that chains have of them.
+#[test]
+fn a_stranger_runs_the_units_of_chains_from_their_json() {
+    let mut noise = NoiseSource::new(735);
+    let (mut takes, mut gives) = (0, 0);
+    while takes < 15 || gives < 15 {
+        let (chain, fixed) = (any_chain(&mut noise), any_chain_words(&mut noise));
+        let Ok(found) = implement_chain(&chain, &fixed) else { continue };
+        let wish = Hardware {
+            multipliers: Some(one_of(&mut noise, &[1, 1, 2, 3])),
+            architecture: Some(Architecture::Serial),
+            ..Hardware::default()
+        };
+        let Ok(built) = NetworkHardware::of(&found.network, &wish, rate()) else { continue };
+        for part in built.parts() {
+            let NetworkPart::Unit { choice, program } = part else { continue };
+            let hardware = serde_json::to_value(HardwareRecord::of(choice).unwrap()).unwrap();
+            let datapath = serde_json::to_value(describe(program)).unwrap();
+            let mut unit = Unit::new(&hardware, &datapath);
+            let mut simulator = Simulator::new(program);
+            let (words_in, words_out) = part.words();
+            assert_eq!(number(&hardware, "words_in") as usize, words_in);
+            for firing in 0..50 {
+                let words: Vec<i64> =
+                    (0..words_in).map(|_| any_word(&mut noise, program.input(), false)).collect();
+                let expected: Vec<i128> =
+                    simulator.run(&words).into_iter().map(i128::from).collect();
+                assert_eq!(unit.fire(&words), expected, "{firing}\n{datapath:#}\n{hardware:#}");
+            }
+            takes += usize::from(words_in > 1);
+            gives += usize::from(words_out > 1);
+        }
+    }
 }
 
 /// Filters that take turns: each by its part of the JSON, in clocks that are its own.

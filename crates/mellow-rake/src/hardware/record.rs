@@ -121,8 +121,8 @@ pub struct TurnRecord {
     pub words: usize,
     /// The tasks; task t gives signal t + 1.
     pub tasks: Vec<TaskRecord>,
-    /// The task that gives what goes out.
-    pub output_task: usize,
+    /// The task that gives what goes out, alone in its list.
+    pub output_tasks: Vec<usize>,
     /// Each product with its clock, from the start of the turn on.
     pub schedule: Vec<IssueRecord>,
 }
@@ -144,7 +144,7 @@ impl HardwareRecord {
             latency: filter.latency(),
             words: filter.used_words(),
             tasks: tasks(filter),
-            output_task: filter.output_tasks()[0],
+            output_tasks: filter.output_tasks(),
             schedule: issues(filter),
         };
         let filters = choice.unit.filters();
