@@ -50,13 +50,11 @@ pub fn write_network(
 ) -> Result<Vec<GeneratedFile>, WriteError> {
     let admitted = Admitted::new();
     let parts = parts(network, "C")?;
-    let mut named = Vec::new();
-    for (index, part) in parts.into_iter().enumerate() {
+    for part in &parts {
         Capability { target: "C", widest: 64 }.check(&lower(part.checked))?;
-        named.push(NamedPart { part, own: symbols.part(index + 1) });
     }
-    let parts = named;
-    let text = Text { network, symbols, rate, parts, admitted };
+    let own = (1..=parts.len()).map(|number| symbols.part(number)).collect();
+    let text = Text { network, symbols, rate, parts, own, admitted };
     let file = |ending: &str, text: String| {
         let name = format!("{}{ending}", symbols.base());
         GeneratedFile { language: Language::C, name, text }
@@ -64,21 +62,7 @@ pub fn write_network(
     Ok(vec![file(".h", text.header()), file(".c", text.source()), file("_pipe.c", text.pipe())])
 }
 
-/// A program with its name.
-struct NamedPart<'a> {
-    part: Part<'a>,
-    own: Symbols,
-}
-
-impl<'a> std::ops::Deref for NamedPart<'a> {
-    type Target = Part<'a>;
-
-    fn deref(&self) -> &Part<'a> {
-        &self.part
-    }
-}
-
-impl NamedPart<'_> {
+impl Part<'_> {
     fn types(&self) -> (&'static str, &'static str) {
         (storage(self.checked.input()), storage(self.checked.output()))
     }
@@ -134,16 +118,19 @@ struct Text<'a> {
     network: &'a Network,
     symbols: &'a Symbols,
     rate: Option<SampleRate>,
-    parts: Vec<NamedPart<'a>>,
+    parts: Vec<Part<'a>>,
+    /// The names of each.
+    own: Vec<Symbols>,
     admitted: Admitted,
 }
 
 impl Text<'_> {
-    fn writer<'b>(&'b self, part: &'b NamedPart<'_>) -> Writer<'b> {
+    fn writer(&self, index: usize) -> Writer<'_> {
+        let part = &self.parts[index];
         Writer {
             checked: part.checked,
             lowered: lower_for_processor(part.checked),
-            symbols: &part.own,
+            symbols: &self.own[index],
             admitted: &self.admitted,
             firmware: Firmware::default(),
             rate: None,
@@ -161,8 +148,8 @@ impl Text<'_> {
         let (mut structures, mut members) = (String::new(), String::new());
         let mut largest = 0;
         for (index, part) in self.parts.iter().enumerate() {
-            let (writer, number) = (self.writer(part), index + 1);
-            let own = part.own.base();
+            let (writer, number) = (self.writer(index), index + 1);
+            let own = self.own[index].base();
             let _ = write!(structures, "struct {own} {{\n{}}};\n\n", writer.members());
             let _ = writeln!(members, "    struct {own} part{number};");
             if part.takes() > 1 {
@@ -227,10 +214,10 @@ impl Text<'_> {
         let mut functions = String::new();
         let mut clears = String::new();
         for (index, part) in self.parts.iter().enumerate() {
-            let writer = self.writer(part);
+            let writer = self.writer(index);
             let kept_only = part.makes_kept_only(&writer.lowered);
             writer.tables(&mut functions);
-            let own = part.own.base();
+            let own = self.own[index].base();
             let _ = writeln!(functions, "static void {own}_init(struct {own} *filter)\n{{");
             functions.push_str(&writer.clear());
             functions.push_str("}\n\n");
@@ -261,12 +248,12 @@ impl Text<'_> {
     /// The function that takes some words through one part.
     fn run(&self, index: usize, kept_only: bool) -> String {
         let (part, number, name) = (&self.parts[index], index + 1, self.symbols.base());
-        let (own, (input, output)) = (part.own.base(), part.types());
+        let (own, (input, output)) = (self.own[index].base(), part.types());
         // A small state may lie in registers while the block lasts.
         let words = part.checked.datapath().state_words();
         let copied = (1..=AT_ONCE).contains(&words) && part.takes() == 1;
         let state = if copied { "&state".to_owned() } else { format!("&chain->part{number}") };
-        let fire = Fire { part, number, state, kept_only };
+        let fire = Fire { part, own, number, state, kept_only };
         let mut each = fire.word("input + i");
         if part.fill > 1 {
             let mut zeros = vec![format!("static const {input} zero = 0;"), "int z;".to_owned()];
@@ -303,7 +290,7 @@ impl Text<'_> {
         let (input, output) = self.words();
         let between = |words: usize| -> Vec<usize> {
             let mut count = words;
-            let most = |part: &NamedPart<'_>| {
+            let most = |part: &Part<'_>| {
                 count = part.most(count);
                 count
             };
@@ -372,7 +359,8 @@ impl Text<'_> {
 
 /// How words go into the program of a part, and out of it.
 struct Fire<'a> {
-    part: &'a NamedPart<'a>,
+    part: &'a Part<'a>,
+    own: &'a str,
     number: usize,
     /// Where its memory lies.
     state: String,
@@ -396,8 +384,8 @@ impl Fire<'_> {
 
     /// One firing, of which goes on what is kept.
     fn firing(&self, from: &str) -> Vec<String> {
-        let Fire { part, state, kept_only, .. } = self;
-        let (own, output) = (part.own.base(), part.types().1);
+        let Fire { part, own, state, kept_only, .. } = self;
+        let output = part.types().1;
         let (gives, keep) = (part.gives(), part.keep);
         let call = |to: &str| format!("{own}_fire({state}, {from}, {to});");
         match (kept_only, keep, gives) {
@@ -438,8 +426,8 @@ fn block(head: &str, lines: Vec<String>) -> Vec<String> {
 }
 
 /// The function of one firing.
-fn fire(writer: &Writer<'_>, part: &NamedPart<'_>, firing: Firing) -> Body {
-    let (own, (input, output)) = (part.own.base(), part.types());
+fn fire(writer: &Writer<'_>, part: &Part<'_>, firing: Firing) -> Body {
+    let (own, (input, output)) = (writer.symbols.base(), part.types());
     let form = Form { access: Access::Filter, is_dual: false, lanes: None, firing: Some(firing) };
     let tune = writer.firmware.tune;
     let mut body = Body::new(&writer.lowered, own, writer.admitted, tune, form);
