@@ -173,7 +173,7 @@ impl ChainStudy {
     }
 
     fn designed(spec: ChainSpec, text: Option<&str>) -> Result<Self, ChainStudyError> {
-        let place = |keys: &[String]| text.map(|text| SpecPlace::of(text, keys));
+        let place = |keys: &[String]| super::place(text, keys);
         let design = realize(&spec).map_err(|error| ChainStudyError::Design {
             place: place(&error.keys()),
             error: Box::new(error),
@@ -228,11 +228,8 @@ impl ChainStudy {
             let wish = self.spec.hardware.unwrap_or_default();
             let built = NetworkHardware::of(&found.network, &wish, self.spec.sample_rate);
             built.map(Some).map_err(|error| {
-                let place = |text: &String| SpecPlace::of(text, &[error.key()]);
-                ChainStudyError::Hardware {
-                    place: self.text.as_ref().map(place),
-                    error: Box::new(error),
-                }
+                let place = super::place(self.text.as_deref(), &[error.key()]);
+                ChainStudyError::Hardware { place, error: Box::new(error) }
             })
         };
         self.hardware.get_or_init(make).as_ref().map_err(Clone::clone).map(Option::as_ref)

@@ -27,8 +27,12 @@ pub(super) fn settle(table: &mut RoundedTable, designed: &[f64]) -> Result<(), I
     let middle = (symmetric && last.is_multiple_of(2)).then_some(last / 2);
     if symmetric && missing % 2 != 0 {
         let middle = middle.ok_or_else(|| refused(sum))?;
-        row[middle] += missing.signum();
-        missing -= missing.signum();
+        // At the end of its format it goes the other way, and the others the more.
+        let ways = [missing.signum(), -missing.signum()];
+        let holds = |way: &i64| format.holds((row[middle] + way).into());
+        let way = ways.into_iter().find(holds).ok_or_else(|| refused(sum))?;
+        row[middle] += way;
+        missing -= way;
     }
     let pair = |k: usize| if symmetric { last - k } else { k };
     let free: Vec<usize> = (0..row.len()).filter(|k| !symmetric || *k < last - *k).collect();

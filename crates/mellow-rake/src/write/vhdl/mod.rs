@@ -233,8 +233,8 @@ fn design(checked: &Checked, lowered: &Lowered, name: &str, waits: bool) -> Stri
     let _ = write!(
         text,
         "--\n-- A sample is taken at each rising clock edge with in_valid{with_ready} high; its output \
-         stands on out_data, with\n-- out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and clears \
-         the memory.\n\nlibrary ieee;\nuse ieee.std_logic_1164.all;\nuse ieee.numeric_std.all;\n\n\
+         stands on out_data, with\n-- out_valid high, {LATENCY_CLOCKS} clock later. rst is synchronous and \
+         clears the memory.\n\nlibrary ieee;\nuse ieee.std_logic_1164.all;\nuse ieee.numeric_std.all;\n\n\
          entity {name} is\n    port (\n        clk : in std_logic;\n        rst : in std_logic;\n        \
          in_valid : in std_logic;\n{in_ready}        \
          in_data : in std_logic_vector({} downto 0); -- {input}\n        \
