@@ -83,7 +83,7 @@ impl NetworkHardwareError {
 /// use mellow_rake::network::{Network, Step};
 /// use mellow_rake::spec::Hardware;
 /// let word = "s16f15".parse()?;
-/// let taps = round_coefficients(&[vec![0.125; 8]], word)?;
+/// let taps = round_coefficients(&[vec![0.125; 8]], "s16f15".parse()?)?;
 /// let (rounding, overflow) = (Rounding::HalfUp, Overflow::Saturate);
 /// let halve = fir_decimator(&taps, 2, word, word, rounding, overflow)?.check()?;
 /// let network = Network::new(vec![Step::fire(halve.clone()), Step::fire(halve)])?;

@@ -152,7 +152,7 @@ pub fn write_parallel(
 /// use mellow_rake::spec::{Hardware, Name};
 /// use mellow_rake::write::{Symbols, verilog};
 /// let word = "s16f15".parse()?;
-/// let taps = round_coefficients(&[vec![0.125; 8]], word)?;
+/// let taps = round_coefficients(&[vec![0.125; 8]], "s16f15".parse()?)?;
 /// let (rounding, overflow) = (Rounding::HalfUp, Overflow::Saturate);
 /// let halve = fir_decimator(&taps, 2, word, word, rounding, overflow)?.check()?;
 /// let network = Network::new(vec![Step::fire(halve)])?;
