@@ -45,15 +45,20 @@ impl RunningStage {
     pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
         let mut output = Vec::with_capacity(input.len() * self.up / self.down + 1);
         let length = self.branches[0].len();
+        // From output to output, without a division for each.
+        let (words, places) = (self.down / self.up, self.down % self.up);
         for part in input.chunks(AT_ONCE) {
             self.line.extend_from_slice(part);
-            let end = part.len() * self.up;
-            while self.next < end {
-                let (word, place) = (self.next / self.up, self.next % self.up);
+            let (mut word, mut place) = (self.next / self.up, self.next % self.up);
+            while word < part.len() {
                 output.push(product(&self.branches[place], &self.line[word..word + length]));
-                self.next += self.down;
+                word += words;
+                place += places;
+                if place >= self.up {
+                    (word, place) = (word + 1, place - self.up);
+                }
             }
-            self.next -= end;
+            self.next = (word - part.len()) * self.up + place;
             self.line.drain(..part.len());
         }
         output
