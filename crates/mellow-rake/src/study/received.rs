@@ -206,10 +206,9 @@ impl ChainStudy {
     fn delay_at(&self, part: &Part) -> f64 {
         let chain = self.chain();
         chain.delay_seconds().unwrap_or_else(|| {
-            let hertz = part.highest_hertz().unwrap_or(0.0);
-            let half = part.noise_bandwidth_hertz().unwrap_or(0.0) / 2.0;
-            let middle = hertz - half;
-            let step = (half / 16.0).max(middle * 1e-6);
+            let middle = part.middle_hertz().unwrap_or(0.0);
+            let width = part.noise_bandwidth_hertz().unwrap_or(0.0);
+            let step = (width / 32.0).max(middle * 1e-6);
             let [low, high] = [middle - step, middle + step].map(|f| chain.direct_response(f));
             let turned = high * low.conj();
             -libm::atan2(turned.im, turned.re) / (2.0 * step * std::f64::consts::TAU)

@@ -85,6 +85,15 @@ impl Part {
         }
     }
 
+    /// The frequency in the middle of its symbols, in hertz.
+    pub fn middle_hertz(&self) -> Option<f64> {
+        match &self.waveform {
+            Waveform::Keyed(keyed) => Some(keyed.carrier_hertz),
+            Waveform::Multicarrier(many) => Some(many.center_hertz),
+            _ => None,
+        }
+    }
+
     /// The bandwidth through which noise comes to a receiver of its symbols, in hertz: that of its matched
     /// filter, or of all carriers together.
     pub fn noise_bandwidth_hertz(&self) -> Option<f64> {

@@ -160,11 +160,7 @@ impl<'a> Functions<'a> {
     ) -> String {
         let Body { text: mut body, helpers } = Body::of_firing(self.lowered);
         self.helpers.extend(helpers);
-        let mut text = String::new();
-        if let Some(Window { slack, .. }) = self.window() {
-            body.insert_str(0, &begin(slack));
-            text = self.advance();
-        }
+        let mut text = self.in_window(&mut body);
         let _ = write!(
             text,
             "    /// One firing.\n    #[inline(always)]\n    \
@@ -174,15 +170,18 @@ impl<'a> Functions<'a> {
         text
     }
 
+    /// Where there is a window, has statements begin with its place; gives the function that moves it.
+    fn in_window(&self, body: &mut String) -> String {
+        let Some(Window { slack, .. }) = self.window() else { return String::new() };
+        body.insert_str(0, &begin(slack));
+        self.advance()
+    }
+
     /// A program that goes from sample to sample.
     fn of_samples(&mut self) -> String {
         let (input, output) = (self.input.clone(), self.output.clone());
         let mut body = self.body(Access::Filter, None);
-        let mut text = String::new();
-        if let Some(Window { slack, .. }) = self.window() {
-            body.insert_str(0, &begin(slack));
-            text = self.advance();
-        }
+        let mut text = self.in_window(&mut body);
         let _ = write!(
             text,
             "    /// One sample.\n    \
