@@ -53,6 +53,45 @@ impl Values {
         }
     }
 
+    /// Several columns as one, the samples of one time side by side.
+    ///
+    /// ```
+    /// use mellow_rake_files::Values;
+    /// let both = [Values::Integers(vec![1, 3]), Values::Integers(vec![2, 4])];
+    /// let one = Values::side_by_side(&both);
+    /// assert_eq!(one, Values::Integers(vec![1, 2, 3, 4]));
+    /// assert_eq!(one.lane(1, 2), both[1]);
+    /// ```
+    pub fn side_by_side(columns: &[Values]) -> Values {
+        fn all<T: Copy>(columns: &[&[T]]) -> Vec<T> {
+            let count = columns.iter().map(|column| column.len()).min().unwrap_or(0);
+            (0..count).flat_map(|at| columns.iter().map(move |column| column[at])).collect()
+        }
+        let integers = |column: &Values| match column {
+            Values::Integers(values) => Some(values.clone()),
+            Values::Reals(_) => None,
+        };
+        match columns.iter().map(integers).collect::<Option<Vec<_>>>() {
+            Some(found) => Values::Integers(all(&found.iter().map(|c| &c[..]).collect::<Vec<_>>())),
+            None => {
+                let reals: Vec<Vec<f64>> = columns.iter().map(Values::reals).collect();
+                Values::Reals(all(&reals.iter().map(|column| &column[..]).collect::<Vec<_>>()))
+            }
+        }
+    }
+
+    /// One of so many columns that stand side by side.
+    pub fn lane(&self, lane: usize, lanes: usize) -> Values {
+        match self {
+            Values::Integers(values) => {
+                Values::Integers(values.iter().skip(lane).step_by(lanes).copied().collect())
+            }
+            Values::Reals(values) => {
+                Values::Reals(values.iter().skip(lane).step_by(lanes).copied().collect())
+            }
+        }
+    }
+
     /// More samples of the same kind behind these; integers behind real numbers become real, and the other
     /// way round all do.
     ///

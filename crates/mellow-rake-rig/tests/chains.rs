@@ -26,7 +26,7 @@ fn chains_in_c_and_rust_give_every_integer() {
         let network = &found.network;
         let files = c::write_network(network, &symbols, Some(chain.input_rate())).unwrap();
         let words: Vec<i64> =
-            (0..1_100).map(|_| any_word(&mut noise, fixed.input, false)).collect();
+            (0..1_104).map(|_| any_word(&mut noise, fixed.input, false)).collect();
         let expected = network.start().run(&words);
         assert!(!expected.is_empty());
         let program = Program::c(ToolName::CLANG, &files).unwrap();
@@ -90,7 +90,7 @@ fn chains_in_hardware_give_every_integer() {
             Err(NetworkHardwareError::Step { error: HardwareError::Clock { .. }, .. }) => continue,
             Err(error) => panic!("{error}"),
         };
-        let words: Vec<i64> = (0..500).map(|_| any_word(&mut noise, fixed.input, false)).collect();
+        let words: Vec<i64> = (0..504).map(|_| any_word(&mut noise, fixed.input, false)).collect();
         let expected = network.start().run(&words);
         let verilog = verilog::write_network(&hardware, &symbols).unwrap();
         let vhdl = vhdl::write_network(&hardware, &symbols).unwrap();
@@ -109,7 +109,7 @@ fn chains_in_hardware_give_every_integer() {
         assert!(!expected.is_empty());
         hold(HardwareModel::icarus(&verilog, input, output), words.len());
         if ran % 2 == 0 {
-            hold(HardwareModel::ghdl(&vhdl, input, output), 200);
+            hold(HardwareModel::ghdl(&vhdl, input, output), 204);
         }
         if ran % 9 == 0 {
             hold(HardwareModel::verilator(&verilog, input, output), words.len());

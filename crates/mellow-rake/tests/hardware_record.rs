@@ -198,8 +198,8 @@ fn a_stranger_runs_the_unit_of_any_filter_from_its_json() {
 #[test]
 fn a_stranger_runs_the_units_of_chains_from_their_json() {
     let mut noise = NoiseSource::new(735);
-    let (mut takes, mut gives) = (0, 0);
-    while takes < 15 || gives < 15 {
+    let (mut takes, mut gives, mut shared) = (0, 0, 0);
+    while takes < 15 || gives < 15 || shared < 15 {
         let (chain, fixed) = (any_chain(&mut noise), any_chain_words(&mut noise));
         let Ok(found) = implement_chain(&chain, &fixed) else { continue };
         let wish = Hardware {
@@ -209,18 +209,28 @@ fn a_stranger_runs_the_units_of_chains_from_their_json() {
         };
         let Ok(built) = NetworkHardware::of(&found.network, &wish, rate()) else { continue };
         for part in built.parts() {
-            let NetworkPart::Unit { choice, program } = part else { continue };
+            let NetworkPart::Unit { choice, program, in_turn } = part else { continue };
             let hardware = serde_json::to_value(HardwareRecord::of(choice).unwrap()).unwrap();
             let datapath = serde_json::to_value(describe(program)).unwrap();
             let mut unit = Unit::new(&hardware, &datapath);
-            let mut simulator = Simulator::new(program);
+            let mut lanes: Vec<_> = (0..*in_turn).map(|_| Simulator::new(program)).collect();
+            shared += usize::from(*in_turn > 1);
             let (words_in, words_out) = part.words();
             assert_eq!(number(&hardware, "words_in") as usize, words_in);
             for firing in 0..50 {
                 let words: Vec<i64> =
                     (0..words_in).map(|_| any_word(&mut noise, program.input(), false)).collect();
-                let expected: Vec<i128> =
-                    simulator.run(&words).into_iter().map(i128::from).collect();
+                let own =
+                    |lane: usize| words.iter().skip(lane).step_by(*in_turn).copied().collect();
+                let all: Vec<Vec<i64>> = lanes
+                    .iter_mut()
+                    .enumerate()
+                    .map(|(lane, simulator)| {
+                        simulator.run(&Vec::<i64>::from_iter::<Vec<i64>>(own(lane)))
+                    })
+                    .collect();
+                let word = |at: usize| i128::from(all[at % in_turn][at / in_turn]);
+                let expected: Vec<i128> = (0..words_out).map(word).collect();
                 assert_eq!(unit.fire(&words), expected, "{firing}\n{datapath:#}\n{hardware:#}");
             }
             takes += usize::from(words_in > 1);

@@ -8,6 +8,7 @@ mod any_coefficients;
 mod architecture;
 mod arrangements;
 mod brute_force;
+mod carriers;
 mod cascades;
 mod chain_specs;
 mod chain_words;

@@ -36,17 +36,21 @@ fn any_hardware(noise: &mut NoiseSource) -> Option<(Network, NetworkHardware, us
 fn machines_of_chains_give_what_the_network_gives_and_in_time() {
     let mut noise = NoiseSource::new(2401);
     let (mut held, mut units, mut several, mut parallel) = (0, 0, 0, 0);
-    while held < 120 {
+    while held < 150 {
         let Some((network, hardware, clocks)) = any_hardware(&mut noise) else { continue };
         let words: Vec<i64> =
-            (0..400).map(|_| any_word(&mut noise, network.input(), false)).collect();
+            (0..420).map(|_| any_word(&mut noise, network.input(), false)).collect();
         let expected = network.start().run(&words);
         for is_paced in [false, true] {
             let mut machine = NetworkMachine::new(&hardware).unwrap();
             let (mut fed, mut given, mut idle, mut clock) = (0, Vec::new(), 0, 0);
             while fed < words.len() || idle < hardware.drains_in() {
                 let chance = |of: i64, noise: &mut NoiseSource| noise.integer(0, 7) < of;
-                let is_due = if is_paced { clock % clocks == 0 } else { chance(5, &mut noise) };
+                let is_due = if is_paced {
+                    clock * network.lanes_in() >= fed * clocks
+                } else {
+                    chance(5, &mut noise)
+                };
                 // In the end all is taken.
                 let out_ready = is_paced || fed == words.len() || chance(3, &mut noise);
                 let in_valid = is_due && fed < words.len();

@@ -8,6 +8,7 @@ use crate::work::prove_chain;
 use mellow_rake::study::{ChainStudy, ChainStudyError};
 use mellow_rake::verify::LONGEST_MADE_UP;
 use mellow_rake::write::{GeneratedFile, Language};
+use mellow_rake_files::{RecordingReader, Values, words};
 use mellow_rake_rig::{Core, Target, TargetWords, verilog_simulator};
 use std::path::Path;
 
@@ -48,6 +49,29 @@ pub(super) fn no_words(path: &Path) -> Failure {
     ))
 }
 
+/// The words of a recording whose columns are those of a sample.
+fn side_by_side(
+    options: &Verify,
+    path: &Path,
+    lanes: usize,
+    study: &ChainStudy,
+) -> Result<Vec<i64>, Failure> {
+    let call = |what: String| Failure::Call(format!("{}: {what}", path.display()));
+    let rate = Some(study.spec.sample_rate);
+    let mut reader = RecordingReader::open(path, &options.reading.choice(rate))?;
+    let columns = reader.signals();
+    if columns.len() != lanes || options.column.is_some() {
+        return Err(call(format!(
+            "a sample of this chain is {lanes} columns side by side, of complex ones the real part first, with no \
+             other beside them; here are {}",
+            columns.len()
+        )));
+    }
+    let values = Values::side_by_side(&reader.rest(&columns)?);
+    let format = study.integers().ok_or_else(|| no_words(&options.spec))?.0.network.input();
+    Ok(words(path, &values, 0, format)?)
+}
+
 /// A chain compiled and compared in every integer.
 pub(super) fn verify(options: &Verify, study: &ChainStudy) -> Result<Outcome, Failure> {
     let call = |what: &str| Failure::Call(format!("{}: {what}", options.spec.display()));
@@ -83,7 +107,10 @@ pub(super) fn verify(options: &Verify, study: &ChainStudy) -> Result<Outcome, Fa
         None => None,
         Some(path) => {
             let (column, rate) = (options.column.as_deref(), Some(study.spec.sample_rate));
-            Some(Recording::file(path, &options.reading, column, rate)?.words(input)?)
+            Some(match integers.network.lanes_in() {
+                1 => Recording::file(path, &options.reading, column, rate)?.words(input)?,
+                lanes => side_by_side(options, path, lanes, study)?,
+            })
         }
     };
     let languages: Vec<Language> = targets.iter().map(|target| target.language()).collect();

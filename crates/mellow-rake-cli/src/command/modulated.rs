@@ -57,7 +57,8 @@ fn of_chain(
         None => {
             let input = values.reals();
             let output = study.chain().start().run(&input);
-            Signals { input, output, designed: None, behind: "the chain in floating point" }
+            let behind = "the chain in floating point";
+            Signals { input, output, designed: None, behind, words: study.chain().lanes_out() }
         }
         Some((found, _)) => {
             let network = &found.network;
@@ -65,9 +66,16 @@ fn of_chain(
             let input = scaled(&words, network.input().step());
             let output = scaled(&network.start().run(&words), network.output().step());
             let designed = Some(study.chain().start().run(&input));
-            Signals { input, output, designed, behind: "the chain on integers" }
+            let behind = "the chain on integers";
+            Signals { input, output, designed, behind, words: network.lanes_out() }
         }
     };
+    if study.chain().lanes_out() > 1 && options.mask.is_some() {
+        return Err(Failure::Call(format!(
+            "{}: --mask is for real samples, and complex ones come out",
+            options.spec.display()
+        )));
+    }
     told(options, path, study.chain().output_rate(), &signals, |passed, limits| {
         study.received(plan, passed, limits)
     })
@@ -83,6 +91,8 @@ struct Signals {
     output: Vec<f64>,
     designed: Option<Vec<f64>>,
     behind: &'static str,
+    /// Words side by side in a sample that comes out.
+    words: usize,
 }
 
 /// Says what was received of signals, whose output has this rate.
@@ -93,8 +103,10 @@ fn told(
     signals: &Signals,
     receive: impl FnOnce(Passed<'_>, ErrorLimits) -> Result<Received, NotReceived>,
 ) -> Result<Outcome, Failure> {
-    let Signals { input, output, designed, behind } = signals;
-    let found = spectrum(output, rate, SpectrumWish::for_length(output.len()));
+    let Signals { input, output, designed, behind, words } = signals;
+    // The spectrum of complex samples is drawn of their real part.
+    let drawn: Vec<f64> = output.iter().step_by(*words).copied().collect();
+    let found = spectrum(&drawn, rate, SpectrumWish::for_length(drawn.len()));
     let found = found.map_err(|error| call(path, &error))?;
     let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
     let error_db = options.error_limit.map(|limit| limit.decibels());
@@ -137,7 +149,8 @@ fn signals(
     plan: &SignalPlan,
     path: &Path,
 ) -> Result<Signals, Failure> {
-    let plain = |(input, output): Pair, behind| Signals { input, output, designed: None, behind };
+    let plain =
+        |(input, output): Pair, behind| Signals { input, output, designed: None, behind, words: 1 };
     if options.recording.is_some() {
         return Ok(plain(recorded(options, loaded)?, "the recording"));
     }
@@ -159,5 +172,5 @@ fn signals(
     let (input, output) =
         (scaled(&words, fixed.input.step()), scaled(&output, fixed.output.step()));
     let designed = Some(loaded.study.design.form.start().run(&input));
-    Ok(Signals { input, output, designed, behind: "the filter on integers" })
+    Ok(Signals { input, output, designed, behind: "the filter on integers", words: 1 })
 }

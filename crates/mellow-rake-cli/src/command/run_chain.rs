@@ -69,7 +69,7 @@ pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure>
     let chain = study.chain();
     let (rate, output_rate) = (chain.input_rate(), chain.output_rate());
     let mut reader = RecordingReader::open(&options.input, &options.reading.choice(Some(rate)))?;
-    let columns = columns(options, &reader)?;
+    let columns = columns_of(options, &reader, chain.lanes_in())?;
     let scale = options.scaling.scale(reader.full_scale())?;
     let behind = chain.delay_outputs();
     let removed = match (options.remove_delay, behind) {
@@ -90,7 +90,10 @@ pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure>
     let form = OutputForm::new(options.output_encoding, format, words, full_scale);
     let samples = reader.samples();
     let plan = RecordingPlan {
-        names: names.clone(),
+        names: names_out(
+            &names,
+            [chain.lanes_in(), chain.lanes_out()].map(|all| all / chain.channels()),
+        ),
         rate: output_rate,
         samples: chain.outputs_of(samples),
         encoding: form.encoding,
@@ -143,6 +146,44 @@ pub(super) fn run(options: &Run, study: &ChainStudy) -> Result<Outcome, Failure>
         print::page(&text(&object))?;
     }
     Ok(Outcome::Held)
+}
+
+/// The columns that were asked for, so many for each sample; or all that there are if they are so many.
+fn columns_of(
+    options: &Run,
+    reader: &RecordingReader,
+    lanes: usize,
+) -> Result<Vec<usize>, Failure> {
+    let asks = options.all_columns || !options.column.is_empty();
+    if lanes == 1 || asks {
+        let found = columns(options, reader)?;
+        return match found.len() % lanes {
+            0 => Ok(found),
+            _ => Err(of_lanes(options, lanes, found.len())),
+        };
+    }
+    let all = reader.signals();
+    if all.len() == lanes { Ok(all) } else { Err(of_lanes(options, lanes, all.len())) }
+}
+
+fn of_lanes(options: &Run, lanes: usize, found: usize) -> Failure {
+    Failure::Call(format!(
+        "{}: a sample of this chain is {lanes} columns side by side, of complex ones the real part first, and \
+         here are {found}; --column for each names them, --all-columns takes all",
+        options.input.display()
+    ))
+}
+
+/// The columns that come out: of complex samples NAME_i and NAME_q.
+fn names_out(names: &[String], lanes: [usize; 2]) -> Vec<String> {
+    match lanes {
+        [1, 2] => names.iter().flat_map(|n| [format!("{n}_i"), format!("{n}_q")]).collect(),
+        [2, 1] => {
+            let real = |both: &[String]| both[0].strip_suffix("_i").unwrap_or(&both[0]).to_owned();
+            names.chunks(2).map(real).collect()
+        }
+        _ => names.to_vec(),
+    }
 }
 
 fn text(object: &ChainRunObject) -> Document {

@@ -30,10 +30,30 @@ pub fn chain(study: &ChainStudy) -> Document {
         hertz(record.output_rate_hz)
     );
     let mut page = Document::of(&heading);
+    if let Some(line) = samples(&record) {
+        page.paragraph(&line, 2);
+        page.gap();
+    }
     stages(&mut page, &record);
     page.gap();
     whole(&mut page, study, &record);
     page.paragraph(NOTES, 4);
+    if record.lanes_in.max(record.lanes_out) > 1 {
+        let all = record.lanes_in.max(record.lanes_out) as f64 * record.multiplies_per_second;
+        let mixer = record.mixer_multiplies_per_second;
+        let more = match mixer > 0.0 {
+            true => format!(", {} of them in the mixer", engineering(mixer)),
+            false => String::new(),
+        };
+        page.paragraph(
+            &format!(
+                "  a row counts for one of the {} words of a sample; all of them take {} products/s{more}",
+                record.lanes_in.max(record.lanes_out),
+                engineering(all + mixer)
+            ),
+            4,
+        );
+    }
     let grown: Vec<String> = record
         .stages
         .iter()
@@ -47,7 +67,10 @@ pub fn chain(study: &ChainStudy) -> Document {
         Some(false) => page.verdict(Some(false), "from input to output: MISSES the spec"),
         None => page.verdict(None, "no ripple and no attenuation were asked for"),
     }
-    let clean = hertz(study.clean_hz());
+    let clean = match record.carrier_hz.map(hertz) {
+        Some(carrier) => format!("{} around {carrier}", hertz(study.clean_hz())),
+        None => hertz(study.clean_hz()),
+    };
     let falls = format!("what falls onto 0 to {clean}, the strongest first");
     bands(&mut page, &falls, study.folded(), &record, |band| band.worst_input_hertz);
     let images = format!("images of 0 to {clean}, the strongest first");
@@ -57,6 +80,28 @@ pub fn chain(study: &ChainStudy) -> Document {
     }
     weighed(&mut page, &record, study.spec.change.least);
     page
+}
+
+/// What is mixed, or that samples are complex.
+fn samples(record: &ChainRecord) -> Option<String> {
+    let distances = "all frequencies below are distances from that";
+    let channels = match record.channels {
+        1 => String::new(),
+        channels => format!("  {channels} channels, whose samples stand side by side:"),
+    };
+    let words = match (record.carrier_hz.map(hertz), record.lanes_in / record.channels) {
+        (Some(carrier), 1) => {
+            format!("real samples in, mixed down from {carrier}, complex samples out; {distances}")
+        }
+        (Some(carrier), _) => format!(
+            "complex samples in, mixed up to {carrier} at the end, real samples out; {distances}"
+        ),
+        (None, 2) => "complex samples in and out".to_owned(),
+        (None, _) if record.channels > 1 => "real samples in and out".to_owned(),
+        (None, _) => return None,
+    };
+    let gap = if channels.is_empty() { "  " } else { " " };
+    Some(format!("{channels}{gap}{words}"))
 }
 
 /// "up by 3 and down by 2"

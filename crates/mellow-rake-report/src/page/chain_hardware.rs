@@ -23,18 +23,21 @@ pub fn chain_hardware(
     let row = |(index, part): (usize, &ChainPartRecord)| {
         vec![
             (index + 1).to_string(),
-            what(part),
+            match part.lanes {
+                1 => what(part),
+                lanes => format!("{lanes} x {}", what(part)),
+            },
             frequencies(&[part.rate_hz], ""),
             part.input.to_string(),
             part.output.to_string(),
-            part.multipliers.to_string(),
+            (part.multipliers * part.lanes).to_string(),
             match part.clocks_available {
                 Some(available) => format!("{} of {available}", part.interval),
                 None => part.interval.to_string(),
             },
             part.latency.to_string(),
-            part.memory_bits.to_string(),
-            part.register_bits.to_string(),
+            (part.memory_bits * part.lanes as u64).to_string(),
+            (part.register_bits * part.lanes as u64).to_string(),
         ]
     };
     let mut rows: Vec<Vec<String>> = record.parts.iter().enumerate().map(row).collect();
@@ -62,7 +65,14 @@ pub fn chain_hardware(
         let needed = record
             .parts
             .iter()
-            .map(|part| part.rate_hz / part.words_in as f64 * part.interval as f64)
+            .map(|part| {
+                // A mixer takes a sample for each of its turns, whatever its words are.
+                let words = match part.what {
+                    "mixer" => 1,
+                    _ => (part.words_in / part.in_turn).max(1),
+                };
+                part.rate_hz / words as f64 * part.interval as f64
+            })
             .fold(0.0, f64::max);
         page.lines(&format!(
             "  a clock of {} or more keeps up with the sample rate",
@@ -90,13 +100,18 @@ pub fn chain_hardware(
 
 /// A part in a few words.
 fn what(part: &ChainPartRecord) -> String {
-    match (part.what, part.words_in, part.words_out) {
+    // Of a unit that works for several lanes, the words of one.
+    let lanes = if part.what == "unit" { part.in_turn } else { 1 };
+    let [words_in, words_out] = [part.words_in, part.words_out].map(|words| words / lanes);
+    let one = match (part.what, words_in, words_out) {
         ("unit", 1, 1) => "taps".to_owned(),
         ("unit", takes, 1) => format!("taps, {takes} in"),
         ("unit", 1, gives) => format!("taps, {gives} out"),
         ("unit", takes, gives) => format!("taps, {takes} in, {gives} out"),
+        ("mixer", ..) => "mixer".to_owned(),
         ("keep", takes, _) => format!("1 of {takes} kept"),
         ("fill", _, gives) => format!("{} zeros filled in", gives - 1),
         (what, ..) => what.to_owned(),
-    }
+    };
+    if lanes > 1 { format!("{one}, for {lanes}") } else { one }
 }

@@ -2,7 +2,8 @@
 
 use crate::Document;
 use crate::numbers::without_minus_zero;
-use mellow_rake::study::{ChainRecord, ChainWordsRecord, StageWordsRecord};
+use crate::units::frequencies;
+use mellow_rake::study::{ChainRecord, ChainWordsRecord, MixerRecord, StageWordsRecord};
 
 const NOTES: &str = "  reaches: the lowest and highest value for any input and any roundings; error: of all \
     roundings so far, at most, in steps of what is given; noise: of the roundings, on white noise of half \
@@ -26,16 +27,24 @@ pub(super) fn words(page: &mut Document, record: &ChainRecord, fixed: &ChainWord
             format!("{:.2}", stage.error_bound_lsb),
         ]
     };
-    let rows: Vec<Vec<String>> = fixed.stages.iter().enumerate().map(row).collect();
+    let mut rows: Vec<Vec<String>> = fixed.stages.iter().enumerate().map(row).collect();
+    if let Some(mixer) = &fixed.mixer {
+        let place = if record.lanes_in == record.channels { 0 } else { rows.len() };
+        rows.insert(place, mixed(mixer));
+    }
     page.table(
         &["stage", "takes", "taps or sums", "gives", "reaches", "limit acts", "error"],
         &rows,
     );
     page.paragraph(NOTES, 4);
-    if fixed.stages.iter().any(|stage| stage.output_is_chosen) {
+    let mixer_is_chosen = fixed.mixer.as_ref().is_some_and(|mixer| mixer.output_is_chosen);
+    if mixer_is_chosen || fixed.stages.iter().any(|stage| stage.output_is_chosen) {
         page.paragraph(CHOSEN, 4);
     }
     page.gap();
+    if let Some(mixer) = &fixed.mixer {
+        oscillator(page, record, mixer);
+    }
     measured(page, record, fixed);
     if fixed.left_gain_db.abs() > 1e-9 {
         page.paragraph(
@@ -63,6 +72,48 @@ pub(super) fn words(page: &mut Document, record: &ChainRecord, fixed: &ChainWord
              it from that",
         ),
     }
+}
+
+/// The row of a mixer among those of the stages.
+fn mixed(mixer: &MixerRecord) -> Vec<String> {
+    let mark = if mixer.output_is_chosen { " *" } else { "" };
+    vec![
+        "mixer".to_owned(),
+        mixer.input.to_string(),
+        mixer.values.to_string(),
+        format!("{}{mark}", mixer.output),
+        format!("{} to {}", level(mixer.lowest), level(mixer.highest)),
+        if mixer.fits { "never".to_owned() } else { "can".to_owned() },
+        format!("{:.2}", mixer.error_bound_lsb),
+    ]
+}
+
+/// The oscillator of a mixer.
+fn oscillator(page: &mut Document, record: &ChainRecord, mixer: &MixerRecord) {
+    let row = |words: &str, found: String| vec![words.to_owned(), found];
+    let free = match mixer.spurious_free_db {
+        Some(free) => format!("{free:.2}"),
+        None => "no other".to_owned(),
+    };
+    let rows = [
+        row(
+            "frequency asked for",
+            frequencies(&record.carrier_hz.map_or(vec![], |hz| vec![hz]), ""),
+        ),
+        row("it is off by, Hz", off(mixer.frequency_error_hz)),
+        row("phase, bits", format!("{}", mixer.phase_bits)),
+        row("address of the sine, bits", format!("{}", mixer.address_bits)),
+        row("values of a quarter of a turn", format!("{}", 1u32 << (mixer.address_bits - 2))),
+        row("above its strongest other line, dB", free),
+        row("a value is off by, at most", format!("{:.2e}", mixer.value_error)),
+    ];
+    page.table(&["oscillator of the mixer", ""], &rows);
+    page.gap();
+}
+
+/// A small difference of frequencies.
+fn off(hertz: f64) -> String {
+    if hertz == 0.0 { "0".to_owned() } else { format!("{hertz:.3e}") }
 }
 
 fn measured(page: &mut Document, record: &ChainRecord, fixed: &ChainWordsRecord) {

@@ -18,8 +18,12 @@
 #define FILTER_INIT CHAIN_INIT
 #define FILTER_INPUT CHAIN_INPUT
 #define FILTER_OUTPUT CHAIN_OUTPUT
-#define MOST_OUTPUTS (CHAIN_OUTPUTS(1) * LONGEST_BLOCK)
+#define MOST_INPUTS (LONGEST_BLOCK * CHAIN_WORDS_IN)
+#define MOST_OUTPUTS (CHAIN_OUTPUTS(1) * LONGEST_BLOCK * CHAIN_WORDS_OUT)
 #else
+#define CHAIN_WORDS_IN 1
+#define CHAIN_WORDS_OUT 1
+#define MOST_INPUTS LONGEST_BLOCK
 #define MOST_OUTPUTS LONGEST_BLOCK
 #endif
 
@@ -120,8 +124,8 @@ static uint32_t passed(uint32_t then)
 }
 
 static struct FILTER_NAME filter;
-static int64_t words[MOST_OUTPUTS > LONGEST_BLOCK ? MOST_OUTPUTS : LONGEST_BLOCK];
-static FILTER_INPUT input[LONGEST_BLOCK];
+static int64_t words[MOST_OUTPUTS > MOST_INPUTS ? MOST_OUTPUTS : MOST_INPUTS];
+static FILTER_INPUT input[MOST_INPUTS];
 static FILTER_OUTPUT output[MOST_OUTPUTS];
 
 #ifdef FILTER_NUMBER
@@ -161,7 +165,7 @@ static size_t run_chain(size_t count, int64_t block)
         return CHAIN_BLOCK(&filter, input, count, output);
     }
     for (i = 0; i < count; i++) {
-        given += CHAIN_BLOCK(&filter, input + i, 1, output + given);
+        given += CHAIN_BLOCK(&filter, input + i * CHAIN_WORDS_IN, 1, output + given * CHAIN_WORDS_OUT);
     }
     return given;
 }
@@ -182,7 +186,7 @@ static int run_filter(void)
     if (transfer(0x06, from, &block, sizeof block) != 0 || block < 0 || block > LONGEST_BLOCK) {
         return 2;
     }
-    call = block == 0 ? LONGEST_BLOCK : (size_t)block;
+    call = (block == 0 ? LONGEST_BLOCK : (size_t)block) * CHAIN_WORDS_IN;
     /* Whatever lies in memory before, FILTER_INIT has to clear it. */
     memset(&filter, 0xa5, sizeof filter);
     FILTER_INIT(&filter);
@@ -202,7 +206,7 @@ static int run_filter(void)
         }
         then = clock_now();
 #ifdef CHAIN_NAME
-        given = run_chain(count, block);
+        given = run_chain(count / CHAIN_WORDS_IN, block) * CHAIN_WORDS_OUT;
 #else
         given = count;
         if (block == 0) {

@@ -92,7 +92,7 @@ pub use build::{
     combs, direct_form_1, direct_form_1_shaped, direct_form_1_transposed, direct_form_2,
     direct_form_2_transposed, fir_decimator, fir_direct, fir_folded, fir_interpolator,
     fir_skip_zeros, fir_transposed, integrators, lattice_ladder, lattice_sections, shaping,
-    state_space,
+    state_space, word_change,
 };
 pub use check::{Checked, Facts, LimitFact, SumFact};
 pub use cost::Cost;

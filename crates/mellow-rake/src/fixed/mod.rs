@@ -2,6 +2,7 @@
 
 mod coefficients;
 mod digits;
+mod oscillator;
 mod overflow;
 mod rounding;
 mod word;
@@ -10,6 +11,7 @@ pub use coefficients::{
     CoefficientFormat, QuantizeError, RoundedTable, round_coefficients, round_groups,
 };
 pub use digits::{signed_digit_powers, signed_digits};
+pub use oscillator::{Oscillator, OscillatorError, OscillatorWords};
 pub use overflow::Overflow;
 pub use rounding::Rounding;
 pub use word::{FormatError, WordFormat};

@@ -184,24 +184,71 @@ impl SignalFlow {
     /// several words and uses what sums gave in firings before, [`HardwareError::Products`] beyond
     /// [`SignalFlow::MOST_PRODUCTS`].
     pub fn of(checked: &Checked) -> Result<Self, HardwareError> {
+        SignalFlow::of_lanes(checked, 1)
+    }
+
+    /// The flow of the same datapath for each of so many words side by side: a firing takes those of all
+    /// lanes, and so one unit works for all.
+    ///
+    /// ```
+    /// use mellow_rake::datapath::fir_direct;
+    /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+    /// use mellow_rake::hardware::{FlowSimulator, SignalFlow};
+    /// let taps = round_coefficients(&[vec![0.5, 0.25]], "s8f7".parse()?)?;
+    /// let word = "s16f15".parse()?;
+    /// let filter = fir_direct(&taps, word, word, Rounding::Floor, Overflow::Saturate)?.check()?;
+    /// let both = SignalFlow::of_lanes(&filter, 2)?;
+    /// let mut simulator = FlowSimulator::new(&both);
+    /// assert_eq!(simulator.fire(&[400, -80]), [200, -40]);
+    /// assert_eq!(simulator.fire(&[0, 0]), [100, -20]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As of [`SignalFlow::of`]; a recursion is in the way of several lanes as it is of several words.
+    pub fn of_lanes(checked: &Checked, lanes: usize) -> Result<Self, HardwareError> {
         let datapath = checked.datapath();
         let ports = [datapath.inputs.len(), datapath.outputs.len()];
         if ports != [1, 1] {
             return Err(HardwareError::Ports { found: ports });
         }
-        let products = checked.cost().multiplies_per_sample + checked.cost().adds_per_sample;
+        let cost = checked.cost();
+        let products = (cost.multiplies_per_sample + cost.adds_per_sample).saturating_mul(lanes);
         if products > Self::MOST_PRODUCTS {
             return Err(HardwareError::Products { found: products, most: Self::MOST_PRODUCTS });
         }
         let mut flow = unroll(checked, None);
-        if flow.takes > 1 {
+        if flow.takes * lanes > 1 {
             flow.join_sums();
             if flow.depths()[1..].iter().any(|depth| depth.is_some_and(|age| age > 0)) {
-                return Err(HardwareError::Later { takes: flow.takes });
+                return Err(HardwareError::Later { takes: flow.takes * lanes });
             }
         }
         flow.absorb_shifts();
-        Ok(flow)
+        Ok(if lanes > 1 { flow.side_by_side(lanes) } else { flow })
+    }
+
+    /// The tasks of each lane beside those of the others.
+    fn side_by_side(&self, lanes: usize) -> SignalFlow {
+        let word = |word: FlowWord, lane: usize| match word.signal {
+            // Of the words of a firing the last lane's come last.
+            0 => FlowWord { signal: 0, age: word.age * lanes + (lanes - 1 - lane) },
+            task => FlowWord { signal: (task - 1) * lanes + lane + 1, age: word.age },
+        };
+        let mut tasks = Vec::new();
+        for task in &self.tasks {
+            for lane in 0..lanes {
+                let mut own = task.clone();
+                for product in &mut own.products {
+                    product.first = word(product.first, lane);
+                    product.second =
+                        product.second.map(|(sign, second)| (sign, word(second, lane)));
+                }
+                tasks.push(own);
+            }
+        }
+        let outputs = self.outputs.iter().flat_map(|out| (0..lanes).map(|lane| word(*out, lane)));
+        SignalFlow { tasks, takes: self.takes * lanes, outputs: outputs.collect(), ..self.clone() }
     }
 
     /// The flow of a datapath whose coefficients can be loaded: nothing in it follows from what they are.

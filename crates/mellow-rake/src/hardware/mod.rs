@@ -46,6 +46,7 @@ mod flow;
 mod load_map;
 mod loops;
 mod machine;
+mod mixer;
 mod network;
 mod parallel;
 mod program;
@@ -65,6 +66,7 @@ pub use flow::{Alignment, FlowProduct, FlowSimulator, FlowWord, SignalFlow, Step
 pub use load_map::{LoadError, LoadMap, LoadedTable};
 pub use loops::SlowestLoop;
 pub use machine::{ClockInput, ClockOutput, Load, Machine};
+pub(crate) use mixer::{MixerProduct, mixer_latency, mixer_products};
 pub use network::{NetworkHardware, NetworkHardwareError, NetworkMachine, NetworkPart};
 pub use parallel::{ChainProduct, ChainTap, Joint, Parallel, ParallelMachine};
 pub use program::{CoefficientWords, Ending, Instruction, Lane, UnitProgram};

@@ -1,5 +1,6 @@
 //! Hardware of a network: a unit for each of its programs, one behind the other, all on one clock.
 
+use super::mixer::{MIXER_PLACES, MixerMachine, mixer_latency, mixer_products};
 use super::parallel::ParallelMachine;
 use super::staged::StagedMachine;
 use super::{
@@ -8,9 +9,10 @@ use super::{
 };
 use crate::datapath::{Checked, Simulator};
 use crate::fixed::WordFormat;
-use crate::network::{Network, Step};
+use crate::network::{Mixer, Network, Step};
 use crate::spec::{Architecture, Hardware, Interface};
 use crate::units::SampleRate;
+use std::ops::Range;
 
 /// What one step of a network becomes.
 #[derive(Debug, Clone)]
@@ -21,6 +23,8 @@ pub enum NetworkPart {
         choice: Box<HardwareChoice>,
         /// The program.
         program: Box<Checked>,
+        /// Words side by side that one unit works for: it takes and gives those of all of them.
+        in_turn: usize,
     },
     /// A program without products: all of it in the clock in which its word is taken.
     Sums(Box<Checked>),
@@ -28,6 +32,13 @@ pub enum NetworkPart {
     Keep(usize),
     /// A counter: behind each word so many less one zeros.
     Fill(usize),
+    /// A mixer: one multiplier, and a table of a quarter of a turn of the sine.
+    Mixer {
+        /// What it computes.
+        mixer: Box<Mixer>,
+        /// Channels that share it, in turn.
+        channels: usize,
+    },
 }
 
 /// Why a network cannot be built as is wished for.
@@ -76,6 +87,10 @@ impl NetworkHardwareError {
 /// rate of its place; sums without products are made in one clock. So a program at a tenth of the rate has
 /// ten times as many clocks for each of its products.
 ///
+/// The words of a sample come and go one behind the other. A unit works for all lanes, where there are clocks
+/// for that; a mixer, and what rounds and limits behind it, take words as they come. Of other parts each lane
+/// has its own, between which words are dealt out and gathered in turn.
+///
 /// ```
 /// use mellow_rake::datapath::fir_decimator;
 /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
@@ -96,6 +111,10 @@ impl NetworkHardwareError {
 #[derive(Debug, Clone)]
 pub struct NetworkHardware {
     parts: Vec<NetworkPart>,
+    /// How many there are of each, side by side.
+    lanes: Vec<usize>,
+    /// Words that a sample has in front of each, and behind the last.
+    words: Vec<usize>,
     formats: Vec<WordFormat>,
     rates: Vec<f64>,
     interface: Interface,
@@ -117,23 +136,56 @@ impl NetworkHardware {
         let mut hertz = rate.hertz();
         let mut format = network.input();
         let (mut parts, mut formats, mut rates) = (Vec::new(), vec![format], vec![hertz]);
+        let mut lanes = Vec::new();
+        let in_front = hertz * network.lanes_in() as f64;
+        if wish.clock.is_some_and(|clock| clock * (1.0 + 1e-12) < in_front) {
+            return Err(NetworkHardwareError::Step { step: 0, error: too_slow(in_front) });
+        }
         for (step, one) in network.steps().iter().enumerate() {
             let (takes, gives) = one.words();
             let at = |error| NetworkHardwareError::Step { step, error };
-            let part = part(one, &inside, hertz / takes as f64).map_err(at)?;
+            let words = network.lanes()[step];
+            let part = part(one, &inside, hertz / takes as f64, words).map_err(at)?;
             hertz *= gives as f64 / takes as f64;
-            if let Step::Fire(program) = one {
-                format = program.output();
+            match one {
+                Step::Fire(program) => format = program.output(),
+                Step::Mix(mixer) => format = mixer.output(),
+                Step::Keep(_) | Step::Fill(_) => {}
             }
             // A word a clock at the most goes from part to part.
-            if wish.clock.is_some_and(|clock| clock * (1.0 + 1e-12) < hertz) {
-                return Err(at(too_slow(hertz)));
+            let behind = hertz * network.lanes()[step + 1] as f64;
+            if wish.clock.is_some_and(|clock| clock * (1.0 + 1e-12) < behind) {
+                return Err(at(too_slow(behind)));
             }
+            lanes.push(if part.is_of_any_lane() { 1 } else { words });
             parts.push(part);
             formats.push(format);
             rates.push(hertz);
         }
-        Ok(NetworkHardware { parts, formats, rates, interface: wish.interface, clock: wish.clock })
+        let (interface, clock, words) = (wish.interface, wish.clock, network.lanes().to_vec());
+        Ok(NetworkHardware { parts, lanes, words, formats, rates, interface, clock })
+    }
+
+    /// How many there are of each part, side by side: one for each lane where it remembers something.
+    pub fn lanes(&self) -> &[usize] {
+        &self.lanes
+    }
+
+    /// Words that a sample has in front of each part, and behind the last.
+    pub fn sample_words(&self) -> &[usize] {
+        &self.words
+    }
+
+    /// The parts in groups: those of lanes side by side together, all others by themselves.
+    pub(crate) fn groups(&self) -> Vec<(usize, Range<usize>)> {
+        let mut groups: Vec<(usize, Range<usize>)> = Vec::new();
+        for (index, lanes) in self.lanes.iter().enumerate() {
+            match groups.last_mut() {
+                Some((last, range)) if *lanes > 1 && last == lanes => range.end = index + 1,
+                _ => groups.push((*lanes, index..index + 1)),
+            }
+        }
+        groups
     }
 
     /// The parts, in the order that a word goes through them.
@@ -168,19 +220,21 @@ impl NetworkHardware {
 
     /// Multipliers of all parts together.
     pub fn multipliers(&self) -> usize {
-        self.parts.iter().map(NetworkPart::multipliers).sum()
+        let parts = self.parts.iter().zip(&self.lanes);
+        parts.map(|(part, lanes)| part.multipliers() * lanes).sum()
     }
 
     /// Clocks behind which all that goes out has gone out, when nothing comes in any more and everything is
     /// taken at once: no less than that.
     pub fn drains_in(&self) -> usize {
         let (mut words, mut clocks) = (0_usize, self.parts.len());
-        for part in &self.parts {
+        for (part, lanes) in self.parts.iter().zip(&self.lanes) {
             let (takes, gives) = part.words();
             // What comes to it yet, what has come, and what it holds.
-            let firings = words.div_ceil(takes) + 1 + part.places().div_ceil(gives);
-            clocks += part.latency() + firings * part.interval().max(gives);
-            words = firings * gives;
+            let own = words.div_ceil(*lanes);
+            let firings = own.div_ceil(takes) + 1 + part.places().div_ceil(gives);
+            clocks += part.latency() + firings * part.interval().max(gives * lanes);
+            words = firings * gives * lanes;
         }
         clocks
     }
@@ -209,34 +263,76 @@ fn too_slow(hertz: f64) -> HardwareError {
     }
 }
 
-/// What a step becomes whose firings are so many a second.
-fn part(step: &Step, wish: &Hardware, firings: f64) -> Result<NetworkPart, HardwareError> {
+/// What a step becomes whose firings are so many a second for each of the words of a sample.
+fn part(
+    step: &Step,
+    wish: &Hardware,
+    firings: f64,
+    words: usize,
+) -> Result<NetworkPart, HardwareError> {
     let program = match step {
         Step::Fire(program) => program,
+        Step::Mix(mixer) => {
+            let channels = words / mixer.mixing().words().0;
+            let needed = mixer.mixing().products() * channels;
+            let available = wish.clock.map(|clock| clock * (1.0 + 1e-12) / firings);
+            return match available.filter(|available| *available < needed as f64) {
+                Some(available) => Err(HardwareError::Clock {
+                    available: available as u64,
+                    needed: needed as u64,
+                    multipliers: 1,
+                    remedy: format!("a clock of {} Hz would do", (firings * needed as f64).ceil()),
+                }),
+                None => Ok(NetworkPart::Mixer { mixer: mixer.clone(), channels }),
+            };
+        }
         Step::Keep(factor) => return Ok(NetworkPart::Keep(*factor)),
         Step::Fill(factor) => return Ok(NetworkPart::Fill(*factor)),
     };
     let is_single = program.datapath().is_per_sample();
     if is_single && program.cost().multiplies_per_sample == 0 {
+        let part = NetworkPart::Sums(program.clone());
+        let firings = if part.is_of_any_lane() { firings * words as f64 } else { firings };
         return match wish.clock {
             Some(clock) if clock * (1.0 + 1e-12) < firings => Err(too_slow(firings)),
-            _ => Ok(NetworkPart::Sums(program.clone())),
+            _ => Ok(part),
         };
     }
-    let flow = SignalFlow::of(program)?;
-    // A firing of several words is on shared multipliers, whatever the others are.
-    let architecture = if is_single { wish.architecture } else { Some(Architecture::Serial) };
     let rate = SampleRate::from_hertz(firings).ok_or_else(|| too_slow(firings))?;
-    let choice = choose(&flow, &Hardware { architecture, ..*wish }, rate)?;
-    Ok(NetworkPart::Unit { choice: Box::new(choice), program: program.clone() })
+    let unit = |in_turn: usize| {
+        let flow = SignalFlow::of_lanes(program, in_turn)?;
+        // A firing of several words is on shared multipliers, whatever the others are.
+        let is_single = is_single && in_turn == 1;
+        let architecture = if is_single { wish.architecture } else { Some(Architecture::Serial) };
+        let choice = choose(&flow, &Hardware { architecture, ..*wish }, rate)?;
+        Ok(NetworkPart::Unit { choice: Box::new(choice), program: program.clone(), in_turn })
+    };
+    // Where one unit cannot work for all lanes, each has its own.
+    match (words, is_single.then_some(wish.architecture).flatten()) {
+        (1, _) | (_, Some(Architecture::Parallel)) => unit(1),
+        _ => unit(words).or_else(|_| unit(1)),
+    }
 }
 
 impl NetworkPart {
+    /// Whether one of it takes the words of all lanes as they come: it remembers nothing of them, mixes them,
+    /// or works for all.
+    fn is_of_any_lane(&self) -> bool {
+        match self {
+            NetworkPart::Sums(program) => program.datapath().state_words() == 0,
+            NetworkPart::Mixer { .. } => true,
+            NetworkPart::Unit { in_turn, .. } => *in_turn > 1,
+            _ => false,
+        }
+    }
+
     /// Words that it takes at a time, and words that it gives for them.
     pub fn words(&self) -> (usize, usize) {
         match self {
-            NetworkPart::Unit { program, .. } => {
-                (program.datapath().words_in(), program.datapath().words_out())
+            NetworkPart::Mixer { mixer, .. } => mixer.mixing().words(),
+            NetworkPart::Unit { program, in_turn, .. } => {
+                let datapath = program.datapath();
+                (datapath.words_in() * in_turn, datapath.words_out() * in_turn)
             }
             NetworkPart::Sums(_) => (1, 1),
             NetworkPart::Keep(factor) => (*factor, 1),
@@ -251,6 +347,7 @@ impl NetworkPart {
                 HardwareUnit::Parallel(chain) => chain.multipliers(),
                 unit => unit.resources().multipliers,
             },
+            NetworkPart::Mixer { .. } => 1,
             _ => 0,
         }
     }
@@ -259,6 +356,7 @@ impl NetworkPart {
     pub fn interval(&self) -> usize {
         match self {
             NetworkPart::Unit { choice, .. } => choice.unit.interval(),
+            NetworkPart::Mixer { mixer, channels } => mixer_products(mixer, *channels).len(),
             _ => 1,
         }
     }
@@ -268,6 +366,7 @@ impl NetworkPart {
         match self {
             NetworkPart::Unit { choice, .. } => choice.unit.latency(),
             NetworkPart::Sums(_) => 1,
+            NetworkPart::Mixer { mixer, .. } => mixer_latency(mixer),
             NetworkPart::Keep(_) | NetworkPart::Fill(_) => 0,
         }
     }
@@ -283,6 +382,7 @@ impl NetworkPart {
                 HardwareUnit::Parallel(chain) => chain.latency() + 1,
             },
             NetworkPart::Sums(_) => 1,
+            NetworkPart::Mixer { .. } => MIXER_PLACES,
             NetworkPart::Keep(_) | NetworkPart::Fill(_) => 0,
         }
     }
@@ -312,6 +412,47 @@ enum Running<'a> {
         factor: usize,
         count: usize,
     },
+    Mixer(Box<MixerMachine<'a>>),
+    /// Parts side by side, with the lanes that the next word goes to and comes from.
+    Lanes {
+        lanes: Vec<Vec<Running<'a>>>,
+        to: usize,
+        from: usize,
+    },
+}
+
+/// What stands in front of each of some parts, and behind the last.
+fn offered(parts: &[Running<'_>], first: Option<i64>) -> Vec<Option<i64>> {
+    let mut all = vec![first];
+    for part in parts {
+        let before = all[all.len() - 1];
+        all.push(part.offers(before));
+    }
+    all
+}
+
+/// Some parts one behind the other at the end of a clock.
+fn clock_all(parts: &mut [Running<'_>], input: ClockInput) -> ClockOutput {
+    // Words stand whether they are taken or not; whether they are is told from the end on.
+    let offered = offered(parts, input.in_valid.then_some(input.in_data));
+    let mut out_ready = input.out_ready;
+    for (part, before) in parts.iter_mut().zip(&offered).rev() {
+        let own = ClockInput {
+            rst: input.rst,
+            in_valid: before.is_some(),
+            in_data: before.unwrap_or(0),
+            out_ready,
+            load: None,
+        };
+        out_ready = part.clock(own);
+    }
+    let last = offered[offered.len() - 1];
+    ClockOutput {
+        in_ready: out_ready,
+        out_valid: last.is_some(),
+        out_data: last.unwrap_or(0),
+        load_pending: false,
+    }
 }
 
 impl<'a> NetworkMachine<'a> {
@@ -336,38 +477,27 @@ impl<'a> NetworkMachine<'a> {
                 },
                 NetworkPart::Keep(factor) => Running::Keep { factor: *factor, count: 0 },
                 NetworkPart::Fill(factor) => Running::Fill { factor: *factor, count: 0 },
+                NetworkPart::Mixer { mixer, channels } => {
+                    Running::Mixer(Box::new(MixerMachine::new(mixer, *channels)))
+                }
             })
         };
-        let parts = hardware.parts.iter().map(running).collect::<Result<_, _>>()?;
-        Ok(NetworkMachine { parts })
+        let group = |(lanes, range): (usize, Range<usize>)| {
+            let all = || hardware.parts[range.clone()].iter().map(running).collect();
+            if lanes == 1 {
+                return all();
+            }
+            let lanes = (0..lanes).map(|_| all()).collect::<Result<_, HardwareError>>()?;
+            Ok(vec![Running::Lanes { lanes, to: 0, from: 0 }])
+        };
+        let parts: Vec<Vec<Running<'_>>> =
+            hardware.groups().into_iter().map(group).collect::<Result<_, HardwareError>>()?;
+        Ok(NetworkMachine { parts: parts.into_iter().flatten().collect() })
     }
 
     /// What the outputs are in this clock, and what the registers become at its end.
     pub fn clock(&mut self, input: ClockInput) -> ClockOutput {
-        // Words stand whether they are taken or not; whether they are is told from the end on.
-        let mut offered = vec![input.in_valid.then_some(input.in_data)];
-        for part in &self.parts {
-            let before = offered[offered.len() - 1];
-            offered.push(part.offers(before));
-        }
-        let mut out_ready = input.out_ready;
-        for (part, before) in self.parts.iter_mut().zip(&offered).rev() {
-            let own = ClockInput {
-                rst: input.rst,
-                in_valid: before.is_some(),
-                in_data: before.unwrap_or(0),
-                out_ready,
-                load: None,
-            };
-            out_ready = part.clock(own);
-        }
-        let last = offered[offered.len() - 1];
-        ClockOutput {
-            in_ready: out_ready,
-            out_valid: last.is_some(),
-            out_data: last.unwrap_or(0),
-            load_pending: false,
-        }
+        clock_all(&mut self.parts, input)
     }
 }
 
@@ -383,6 +513,11 @@ impl Running<'_> {
             Running::Keep { factor, count } => before.filter(|_| count + 1 == *factor),
             Running::Fill { count: 0, .. } => before,
             Running::Fill { .. } => Some(0),
+            Running::Mixer(machine) => machine.standing(),
+            Running::Lanes { lanes, to, from } => {
+                let before = before.filter(|_| to == from);
+                offered(&lanes[*from], before).last().copied().flatten()
+            }
         }
     }
 
@@ -421,6 +556,31 @@ impl Running<'_> {
                     *count = if *count + 1 == *factor { 0 } else { *count + 1 };
                 }
                 is_first && out_ready
+            }
+            Running::Mixer(machine) => machine.clock(input).in_ready,
+            Running::Lanes { lanes, to, from } => {
+                let (next, given, lanes_of) = (*to, *from, lanes.len());
+                let mut is_taken = false;
+                for (lane, parts) in lanes.iter_mut().enumerate() {
+                    let own = ClockInput {
+                        in_valid: in_valid && lane == next,
+                        out_ready: out_ready && lane == given,
+                        ..input
+                    };
+                    let seen = clock_all(parts, own);
+                    if lane == given && seen.out_valid && out_ready {
+                        *from = (given + 1) % lanes_of;
+                    }
+                    if lane == next {
+                        is_taken = seen.in_ready;
+                    }
+                }
+                if rst {
+                    (*to, *from) = (0, 0);
+                } else if in_valid && is_taken {
+                    *to = (next + 1) % lanes_of;
+                }
+                is_taken
             }
         }
     }

@@ -3,15 +3,16 @@
 use super::prune::dropped_bits;
 use crate::datapath::{
     BuildError, Datapath, DatapathError, SumWords, combs, fir_decimator, fir_direct,
-    fir_interpolator, integrators,
+    fir_interpolator, integrators, word_change,
 };
 use crate::effort::Effort;
 use crate::filter::Taps;
 use crate::fixed::{
-    CoefficientFormat, Overflow, QuantizeError, RoundedTable, WordFormat, round_coefficients,
+    CoefficientFormat, Oscillator, OscillatorError, Overflow, QuantizeError, RoundedTable,
+    WordFormat, round_coefficients,
 };
-use crate::network::{Network, NetworkError, Step};
-use crate::rates::{Chain, Comb, RateError, Stage};
+use crate::network::{JointFact, Mixer, Mixing, Network, NetworkError, Step};
+use crate::rates::{Carrier, CarrierWay, Chain, Comb, RateError, Stage, Wave};
 use crate::spec::{ChainFixed, StageFixed};
 
 /// A chain on integers, beside the one that was designed.
@@ -22,6 +23,8 @@ pub struct ChainImplementation {
     pub fixed: ChainFixed,
     /// The words of each stage.
     pub stages: Vec<StageWords>,
+    /// Those of the mixer, where there is a carrier.
+    pub mixer: Option<MixerWords>,
     /// The programs one behind the other.
     pub network: Network,
     /// The chain with these coefficients, in f64.
@@ -49,12 +52,26 @@ pub struct StageWords {
     step: usize,
 }
 
+/// The words of a mixer.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub struct MixerWords {
+    /// The mixer, which gives exact products.
+    pub mixer: Mixer,
+    /// What these are brought to.
+    pub output: WordFormat,
+    /// Whether its fraction was chosen for the level that is proved.
+    pub is_chosen: bool,
+    /// The number of the step that rounds and limits.
+    step: usize,
+}
+
 /// Why a chain cannot run on the words that were asked for.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
-#[error("stage {number}: {error}")]
+#[error("{}: {error}", place(*number))]
 #[non_exhaustive]
 pub struct ChainImplementError {
-    /// The number of the stage, the first is 1.
+    /// The number of the stage, the first is 1; 0 is the mixer.
     pub number: usize,
     /// What is in the way.
     pub error: StageError,
@@ -116,9 +133,16 @@ pub enum StageError {
     /// The programs are no network.
     #[error(transparent)]
     Network(#[from] NetworkError),
+    /// There is no such oscillator.
+    #[error(transparent)]
+    Oscillator(#[from] OscillatorError),
     /// The rounded taps are no chain.
     #[error(transparent)]
     Rate(#[from] RateError),
+}
+
+fn place(number: usize) -> String {
+    if number == 0 { "the mixer".to_owned() } else { format!("stage {number}") }
 }
 
 impl ChainImplementError {
@@ -131,6 +155,15 @@ impl ChainImplementError {
             _ => "input",
         };
         let number = self.number;
+        if number == 0 {
+            let own = match &self.error {
+                StageError::Oscillator(_) => "oscillator",
+                StageError::NoFormat { .. } | StageError::CanOverflow { .. } => key,
+                _ => "input",
+            };
+            let keys = [&format!("fixed.{own}"), "change.carrier", "fixed"];
+            return keys.map(str::to_owned).to_vec();
+        }
         let mut keys = vec![format!("stage.{number}.fixed.{key}"), format!("fixed.{key}")];
         if matches!(self.error, StageError::Sums { .. }) {
             keys = vec![
@@ -171,32 +204,39 @@ pub fn implement_chain(
 ) -> Result<ChainImplementation, ChainImplementError> {
     let (levels, left_gain) = levels(chain);
     let count = chain.stages().len();
+    let lanes = chain.lanes_in();
     let mut steps: Vec<Step> = Vec::new();
     let mut stages: Vec<StageWords> = Vec::new();
     let mut rounded = Vec::new();
+    let at_mixer = |error: StageError| ChainImplementError { number: 0, error };
+    let carrier = chain.carrier();
+    let mut mixer = match carrier.filter(|carrier| carrier.way == CarrierWay::Down) {
+        None => None,
+        Some(carrier) => {
+            let asked = between(fixed);
+            let made = mixed(carrier, fixed, (lanes, &mut steps), fixed.input, asked);
+            Some(made.map_err(at_mixer)?)
+        }
+    };
+    let is_last =
+        |index: usize| index + 1 == count && carrier.is_none_or(|one| one.way == CarrierWay::Down);
     for (index, stage) in chain.stages().iter().enumerate() {
         let fail = |error: StageError| ChainImplementError { number: index + 1, error };
         let own = fixed.of_stage(index);
-        let input = stages.last().map_or(fixed.input, |before| before.output);
+        let entering = mixer.as_ref().map_or(fixed.input, |mixer| mixer.output);
+        let input = stages.last().map_or(entering, |before| before.output);
         let taps = match stage.as_sums() {
             Some(_) => None,
             None => Some(table(stage, levels[index], own).map_err(fail)?),
         };
-        let maker = Maker { stage, own, taps: taps.as_ref(), input, effort: fixed.effort };
-        let usual = || {
-            let width = fixed.input.width().max(fixed.output.width());
-            fixed.between.unwrap_or(CoefficientFormat { signed: true, width, fraction: None })
-        };
+        let maker = Maker { stage, own, taps: taps.as_ref(), input, effort: fixed.effort, lanes };
         let asked = match own.output {
             Some(asked) => asked,
-            None if index + 1 == count => CoefficientFormat {
-                signed: fixed.output.is_signed(),
-                width: fixed.output.width(),
-                fraction: Some(fixed.output.fraction()),
-            },
-            None => usual(),
+            None if is_last(index) => given(fixed.output),
+            None => between(fixed),
         };
-        let (made, sums, output) = maker.settle(&steps, asked).map_err(fail)?;
+        let make = |output| maker.make(&steps, output);
+        let (made, sums, output) = settle(asked, &make).map_err(fail)?;
         let step =
             steps.len() + made.iter().rposition(|step| matches!(step, Step::Fire(_))).unwrap_or(0);
         steps.extend(made);
@@ -212,26 +252,146 @@ pub fn implement_chain(
         stages.push(StageWords { input, output, is_chosen, taps, sums, step });
     }
     let fail = |error: StageError| ChainImplementError { number: count, error };
-    let network = Network::new(steps).map_err(|error| fail(error.into()))?;
-    for (index, stage) in stages.iter().enumerate() {
-        let joint = network.joints().iter().find(|joint| joint.step == stage.step);
-        let forbids = fixed.of_stage(index).overflow == Overflow::Forbid;
+    if let Some(carrier) = carrier.filter(|carrier| carrier.way == CarrierWay::Up) {
+        let input = stages.last().map_or(fixed.input, |before| before.output);
+        let made = mixed(carrier, fixed, (lanes, &mut steps), input, given(fixed.output));
+        mixer = Some(made.map_err(at_mixer)?);
+    }
+    let network = Network::of_lanes(lanes, steps).map_err(|error| fail(error.into()))?;
+    let of_stage = |(index, stage): (usize, &StageWords)| {
+        (index + 1, stage.step, fixed.of_stage(index).overflow)
+    };
+    let of_mixer = mixer.iter().map(|mixer| (0, mixer.step, fixed.usual.overflow));
+    for (number, step, overflow) in of_mixer.chain(stages.iter().enumerate().map(of_stage)) {
+        let joint = network.joints().iter().find(|joint| joint.step == step);
+        let forbids = overflow == Overflow::Forbid;
         if let Some(joint) = joint.filter(|joint| forbids && !joint.fits) {
             let (low, high, format) = (joint.low, joint.high, joint.format);
             let most = format.maximum() as f64 * format.step();
             let more = libm::ceil(libm::log2(high.max(-low) / most)).max(1.0) as u32;
             let error = StageError::CanOverflow { low, high, format, more };
-            return Err(ChainImplementError { number: index + 1, error });
+            return Err(ChainImplementError { number, error });
         }
     }
     let rounded = Chain::new(chain.input_rate(), rounded).map_err(|error| fail(error.into()))?;
-    Ok(ChainImplementation { fixed: fixed.clone(), stages, network, rounded, left_gain })
+    let rounded = match (carrier, &mixer) {
+        (Some(carrier), Some(words)) => {
+            let wave = Wave::Values(words.mixer.oscillator().clone());
+            rounded.around(Carrier { way: carrier.way, wave })
+        }
+        _ if chain.is_complex() => rounded.of_complex(),
+        _ => rounded,
+    };
+    let rounded = rounded.of_channels(chain.channels());
+    Ok(ChainImplementation { fixed: fixed.clone(), stages, mixer, network, rounded, left_gain })
+}
+
+/// A word that is given.
+fn given(format: WordFormat) -> CoefficientFormat {
+    CoefficientFormat {
+        signed: format.is_signed(),
+        width: format.width(),
+        fraction: Some(format.fraction()),
+    }
+}
+
+/// The word between two stages of which nothing is said.
+fn between(fixed: &ChainFixed) -> CoefficientFormat {
+    let width = fixed.input.width().max(fixed.output.width());
+    fixed.between.unwrap_or(CoefficientFormat { signed: true, width, fraction: None })
+}
+
+/// The steps of a mixer behind others, and what rounds its products.
+fn mixed(
+    carrier: &Carrier,
+    fixed: &ChainFixed,
+    (lanes, steps): (usize, &mut Vec<Step>),
+    input: WordFormat,
+    asked: CoefficientFormat,
+) -> Result<MixerWords, StageError> {
+    let turns = match &carrier.wave {
+        Wave::Turns(turns) => *turns,
+        Wave::Meant(oscillator) | Wave::Values(oscillator) => oscillator.turns(),
+    };
+    let oscillator = Oscillator::new(fixed.oscillator.words(turns), turns)?;
+    let mixing = match carrier.way {
+        CarrierWay::Down => Mixing::RealToComplex,
+        CarrierWay::Up => Mixing::ComplexToReal,
+    };
+    let mixer = Mixer::new(oscillator, mixing, input);
+    let StageFixed { rounding, overflow, .. } = fixed.usual;
+    let before: &[Step] = steps;
+    let make = |output: WordFormat| {
+        let change = word_change(mixer.output(), output, rounding, held(overflow));
+        let change = Step::fire(change.check_within(fixed.effort)?);
+        let made = vec![Step::mix(mixer.clone()), change];
+        let all = before.iter().chain(&made).cloned().collect();
+        let joint = Network::of_lanes(lanes, all)?.joints().last().copied();
+        Ok((made, Vec::new(), joint.ok_or(NetworkError::NoProgram)?))
+    };
+    let (made, _, output) = settle(asked, &make)?;
+    steps.extend(made);
+    let (step, is_chosen) = (steps.len() - 1, asked.fraction.is_none());
+    Ok(MixerWords { mixer, output, is_chosen, step })
+}
+
+/// A limit that must not act is proved over the whole network, and saturates until then.
+fn held(overflow: Overflow) -> Overflow {
+    match overflow {
+        Overflow::Forbid => Overflow::Saturate,
+        other => other,
+    }
+}
+
+/// What is made for a word: steps, the words of sums, and the level of what goes out.
+type Making<'a> =
+    &'a dyn Fn(WordFormat) -> Result<(Vec<Step>, Vec<WordFormat>, JointFact), StageError>;
+
+/// The steps with a word that is given or that has room for the level.
+fn settle(asked: CoefficientFormat, make: Making<'_>) -> Result<Made, StageError> {
+    let CoefficientFormat { signed, width, fraction } = asked;
+    let format = |fraction: i32, level: f64| {
+        WordFormat::new(signed, width, fraction).map_err(|_| StageError::NoFormat { level, width })
+    };
+    if let Some(fraction) = fraction {
+        let output = format(fraction, 0.0)?;
+        let (steps, sums, _) = make(output)?;
+        return Ok((steps, sums, output));
+    }
+    // A level hardly depends on the word that it is rounded to; a second look may need one bit more.
+    let most = width as i32 - i32::from(signed);
+    let mut output = format(most, 0.0)?;
+    let (steps, sums, joint) = make(output)?;
+    let mut level = joint.high.max(-joint.low);
+    let mut whole = libm::ceil(libm::log2(level.max(f64::MIN_POSITIVE))) as i32;
+    if whole >= 0 && joint.fits {
+        return Ok((steps, sums, output));
+    }
+    // What is above a power of two by roundings alone may still fit.
+    if level < 1.01 * libm::scalbn(1.0, whole - 1) {
+        whole -= 1;
+    }
+    for _ in 0..3 {
+        output = format(most - whole, level)?;
+        let (steps, sums, joint) = make(output)?;
+        if joint.fits {
+            return Ok((steps, sums, output));
+        }
+        (level, whole) = (joint.high.max(-joint.low), whole + 1);
+    }
+    Err(StageError::NoFormat { level, width })
 }
 
 impl ChainImplementation {
     /// The level of what a stage gives, the first has number 0; `None` where there is no such stage.
-    pub fn joint(&self, stage: usize) -> Option<crate::network::JointFact> {
+    pub fn joint(&self, stage: usize) -> Option<JointFact> {
         let step = self.stages.get(stage)?.step;
+        self.network.joints().iter().find(|joint| joint.step == step).copied()
+    }
+
+    /// The level of what the mixer gives; `None` where there is none.
+    pub fn mixer_joint(&self) -> Option<JointFact> {
+        let step = self.mixer.as_ref()?.step;
         self.network.joints().iter().find(|joint| joint.step == step).copied()
     }
 }
@@ -273,54 +433,20 @@ struct Maker<'a> {
     taps: Option<&'a RoundedTable>,
     input: WordFormat,
     effort: Effort,
+    /// Words side by side in what goes into the chain.
+    lanes: usize,
 }
 
 /// Steps, the words of sums, and what goes out.
 type Made = (Vec<Step>, Vec<WordFormat>, WordFormat);
 
 impl Maker<'_> {
-    /// The steps behind others, with a word that is given or that has room for the level.
-    fn settle(&self, before: &[Step], asked: CoefficientFormat) -> Result<Made, StageError> {
-        let CoefficientFormat { signed, width, fraction } = asked;
-        let format = |fraction: i32, level: f64| {
-            WordFormat::new(signed, width, fraction)
-                .map_err(|_| StageError::NoFormat { level, width })
-        };
-        if let Some(fraction) = fraction {
-            let output = format(fraction, 0.0)?;
-            let (steps, sums, _) = self.make(before, output)?;
-            return Ok((steps, sums, output));
-        }
-        // A level hardly depends on the word that it is rounded to; a second look may need one bit more.
-        let most = width as i32 - i32::from(signed);
-        let mut output = format(most, 0.0)?;
-        let (steps, sums, joint) = self.make(before, output)?;
-        let mut level = joint.high.max(-joint.low);
-        let mut whole = libm::ceil(libm::log2(level.max(f64::MIN_POSITIVE))) as i32;
-        if whole >= 0 && joint.fits {
-            return Ok((steps, sums, output));
-        }
-        // What is above a power of two by roundings alone may still fit.
-        if level < 1.01 * libm::scalbn(1.0, whole - 1) {
-            whole -= 1;
-        }
-        for _ in 0..3 {
-            output = format(most - whole, level)?;
-            let (steps, sums, joint) = self.make(before, output)?;
-            if joint.fits {
-                return Ok((steps, sums, output));
-            }
-            (level, whole) = (joint.high.max(-joint.low), whole + 1);
-        }
-        Err(StageError::NoFormat { level, width })
-    }
-
     /// The steps with a word for what goes out, and the level there.
     fn make(
         &self,
         before: &[Step],
         output: WordFormat,
-    ) -> Result<(Vec<Step>, Vec<WordFormat>, crate::network::JointFact), StageError> {
+    ) -> Result<(Vec<Step>, Vec<WordFormat>, JointFact), StageError> {
         let mut extra = 0;
         loop {
             let (made, sums) = match (self.taps, self.stage.as_sums()) {
@@ -328,7 +454,8 @@ impl Maker<'_> {
                 (None, Some(comb)) => self.sums_steps(comb, output, extra)?,
                 (None, None) => return Err(NetworkError::NoProgram.into()),
             };
-            match Network::new(before.iter().chain(&made).cloned().collect()) {
+            let all = before.iter().chain(&made).cloned().collect();
+            match Network::of_lanes(self.lanes, all) {
                 Ok(network) => {
                     let joint = network.joints().last().copied();
                     return match joint {
@@ -343,14 +470,6 @@ impl Maker<'_> {
         }
     }
 
-    /// A limit that must not act is proved over the whole network, and saturates until then.
-    fn overflow(&self) -> Overflow {
-        match self.own.overflow {
-            Overflow::Forbid => Overflow::Saturate,
-            other => other,
-        }
-    }
-
     fn fire(&self, program: Result<Datapath, BuildError>) -> Result<Step, StageError> {
         Ok(Step::fire(program?.check_within(self.effort)?))
     }
@@ -360,7 +479,7 @@ impl Maker<'_> {
         table: &RoundedTable,
         output: WordFormat,
     ) -> Result<Vec<Step>, StageError> {
-        let (input, rounding, overflow) = (self.input, self.own.rounding, self.overflow());
+        let (input, rounding, overflow) = (self.input, self.own.rounding, held(self.own.overflow));
         let (up, down) = (self.stage.up(), self.stage.down());
         let program = match (up, down) {
             (1, 1) => fir_direct(table, input, output, rounding, overflow),
@@ -398,7 +517,7 @@ impl Maker<'_> {
             input: first.sums[comb.order - 1],
             binary_point_shift: 0,
             sums: second.to_vec(),
-            output: Some((output, self.own.rounding, self.overflow())),
+            output: Some((output, self.own.rounding, held(self.own.overflow))),
         };
         let steps = match up > 1 {
             false => vec![

@@ -13,7 +13,7 @@ mod state;
 pub use advice::{Advice, advice};
 pub use arrange::Arrangement;
 pub use chain::{
-    ChainImplementError, ChainImplementation, StageError, StageWords, implement_chain,
+    ChainImplementError, ChainImplementation, MixerWords, StageError, StageWords, implement_chain,
 };
 pub use error::ImplementError;
 pub use formats::ChosenBetween;

@@ -1,7 +1,7 @@
 //! The linear reading of steps: what each makes of the words before it, and where errors come in.
 
 use super::group::group;
-use super::{NetworkError, Step};
+use super::{Mixer, NetworkError, Step};
 use crate::datapath::{Checked, NotPredicted, RoundingSource};
 use crate::filter::PeakGain;
 use crate::fixed::WordFormat;
@@ -26,6 +26,8 @@ pub(super) struct Block {
     pub(super) output: WordFormat,
     /// Whether what goes out was rounded and limited here.
     pub(super) limits: bool,
+    /// The mixer that it is: then nothing else of it is a linear firing.
+    pub(super) mixer: Option<Mixer>,
 }
 
 /// Errors that come in at each firing.
@@ -123,6 +125,10 @@ pub(super) fn blocks(steps: &[Step]) -> Result<Vec<Block>, NetworkError> {
         }
         let before = blocks.last().map(|block| block.output);
         blocks.push(match &steps[at] {
+            Step::Mix(mixer) => {
+                let block = moved(at, [1, 1], vec![vec![vec![1.0]]], mixer.output());
+                Block { mixer: Some((**mixer).clone()), ..block }
+            }
             Step::Fire(program) => fired(program, at)?,
             Step::Keep(factor) => {
                 let mut responses = vec![Vec::new(); *factor];
@@ -158,6 +164,7 @@ fn moved(
         follows_signs: false,
         output,
         limits: false,
+        mixer: None,
     }
 }
 
@@ -184,6 +191,7 @@ fn fired(program: &Checked, step: usize) -> Result<Block, NetworkError> {
         follows_signs: follows_signs(program),
         output: program.output(),
         limits: true,
+        mixer: None,
     })
 }
 

@@ -1,7 +1,7 @@
 //! A whole network as data, complete: whoever has it and `docs/arithmetic.md` can build it again, bit for
 //! bit.
 
-use super::{JointFact, Network, Step};
+use super::{JointFact, Mixing, Network, Step};
 use crate::datapath::{Description, describe};
 use crate::fixed::WordFormat;
 
@@ -10,6 +10,8 @@ use crate::fixed::WordFormat;
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct NetworkDescription {
+    /// Words side by side in a sample that goes in.
+    pub lanes: usize,
     /// The format of the words that go in.
     pub input: WordFormat,
     /// The format of the words that come out.
@@ -41,6 +43,21 @@ pub enum StepDescription {
         /// How many.
         factor: usize,
     },
+    /// Each sample is multiplied by the wave of an oscillator.
+    Mix {
+        /// What it takes and gives.
+        mixing: Mixing,
+        /// The format of what it gives.
+        format: WordFormat,
+        /// Bits of the phase.
+        phase_bits: u32,
+        /// What the phase grows by with each sample.
+        phase_step: u32,
+        /// Bits of the address.
+        address_bits: u32,
+        /// A quarter of a turn of the sine.
+        quarter: Vec<i64>,
+    },
 }
 
 /// The whole network as data.
@@ -49,8 +66,17 @@ pub fn describe_network(network: &Network) -> NetworkDescription {
         Step::Fire(program) => StepDescription::Fire { program: Box::new(describe(program)) },
         Step::Keep(factor) => StepDescription::Keep { factor: *factor },
         Step::Fill(factor) => StepDescription::Fill { factor: *factor },
+        Step::Mix(mixer) => StepDescription::Mix {
+            mixing: mixer.mixing(),
+            format: mixer.output(),
+            phase_bits: mixer.oscillator().words().phase_bits,
+            phase_step: mixer.oscillator().step(),
+            address_bits: mixer.oscillator().words().address_bits,
+            quarter: mixer.oscillator().quarter().to_vec(),
+        },
     };
     NetworkDescription {
+        lanes: network.lanes_in(),
         input: network.input(),
         output: network.output(),
         steps: network.steps().iter().map(step).collect(),

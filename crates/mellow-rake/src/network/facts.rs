@@ -6,7 +6,12 @@
 //! *frame*, after which every step is at the start of a firing, and each time of a frame is followed by
 //! itself. As within one program the linear reading holds while no limit acts; if every level fits, then by
 //! induction over times and steps no limit is the first to act.
+//!
+//! A mixer is not the same at every time. What is behind it is read as a network of its own, whose input is
+//! any signal as large as a word can be that comes out of the mixer, and whose input errs as much as words in
+//! front of the mixer can, both times the largest value of its wave: no product is larger.
 
+use super::Mixer;
 use super::Network;
 use super::NetworkError;
 use super::block::{Block, Sized, Source};
@@ -98,7 +103,71 @@ fn frame(blocks: &[Block]) -> Option<Vec<usize>> {
     Some(all)
 }
 
+/// What goes into some steps: the levels and errors of any word.
+struct Start {
+    /// The lowest and the highest value.
+    range: [f64; 2],
+    /// The power on white noise of half scale.
+    power: f64,
+    /// The largest error that it has already.
+    error: f64,
+    /// The mean of its square.
+    error_power: f64,
+}
+
+impl Start {
+    /// Behind a mixer, of what is at the end of the steps before it.
+    fn behind(mixer: &Mixer, end: &End) -> Start {
+        let gain = mixer.largest_gain() * (1.0 + 1e-12);
+        let format = ends(mixer.input()).map(f64::abs).into_iter().fold(0.0, f64::max);
+        // While no limit acts a word is as its level says, and never beyond its format.
+        let largest = gain * end.largest.min(format);
+        Start {
+            range: [-largest, largest],
+            power: end.power * mixer.power_gain(),
+            error: gain * end.error.largest(),
+            error_power: (end.noise.variance + end.noise.mean * end.noise.mean)
+                * mixer.power_gain(),
+        }
+    }
+}
+
+/// What is at the end of some steps.
+struct End {
+    largest: f64,
+    power: f64,
+    error: ErrorBound,
+    noise: NoisePrediction,
+}
+
 pub(super) fn find(blocks: &[Block], input: WordFormat) -> Result<Found, NetworkError> {
+    let mut start =
+        Start { range: ends(input), power: half_scale(input), error: 0.0, error_power: 0.0 };
+    let (mut joints, mut powers) = (Vec::new(), Vec::new());
+    let mut rest = blocks;
+    loop {
+        let count = rest.iter().position(|block| block.mixer.is_some()).unwrap_or(rest.len());
+        let (own, behind) = rest.split_at(count);
+        let end = along(own, &start, &mut joints, &mut powers)?;
+        let Some((first, others)) = behind.split_first() else {
+            let why = not_predicted(blocks, &powers);
+            return Ok(Found { joints, error: end.error, noise: why.map_or(Ok(end.noise), Err) });
+        };
+        if let Some(mixer) = &first.mixer {
+            start = Start::behind(mixer, &end);
+        }
+        powers.push(start.power);
+        rest = others;
+    }
+}
+
+/// Steps without a mixer.
+fn along(
+    blocks: &[Block],
+    start: &Start,
+    joints: &mut Vec<JointFact>,
+    powers: &mut Vec<f64>,
+) -> Result<End, NetworkError> {
     let frame = frame(blocks).ok_or(NetworkError::Frame)?;
     let most = frame.iter().max().copied().unwrap_or(1);
     if most > Network::LONGEST_FRAME {
@@ -109,17 +178,23 @@ pub(super) fn find(blocks: &[Block], input: WordFormat) -> Result<Found, Network
     // the sums of the levels themselves.
     let share = 2.0 * (operations + most) as f64 * f64::EPSILON;
     let reading = Reading { blocks, frame, share };
-    let (levels, powers) = reading.levels(input);
-    let (errors, noise) = reading.errors(input, &levels);
+    let (levels, own_powers) = reading.levels(start);
+    let (errors, noise) = reading.errors(start, &levels);
     let all = blocks.iter().zip(levels.iter().zip(&errors));
-    let joints = all
-        .filter(|(block, _)| block.limits)
-        .map(|(block, (level, error))| joint(block, level, error))
-        .collect();
-    let at_end = &errors[blocks.len() - 1];
-    let error = ErrorBound { low: at_end.low(), high: at_end.high() };
-    let why = not_predicted(blocks, &powers);
-    Ok(Found { joints, error, noise: why.map_or(Ok(noise), Err) })
+    joints.extend(
+        all.filter(|(block, _)| block.limits)
+            .map(|(block, (level, error))| joint(block, level, error)),
+    );
+    let at_input = start.range[1].max(-start.range[0]) + start.error;
+    let largest = levels.last().zip(errors.last());
+    let largest = largest.map_or(at_input, |(level, error)| level.largest() + error.largest());
+    let error = match errors.last() {
+        Some(error) => ErrorBound { low: error.low(), high: error.high() },
+        None => ErrorBound { low: -start.error, high: start.error },
+    };
+    let power = own_powers.last().copied().unwrap_or(start.power);
+    powers.extend(own_powers);
+    Ok(End { largest, power, error, noise })
 }
 
 /// Blocks with the words of a frame before the first and behind each.
@@ -136,29 +211,41 @@ impl Reading<'_> {
     }
 
     /// Behind each block what the input can bring about, and the power of that on white noise of half scale.
-    fn levels(&self, input: WordFormat) -> (Vec<Level>, Vec<f64>) {
+    fn levels(&self, start: &Start) -> (Vec<Level>, Vec<f64>) {
         let mut levels = self.nothing();
         let mut powers = vec![0.0; self.blocks.len()];
         for time in 0..self.frame[0] {
             let mut way = (time, vec![[1.0, 1.0]]);
             for ((block, level), power) in self.blocks.iter().zip(&mut levels).zip(&mut powers) {
                 way = block.through(way.0, &way.1);
-                level.add(way.0, &way.1, ends(input), self.share);
+                level.add(way.0, &way.1, start.range, self.share);
                 let energy: f64 = way.1.iter().map(|[h, _]| h * h).sum();
-                *power += energy * half_scale(input) / level.times.len() as f64;
+                *power += energy * start.power / level.times.len() as f64;
             }
         }
         (levels, powers)
     }
 
     /// Behind each block what all errors before it can bring about, and the noise behind the last.
-    fn errors(&self, input: WordFormat, levels: &[Level]) -> (Vec<Level>, NoisePrediction) {
+    fn errors(&self, start: &Start, levels: &[Level]) -> (Vec<Level>, NoisePrediction) {
         let mut errors = self.nothing();
         let last = self.frame[self.blocks.len()];
         let (mut variance, mut means) = (0.0, vec![0.0; last]);
+        if start.error > 0.0 {
+            let range = [-start.error, start.error];
+            for time in 0..self.frame[0] {
+                let mut way = (time, vec![[1.0, 1.0]]);
+                for (block, level) in self.blocks.iter().zip(&mut errors) {
+                    way = block.through(way.0, &way.1);
+                    level.add(way.0, &way.1, range, self.share);
+                }
+                let energy: f64 = way.1.iter().map(|[h, _]| h * h).sum();
+                variance += start.error_power * energy / last as f64;
+            }
+        }
         for (index, block) in self.blocks.iter().enumerate() {
             let before = match index.checked_sub(1) {
-                None => ends(input).map(f64::abs).into_iter().fold(0.0, f64::max),
+                None => start.range.map(f64::abs).into_iter().fold(0.0, f64::max) + start.error,
                 Some(one) => levels[one].largest() + errors[one].largest(),
             };
             // What was cut from the responses is an error like others.

@@ -4,6 +4,10 @@
 //! between programs words are kept or zeros are filled in. So a cascade of integrators and combs is three
 //! steps, and a change of the rate by 3/2 is an interpolator by 3 and what keeps every second word.
 //!
+//! A sample may be several words side by side, its *lanes*: of complex samples the real and the imaginary
+//! part, of several channels one behind the other. Every program, and what keeps and fills, does the same to
+//! each lane by itself; a [`Mixer`] makes complex samples of real ones and back.
+//!
 //! [`Network::new`] proves what it can once for all: the level at every joint, the sums whose wraps do no
 //! harm, and the error of all roundings together at the output.
 //!
@@ -32,10 +36,12 @@ mod block;
 mod describe;
 mod facts;
 mod group;
+mod mixer;
 mod run;
 
 pub use describe::{NetworkDescription, StepDescription, describe_network};
 pub use facts::JointFact;
+pub use mixer::{Mixer, Mixing};
 pub use run::NetworkSimulator;
 
 use crate::datapath::{Checked, ErrorBound, NoisePrediction, NotPredicted};
@@ -51,6 +57,8 @@ pub enum Step {
     Keep(usize),
     /// Behind each word so many less one zeros are put in.
     Fill(usize),
+    /// Each sample is multiplied by the wave of an oscillator.
+    Mix(Box<Mixer>),
 }
 
 impl Step {
@@ -59,9 +67,15 @@ impl Step {
         Step::Fire(Box::new(program))
     }
 
-    /// Words that it takes at a time, and words that it gives for them.
+    /// A mixer.
+    pub fn mix(mixer: Mixer) -> Step {
+        Step::Mix(Box::new(mixer))
+    }
+
+    /// Words of a lane that it takes at a time, and words that it gives for them.
     pub fn words(&self) -> (usize, usize) {
         match self {
+            Step::Mix(_) => (1, 1),
             Step::Fire(program) => (program.datapath().words_in(), program.datapath().words_out()),
             Step::Keep(factor) => (*factor, 1),
             Step::Fill(factor) => (1, *factor),
@@ -129,6 +143,35 @@ pub enum NetworkError {
         /// Bits missing.
         more: u32,
     },
+    /// Lanes that are not there, or too many.
+    #[error(
+        "{found} words stand side by side in a sample; 1 to {} are accepted",
+        Network::MOST_LANES
+    )]
+    Lanes {
+        /// Words of a sample.
+        found: usize,
+    },
+    /// A mixer of complex samples where there are none.
+    #[error(
+        "step {step} mixes samples of {expected} words, or several such, and what comes has {found} side by side"
+    )]
+    Mixing {
+        /// The number of the step, the first is 0.
+        step: usize,
+        /// Words that it takes.
+        expected: usize,
+        /// Words that come.
+        found: usize,
+    },
+    /// A mixer of words that are too wide.
+    #[error("step {step} mixes words of {found} bits; {} at the most are accepted", Mixer::WIDEST)]
+    Wide {
+        /// The number of the step, the first is 0.
+        step: usize,
+        /// Bits that go in.
+        found: u32,
+    },
     /// Rates that meet again only after very many words.
     #[error("the steps meet again after more than {} words", Network::LONGEST_FRAME)]
     Frame,
@@ -138,6 +181,8 @@ pub enum NetworkError {
 #[derive(Debug, Clone)]
 pub struct Network {
     steps: Vec<Step>,
+    /// Lanes in front of each step and behind the last.
+    lanes: Vec<usize>,
     blocks: Vec<Block>,
     joints: Vec<JointFact>,
     error: ErrorBound,
@@ -145,6 +190,9 @@ pub struct Network {
 }
 
 impl Network {
+    /// The most words side by side in a sample.
+    pub const MOST_LANES: usize = 64;
+
     /// The largest factor of a step that keeps or fills.
     pub const LARGEST_FACTOR: usize = 4096;
 
@@ -156,11 +204,47 @@ impl Network {
     /// # Errors
     /// [`NetworkError`] names the step, the first of which has number 0, what was found and what would do.
     pub fn new(steps: Vec<Step>) -> Result<Network, NetworkError> {
-        check(&steps)?;
+        Network::of_lanes(1, steps)
+    }
+
+    /// The same of samples that are so many words side by side: 2 of complex ones, or those of several
+    /// channels.
+    ///
+    /// # Errors
+    /// As of [`new`](Network::new).
+    ///
+    /// ```
+    /// use mellow_rake::datapath::fir_decimator;
+    /// use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
+    /// use mellow_rake::network::{Network, Step};
+    /// let word = "s16f15".parse()?;
+    /// let taps = round_coefficients(&[vec![0.5, 0.5]], "s16f15".parse()?)?;
+    /// let halve = fir_decimator(&taps, 2, word, word, Rounding::HalfUp, Overflow::Saturate)?.check()?;
+    /// let stereo = Network::of_lanes(2, vec![Step::fire(halve)])?;
+    /// assert_eq!(stereo.start().run(&[100, -10, 300, -30]), [200, -20]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn of_lanes(lanes: usize, steps: Vec<Step>) -> Result<Network, NetworkError> {
+        let lanes = check(lanes, &steps)?;
         let blocks = block::blocks(&steps)?;
         let found = facts::find(&blocks, input_of(&steps))?;
         let facts::Found { joints, error, noise } = found;
-        Ok(Network { steps, blocks, joints, error, noise })
+        Ok(Network { steps, lanes, blocks, joints, error, noise })
+    }
+
+    /// Words side by side in a sample that goes in.
+    pub fn lanes_in(&self) -> usize {
+        self.lanes[0]
+    }
+
+    /// Words side by side in a sample that comes out.
+    pub fn lanes_out(&self) -> usize {
+        self.lanes[self.steps.len()]
+    }
+
+    /// Words side by side in front of each step, and behind the last.
+    pub fn lanes(&self) -> &[usize] {
+        &self.lanes
     }
 
     /// Its steps.
@@ -210,43 +294,89 @@ impl Network {
     pub fn ideal(&self, input: &[f64]) -> Vec<f64> {
         let mut words = input.to_vec();
         for block in &self.blocks {
-            words = block.run(&words);
+            let lanes = self.lanes[block.step];
+            words = match &block.mixer {
+                Some(mixer) => mixer.mixed_values(&words, lanes),
+                None => interleaved(&words, lanes, |_, words| block.run(&words)),
+            };
         }
         words
     }
 }
 
-/// The format of what goes into the first program.
+/// Words side by side, each lane by itself through something.
+fn interleaved<T: Copy>(
+    words: &[T],
+    lanes: usize,
+    mut through: impl FnMut(usize, Vec<T>) -> Vec<T>,
+) -> Vec<T> {
+    if lanes == 1 {
+        return through(0, words.to_vec());
+    }
+    let of_lane = |lane: usize| words.iter().skip(lane).step_by(lanes).copied().collect();
+    let all: Vec<Vec<T>> = (0..lanes).map(|lane| through(lane, of_lane(lane))).collect();
+    let count = all.iter().map(Vec::len).min().unwrap_or(0);
+    (0..count).flat_map(|at| all.iter().map(move |lane| lane[at])).collect()
+}
+
+/// The format of what goes into the first program or mixer.
 fn input_of(steps: &[Step]) -> WordFormat {
     let first = steps.iter().find_map(|step| match step {
         Step::Fire(program) => Some(program.input()),
+        Step::Mix(mixer) => Some(mixer.input()),
         _ => None,
     });
     first.expect("the check found a program")
 }
 
-fn check(steps: &[Step]) -> Result<(), NetworkError> {
+/// Lanes in front of each step and behind the last.
+fn check(lanes: usize, steps: &[Step]) -> Result<Vec<usize>, NetworkError> {
+    if !(1..=Network::MOST_LANES).contains(&lanes) {
+        return Err(NetworkError::Lanes { found: lanes });
+    }
+    let mut all = vec![lanes];
     let mut before: Option<WordFormat> = None;
+    let mut has_program = false;
     for (step, one) in steps.iter().enumerate() {
-        match one {
+        let mut lanes = all[step];
+        let (expected, given) = match one {
             Step::Fire(program) => {
                 let datapath = program.datapath();
                 let found = datapath.inputs.len() + datapath.outputs.len();
                 if found != 2 {
                     return Err(NetworkError::Ports { step, found });
                 }
-                let expected = program.input();
-                if let Some(found) = before.filter(|found| *found != expected) {
-                    return Err(NetworkError::Format { step, expected, found });
+                has_program = true;
+                (program.input(), program.output())
+            }
+            Step::Mix(mixer) => {
+                let (expected, given) = mixer.mixing().words();
+                if !lanes.is_multiple_of(expected) {
+                    return Err(NetworkError::Mixing { step, expected, found: lanes });
                 }
-                before = Some(program.output());
+                lanes = lanes / expected * given;
+                if lanes > Network::MOST_LANES {
+                    return Err(NetworkError::Lanes { found: lanes });
+                }
+                let found = mixer.input().width();
+                if found > Mixer::WIDEST {
+                    return Err(NetworkError::Wide { step, found });
+                }
+                (mixer.input(), mixer.output())
             }
             Step::Keep(found) | Step::Fill(found) => {
                 if !(1..=Network::LARGEST_FACTOR).contains(found) {
                     return Err(NetworkError::Factor { step, found: *found });
                 }
+                all.push(lanes);
+                continue;
             }
+        };
+        if let Some(found) = before.filter(|found| *found != expected) {
+            return Err(NetworkError::Format { step, expected, found });
         }
+        before = Some(given);
+        all.push(lanes);
     }
-    before.map(|_| ()).ok_or(NetworkError::NoProgram)
+    if has_program { Ok(all) } else { Err(NetworkError::NoProgram) }
 }

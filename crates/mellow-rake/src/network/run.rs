@@ -1,6 +1,6 @@
 //! Networks at work: the exact reading, and the definition of what they compute.
 
-use super::{Network, Step};
+use super::{Mixer, Network, Step, interleaved};
 use crate::datapath::Simulator;
 
 /// Words that are worked on at once.
@@ -9,40 +9,67 @@ const AT_ONCE: usize = 4096;
 /// A network at work, exactly, from the zero state on: blocks of any length give the same integers as the
 /// whole.
 pub struct NetworkSimulator<'a> {
-    steps: Vec<Running<'a>>,
+    /// Each step with the lanes in front of it.
+    steps: Vec<(usize, Running<'a>)>,
+    /// The words of a sample that is not whole yet.
+    begun: Vec<i64>,
+    lanes: usize,
 }
 
 enum Running<'a> {
-    Fire(Box<Simulator<'a>>),
-    /// Words until one is kept.
+    /// One for each lane.
+    Fire(Vec<Simulator<'a>>),
+    /// Words of a lane until one is kept.
     Keep {
         factor: usize,
         left: usize,
     },
     Fill(usize),
+    /// With the number of the next sample.
+    Mix {
+        mixer: &'a Mixer,
+        next: u64,
+    },
 }
 
 impl Network {
     /// The network in the zero state.
     pub fn start(&self) -> NetworkSimulator<'_> {
-        let steps = self.steps().iter().map(|step| match step {
-            Step::Fire(program) => Running::Fire(Box::new(Simulator::new(program))),
-            Step::Keep(factor) => Running::Keep { factor: *factor, left: *factor },
-            Step::Fill(factor) => Running::Fill(*factor),
+        let steps = self.steps().iter().zip(self.lanes()).map(|(step, lanes)| {
+            let running = match step {
+                Step::Fire(program) => {
+                    Running::Fire((0..*lanes).map(|_| Simulator::new(program)).collect())
+                }
+                Step::Keep(factor) => Running::Keep { factor: *factor, left: *factor },
+                Step::Fill(factor) => Running::Fill(*factor),
+                Step::Mix(mixer) => Running::Mix { mixer, next: 0 },
+            };
+            (*lanes, running)
         });
-        NetworkSimulator { steps: steps.collect() }
+        NetworkSimulator { steps: steps.collect(), begun: Vec::new(), lanes: self.lanes_in() }
     }
 }
 
 impl NetworkSimulator<'_> {
     /// The next words; gives those that can be made of them and of what came before. A word beyond the input
-    /// format is first brought to its nearest end, as a converter would.
+    /// format is first brought to its nearest end, as a converter would. The words of a sample stand side
+    /// by side; those of one that is not whole wait for the others.
     pub fn run(&mut self, input: &[i64]) -> Vec<i64> {
         let mut output = Vec::new();
-        for part in input.chunks(AT_ONCE) {
+        let mut joined = std::mem::take(&mut self.begun);
+        let input = match joined.is_empty() {
+            true => input,
+            false => {
+                joined.extend_from_slice(input);
+                &joined
+            }
+        };
+        let (whole, begun) = input.split_at(input.len() - input.len() % self.lanes);
+        self.begun = begun.to_vec();
+        for part in whole.chunks(AT_ONCE * self.lanes) {
             let mut words = part.to_vec();
-            for step in &mut self.steps {
-                words = step.run(&words);
+            for (lanes, step) in &mut self.steps {
+                words = step.run(&words, *lanes);
             }
             output.extend_from_slice(&words);
         }
@@ -51,8 +78,8 @@ impl NetworkSimulator<'_> {
 
     /// In how many firings so far some limit changed a word, of all programs together.
     pub fn limited_firings(&self) -> u64 {
-        let of = |step: &Running| match step {
-            Running::Fire(simulator) => simulator.limited_samples(),
+        let of = |(_, step): &(usize, Running)| match step {
+            Running::Fire(lanes) => lanes.iter().map(Simulator::limited_samples).sum(),
             _ => 0,
         };
         self.steps.iter().map(of).sum()
@@ -60,22 +87,33 @@ impl NetworkSimulator<'_> {
 }
 
 impl Running<'_> {
-    fn run(&mut self, words: &[i64]) -> Vec<i64> {
+    fn run(&mut self, words: &[i64], lanes: usize) -> Vec<i64> {
         match self {
-            Running::Fire(simulator) => simulator.run(words),
+            Running::Fire(all) => interleaved(words, lanes, |lane, words| all[lane].run(&words)),
             Running::Keep { factor, left } => {
-                let kept: Vec<i64> =
-                    words.iter().skip(*left - 1).step_by(*factor).copied().collect();
+                let count = words.len() / lanes;
+                let of_lane = |words: Vec<i64>| {
+                    words.into_iter().skip(*left - 1).step_by(*factor).collect::<Vec<_>>()
+                };
+                let kept = interleaved(words, lanes, |_, words| of_lane(words));
                 // Those of this block that no kept word has behind it count for the next one.
-                let since = (words.len() + *factor - *left) % *factor;
-                *left = *factor - since;
+                *left = *factor - (count + *factor - *left) % *factor;
                 kept
             }
             Running::Fill(factor) => {
-                let zeros = *factor - 1;
-                let filled =
-                    |word: &i64| std::iter::once(*word).chain(std::iter::repeat_n(0, zeros));
-                words.iter().flat_map(filled).collect()
+                let zeros = (*factor - 1) * lanes;
+                let filled = |sample: &[i64]| {
+                    sample.iter().copied().chain(std::iter::repeat_n(0, zeros)).collect::<Vec<_>>()
+                };
+                words.chunks(lanes).flat_map(filled).collect()
+            }
+            Running::Mix { mixer, next } => {
+                let input = mixer.input();
+                let (low, high) = (input.minimum() as i64, input.maximum() as i64);
+                let held: Vec<i64> = words.iter().map(|word| *word.max(&low).min(&high)).collect();
+                let mixed = mixer.mixed(&held, lanes, *next);
+                *next += (words.len() / lanes) as u64;
+                mixed
             }
         }
     }

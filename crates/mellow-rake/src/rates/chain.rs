@@ -1,17 +1,21 @@
 //! Stages one behind the other, from a sample rate on.
 
-use super::{RateError, Stage};
+use super::{Carrier, RateError, Stage};
 use crate::units::SampleRate;
 use num_complex::Complex64;
 
 /// Stages one behind the other, the first of them fed at a known rate.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Chain {
-    stages: Vec<Stage>,
+    pub(super) stages: Vec<Stage>,
     /// The rate that the first stage takes, and that which each gives.
-    rates: Vec<SampleRate>,
+    pub(super) rates: Vec<SampleRate>,
     /// The rate at which each stage filters.
-    between: Vec<SampleRate>,
+    pub(super) between: Vec<SampleRate>,
+    pub(super) channels: usize,
+    /// Whether its stages see complex samples.
+    pub(super) is_complex: bool,
+    pub(super) carrier: Option<Carrier>,
 }
 
 impl Chain {
@@ -47,7 +51,7 @@ impl Chain {
             between.push(at(stage.up(), 1)?);
             rates.push(at(1, stage.down())?);
         }
-        Ok(Chain { stages, rates, between })
+        Ok(Chain { stages, rates, between, channels: 1, is_complex: false, carrier: None })
     }
 
     /// Its stages.

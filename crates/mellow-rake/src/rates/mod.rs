@@ -4,7 +4,8 @@
 //! A [`Stage`] puts `up` − 1 zeros behind each sample, filters at that rate, and keeps of every `down`
 //! samples the last; zeros and what is thrown away are never computed. A [`Chain`] has a sample rate and
 //! stages. Times are those of the samples: what a stage gives belongs to the time of the word that it kept,
-//! so no stage has a delay but that of its taps.
+//! so no stage has a delay but that of its taps. A chain may lie around a [`Carrier`]: then its stages see
+//! complex samples, of which each part goes through the same taps.
 //!
 //! ```
 //! use mellow_rake::filter::Taps;
@@ -25,6 +26,7 @@
 //! ```
 
 mod bands;
+mod carrier;
 mod chain;
 mod comb;
 mod cut;
@@ -39,6 +41,7 @@ mod wish;
 
 pub use crate::spec::Comb;
 pub use bands::FoldedBand;
+pub use carrier::{Carrier, CarrierWay, Wave};
 pub use chain::Chain;
 pub use folding::Path;
 pub use plan::{RatePlan, Weighed, plan, plan_by};

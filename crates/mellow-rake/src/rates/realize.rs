@@ -1,6 +1,9 @@
 //! From the spec of a chain to its stages.
 
-use super::{Chain, PlanError, RateError, RatePlan, RateWish, Stage, StageForm, plan, plan_by};
+use super::{
+    Carrier, CarrierWay, Chain, PlanError, RateError, RatePlan, RateWish, Stage, StageForm, plan,
+    plan_by,
+};
 use crate::design::{Choice, DesignError, design};
 use crate::filter::Taps;
 use crate::spec::{
@@ -125,7 +128,7 @@ pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
         };
         let forms: Vec<StageForm> = spec.stages.iter().map(form).collect();
         let found = if forms.is_empty() { plan(&wish)? } else { plan_by(&wish, &forms)? };
-        let chain = found.chain.clone();
+        let chain = around(found.chain.clone(), spec);
         return Ok(ChainDesign { chain, choices: Vec::new(), plan: Some(found) });
     }
     let (mut stages, mut choices) = (Vec::new(), Vec::new());
@@ -156,5 +159,26 @@ pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
         stages.push(Stage::new(*up, *down, taps)?);
         choices.push(found.choice);
     }
-    Ok(ChainDesign { chain: Chain::new(spec.sample_rate, stages)?, choices, plan: None })
+    Ok(ChainDesign {
+        chain: around(Chain::new(spec.sample_rate, stages)?, spec),
+        choices,
+        plan: None,
+    })
+}
+
+/// The chain around the carrier that is asked for, or of complex samples.
+fn around(chain: Chain, spec: &ChainSpec) -> Chain {
+    let chain = chain.of_channels(spec.change.channels);
+    match (spec.change.carrier_hz, spec.change.is_complex) {
+        (Some(hertz), _) => {
+            let rate = spec.carrier_rate_hz();
+            let way = match spec.mixes_down() {
+                true => CarrierWay::Down,
+                false => CarrierWay::Up,
+            };
+            chain.around(Carrier::new(way, hertz / rate))
+        }
+        (None, true) => chain.of_complex(),
+        (None, false) => chain,
+    }
 }

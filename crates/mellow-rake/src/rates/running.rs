@@ -1,6 +1,6 @@
 //! Stages at work.
 
-use super::{Chain, Stage};
+use super::{Carrier, CarrierWay, Chain, Stage};
 
 /// Samples that are worked on at once: what is kept of a stage lies in the fastest memory.
 const AT_ONCE: usize = 4096;
@@ -85,27 +85,74 @@ fn product(taps: &[f64], words: &[f64]) -> f64 {
 /// A chain at work, from the zero state on: blocks of any length give the same numbers as the whole.
 #[derive(Debug, Clone)]
 pub struct RunningChain {
-    stages: Vec<RunningStage>,
+    /// The stages of each lane.
+    lanes: Vec<Vec<RunningStage>>,
+    carrier: Option<Carrier>,
+    /// The number of the next sample that is mixed.
+    next: u64,
+    channels: usize,
+    /// Words of a sample that goes in, and those of one that is not whole yet.
+    words: usize,
+    begun: Vec<f64>,
 }
 
 impl Chain {
     /// The chain in the zero state.
     pub fn start(&self) -> RunningChain {
-        RunningChain { stages: self.stages().iter().map(Stage::start).collect() }
+        let lanes = self.lanes_in().max(self.lanes_out());
+        let stages = || self.stages().iter().map(Stage::start).collect();
+        RunningChain {
+            lanes: (0..lanes).map(|_| stages()).collect(),
+            carrier: self.carrier().cloned(),
+            next: 0,
+            channels: self.channels(),
+            words: self.lanes_in(),
+            begun: Vec::new(),
+        }
     }
 }
 
 impl RunningChain {
-    /// The next samples; gives those that can be made of them and of what came before.
+    /// The next samples, their words side by side; gives those that can be made of them and of what came
+    /// before.
     pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
-        let mut output = Vec::new();
-        for part in input.chunks(AT_ONCE) {
-            let mut words = part.to_vec();
-            for stage in &mut self.stages {
-                words = stage.run(&words);
-            }
-            output.extend_from_slice(&words);
+        if self.lanes.len() == 1 {
+            return along(&mut self.lanes[0], input);
         }
-        output
+        let mut input = [&self.begun[..], input].concat();
+        self.begun = input.split_off(input.len() - input.len() % self.words);
+        let way = self.carrier.as_ref().map(|carrier| carrier.way);
+        if way == Some(CarrierWay::Down) {
+            input = self.mixed(&input);
+        }
+        let count = self.lanes.len();
+        let through = |(lane, stages): (usize, &mut Vec<RunningStage>)| {
+            let own: Vec<f64> = input.iter().skip(lane).step_by(count).copied().collect();
+            along(stages, &own)
+        };
+        let all: Vec<Vec<f64>> = self.lanes.iter_mut().enumerate().map(through).collect();
+        let output: Vec<f64> =
+            (0..all[0].len()).flat_map(|at| all.iter().map(move |lane| lane[at])).collect();
+        if way == Some(CarrierWay::Up) { self.mixed(&output) } else { output }
     }
+
+    fn mixed(&mut self, words: &[f64]) -> Vec<f64> {
+        let Some(carrier) = &self.carrier else { return words.to_vec() };
+        let mixed = carrier.mixed(words, self.channels, self.next);
+        self.next += (words.len() / self.channels / carrier.lanes()[0]) as u64;
+        mixed
+    }
+}
+
+/// Some samples of one lane through all stages.
+fn along(stages: &mut [RunningStage], input: &[f64]) -> Vec<f64> {
+    let mut output = Vec::new();
+    for part in input.chunks(AT_ONCE) {
+        let mut words = part.to_vec();
+        for stage in stages.iter_mut() {
+            words = stage.run(&words);
+        }
+        output.extend_from_slice(&words);
+    }
+    output
 }

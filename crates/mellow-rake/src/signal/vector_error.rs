@@ -86,42 +86,47 @@ pub fn measure_vector_error(
     delay: usize,
     rate: SampleRate,
 ) -> Option<VectorError> {
-    measure_vector_error_at(part, signal, delay as f64, [rate, rate])
+    measure_vector_error_at(part, signal, delay as f64, ([rate, rate], 0.0))
 }
 
-/// The same of a signal that was made at the first rate and has the second, behind a chain of stages: `delay`
-/// counts samples of the second. `None` also where carriers cannot be told apart at that, because their
-/// spacing is no whole part of it, or reach half of it.
-pub fn measure_vector_error_at(
+/// The same of a signal, real or complex, that was made at the first rate, and has the second behind a chain
+/// of stages, moved down by so many hertz: `delay` counts samples of the second. `None` also where carriers
+/// cannot be told apart at that, because their spacing is no whole part of it, or reach half of it.
+pub fn measure_vector_error_at<S: Copy + Into<Complex64>>(
     part: &Part,
-    signal: &[f64],
+    signal: &[S],
     delay: f64,
-    [rate, given]: [SampleRate; 2],
+    ([rate, given], moved_hertz): ([SampleRate; 2], f64),
 ) -> Option<VectorError> {
     let length = part.stop - part.start;
     let begin = part.start as f64 * (given.hertz() / rate.hertz());
     let signal = signal.get(libm::floor(begin) as usize..)?;
     let inside = begin - libm::floor(begin);
     let delay = delay + inside;
-    if part.highest_hertz()? >= given.nyquist() || !part.is_told_apart_at(given) {
+    if part.reach_hertz_from(moved_hertz)? >= given.nyquist() || !part.is_told_apart_at(given) {
         return None;
     }
+    // Near zero a carrier no longer says where it is; some samples do for what is left of the delay.
+    let slowest = given.hertz() / if moved_hertz == 0.0 { f64::INFINITY } else { 4.0 };
+    let period = |hertz: f64| given.hertz() / (hertz - moved_hertz).abs().max(slowest);
     // How many blocks of how many carriers, how far to look for the delay.
     let (sent, hertz, period) = match &part.waveform {
         Waveform::Keyed(keyed) => {
-            let period = given.hertz() / keyed.carrier_hertz;
+            let period = period(keyed.carrier_hertz);
             (keyed.symbols(length, rate), vec![keyed.carrier_hertz], period)
         }
         Waveform::Multicarrier(many) => {
-            let period = given.hertz() / many.center_hertz;
+            let period = period(many.center_hertz);
             (many.symbols(length, rate), many.hertz(), period)
         }
         _ => return None,
     };
     let per_block = hertz.len();
     let receive = |blocks: usize, delay: f64| match &part.waveform {
-        Waveform::Keyed(keyed) => keyed.receive(signal, blocks, delay, given),
-        Waveform::Multicarrier(many) => many.receive(signal, blocks, delay, [rate, given]),
+        Waveform::Keyed(keyed) => keyed.receive_moved(signal, blocks, delay, (given, moved_hertz)),
+        Waveform::Multicarrier(many) => {
+            many.receive_moved(signal, blocks, delay, ([rate, given], moved_hertz))
+        }
         _ => Vec::new(),
     };
     let blocks = sent.len() / per_block;

@@ -2,7 +2,7 @@
 
 use super::{Fixed, Hardware, Name, Structure, Want};
 use crate::effort::Effort;
-use crate::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
+use crate::fixed::{CoefficientFormat, OscillatorWords, Overflow, Rounding, WordFormat};
 use crate::units::SampleRate;
 
 /// A chain that is wanted: how the sample rate changes, what must pass, and the stages if they are given.
@@ -61,12 +61,52 @@ pub struct ChainFixed {
     pub output: WordFormat,
     /// What goes from stage to stage; without a fraction that is chosen for the level.
     pub between: Option<CoefficientFormat>,
+    /// The oscillator of the mixer, where there is a carrier.
+    pub oscillator: OscillatorFixed,
     /// What all stages have that say nothing else.
     pub usual: StageFixed,
     /// What each stage has, in order, where stages are given.
     pub stages: Vec<StageFixed>,
     /// How much work proofs may do.
     pub effort: Effort,
+}
+
+/// The words of an oscillator.
+///
+/// ```
+/// use mellow_rake::spec::OscillatorFixed;
+/// // 9/32 of a turn: all phases are met with 5 bits.
+/// assert_eq!(OscillatorFixed::default().words(9.0 / 32.0).address_bits, 5);
+/// assert_eq!(OscillatorFixed::default().words(0.1).address_bits, 12);
+/// ```
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct OscillatorFixed {
+    /// Bits of the phase, 4 to 32.
+    pub phase_bits: u32,
+    /// Bits of it that the sine is read with, 4 to 16; without them as many as the frequency needs, and 12 at
+    /// the most.
+    pub address_bits: Option<u32>,
+    /// Bits of a value, 2 to 32.
+    pub value_bits: u32,
+}
+
+impl Default for OscillatorFixed {
+    fn default() -> Self {
+        OscillatorFixed { phase_bits: 32, address_bits: None, value_bits: 16 }
+    }
+}
+
+impl OscillatorFixed {
+    /// The words for so much of a turn from sample to sample.
+    pub fn words(self, turns: f64) -> OscillatorWords {
+        let is_met = |bits: &u32| libm::scalbn(turns, *bits as i32) % 1.0 == 0.0;
+        let chosen = || (4..12).find(is_met).unwrap_or(12).min(self.phase_bits);
+        OscillatorWords {
+            phase_bits: self.phase_bits,
+            address_bits: self.address_bits.unwrap_or_else(chosen),
+            width: self.value_bits,
+        }
+    }
 }
 
 /// The words of a stage.
@@ -90,7 +130,8 @@ impl ChainFixed {
         let Fixed { output, coefficients, rounding, overflow, effort, .. } =
             Fixed::new(Structure::FirDirect, input);
         let usual = StageFixed { output: None, coefficients, rounding, overflow, prune: false };
-        ChainFixed { input, output, between: None, usual, stages: Vec::new(), effort }
+        let oscillator = OscillatorFixed::default();
+        ChainFixed { input, output, between: None, oscillator, usual, stages: Vec::new(), effort }
     }
 
     /// By how many bits sums may grow at the most, so that they have 64.
@@ -127,6 +168,13 @@ pub struct RateChange {
     pub combs: bool,
     /// Of what stages that are found are to take the least.
     pub least: Least,
+    /// The carrier in hertz that the signal is taken from, where the rate does not go up, or put on, where it
+    /// does; all frequencies above are then distances from it.
+    pub carrier_hz: Option<f64>,
+    /// Whether the samples are complex that go in and come out, without a carrier.
+    pub is_complex: bool,
+    /// Channels whose samples stand side by side.
+    pub channels: usize,
 }
 
 /// Of what the stages of a change of the rate are to take the least.
@@ -217,6 +265,9 @@ impl ChainSpec {
     /// The largest factor of a stage and of a change that stages are to be found for.
     pub const LARGEST_FACTOR: usize = 4096;
 
+    /// The most channels.
+    pub const MOST_CHANNELS: usize = 16;
+
     /// The most stages that can be given.
     pub const MOST_STAGES: usize = 16;
 
@@ -224,6 +275,20 @@ impl ChainSpec {
     pub fn lower_rate_hz(&self) -> f64 {
         let input = self.sample_rate.hertz();
         input.min(input * self.change.up as f64 / self.change.down as f64)
+    }
+
+    /// Whether a carrier is mixed down in front of all stages, and not up behind them.
+    pub fn mixes_down(&self) -> bool {
+        self.change.up <= self.change.down
+    }
+
+    /// The rate at which a carrier is mixed, in hertz: the higher of what goes in and what comes out.
+    pub fn carrier_rate_hz(&self) -> f64 {
+        let input = self.sample_rate.hertz();
+        match self.mixes_down() {
+            true => input,
+            false => input * self.change.up as f64 / self.change.down as f64,
+        }
     }
 
     /// Whether a text asks for a chain: whether it has a table `[change]` or `[[stage]]`.

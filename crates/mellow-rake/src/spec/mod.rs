@@ -45,7 +45,9 @@ pub use self::firmware::{CodeGoal, Firmware, Tune};
 pub use self::fixed::{ArrangementWish, ChosenWords, Fixed, Fractions, IntegerWish, Scaling};
 pub use self::float::Float;
 pub use self::hardware::{Architecture, Hardware, Interface};
-pub use chain::{ChainFixed, ChainSpec, Comb, Kept, Least, RateChange, StageFixed, StageWish};
+pub use chain::{
+    ChainFixed, ChainSpec, Comb, Kept, Least, OscillatorFixed, RateChange, StageFixed, StageWish,
+};
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};

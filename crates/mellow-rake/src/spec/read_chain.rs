@@ -196,7 +196,19 @@ fn numbered(mut error: SpecError, number: usize) -> SpecError {
 
 /// The table `[change]`.
 fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<RateChange, SpecError> {
-    let known = ["up", "down", "pass_edge", "ripple", "attenuation", "keep", "combs", "least"];
+    let known = [
+        "up",
+        "down",
+        "carrier",
+        "samples",
+        "channels",
+        "pass_edge",
+        "ripple",
+        "attenuation",
+        "keep",
+        "combs",
+        "least",
+    ];
     let keys =
         top.table("change", "change.", &known)?.ok_or_else(|| top.missing("change", CHANGE))?;
     let asked = [factor(&keys, "up")?, factor(&keys, "down")?];
@@ -254,7 +266,61 @@ fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<Rate
     });
     let least = least.transpose()?.unwrap_or_default();
     let (ripple_db, attenuation_db) = (ripple, attenuation);
-    Ok(RateChange { up, down, pass_hz, ripple_db, attenuation_db, kept, combs, least })
+    let carrier_hz = carrier(&keys, rate, rate.hertz().max(output), pass_hz)?;
+    let is_complex = samples(&keys, carrier_hz)?;
+    let most = ChainSpec::MOST_CHANNELS as i64;
+    let channels = keys.find("channels").map(|found| found.integer(1..most + 1)).transpose()?;
+    let channels = channels.unwrap_or(1) as usize;
+    Ok(RateChange {
+        up,
+        down,
+        pass_hz,
+        ripple_db,
+        attenuation_db,
+        kept,
+        combs,
+        least,
+        carrier_hz,
+        is_complex,
+        channels,
+    })
+}
+
+/// The carrier in hertz, which is mixed at a rate of `higher`.
+fn carrier(
+    keys: &Keys<'_>,
+    rate: SampleRate,
+    higher: f64,
+    pass_hz: f64,
+) -> Result<Option<f64>, SpecError> {
+    let Some(found) = keys.find("carrier") else { return Ok(None) };
+    let hertz = found.parse::<Frequency>(FREQUENCY_FORMS)?.hertz(rate);
+    if hertz > pass_hz && hertz + pass_hz < higher / 2.0 {
+        return Ok(Some(hertz));
+    }
+    Err(found.error(Problem::Range {
+        found: format!("{hertz} Hz"),
+        accepted: format!(
+            "more than pass_edge, {pass_hz} Hz, and by as much below half of the higher rate: above \
+             {pass_hz} Hz and below {} Hz",
+            higher / 2.0 - pass_hz
+        ),
+    }))
+}
+
+/// Whether samples are complex that go in and come out.
+fn samples(keys: &Keys<'_>, carrier_hz: Option<f64>) -> Result<bool, SpecError> {
+    let Some(found) = keys.find("samples") else { return Ok(false) };
+    let is_complex = found.choice(&[("real", false), ("complex", true)])?;
+    if is_complex && carrier_hz.is_some() {
+        return Err(found.error(Problem::Range {
+            found: "complex samples and a carrier".to_owned(),
+            accepted: "one of both: a carrier makes complex samples of real ones, or real ones of complex \
+                       ones"
+                .to_owned(),
+        }));
+    }
+    Ok(is_complex)
 }
 
 /// A level in a range; without it stages cannot be found.

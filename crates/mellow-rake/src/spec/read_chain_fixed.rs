@@ -1,7 +1,7 @@
 //! The words of a chain: `[fixed]` and `[stage.fixed]`.
 
 use super::read::{Keys, WORD_FORMS};
-use super::{ChainFixed, Problem, SpecError, StageFixed};
+use super::{ChainFixed, OscillatorFixed, Problem, SpecError, StageFixed};
 use crate::effort::Effort;
 use crate::fixed::{Overflow, Rounding};
 
@@ -9,7 +9,16 @@ const WIDTH_FORMS: &str = "a word in quotes, as \"s18\" (fraction chosen) or \"s
 
 /// The words that all stages have, and what goes in and comes out.
 pub(super) fn fixed(top: &Keys<'_>, effort: Effort) -> Result<Option<ChainFixed>, SpecError> {
-    let known = ["input", "output", "between", "coefficients", "rounding", "overflow", "prune"];
+    let known = [
+        "input",
+        "output",
+        "between",
+        "coefficients",
+        "rounding",
+        "overflow",
+        "prune",
+        "oscillator",
+    ];
     let Some(keys) = top.table("fixed", "fixed.", &known)? else { return Ok(None) };
     let input = keys.need("input", WORD_FORMS)?.parse(WORD_FORMS)?;
     let mut fixed = ChainFixed { effort, ..ChainFixed::new(input) };
@@ -18,7 +27,29 @@ pub(super) fn fixed(top: &Keys<'_>, effort: Effort) -> Result<Option<ChainFixed>
     }
     fixed.between = keys.find("between").map(|found| found.parse(WIDTH_FORMS)).transpose()?;
     fixed.usual = stage(&keys, fixed.usual)?;
+    fixed.oscillator = oscillator(&keys)?;
     Ok(Some(fixed))
+}
+
+/// The words of an oscillator.
+fn oscillator(keys: &Keys<'_>) -> Result<OscillatorFixed, SpecError> {
+    let mut words = OscillatorFixed::default();
+    let known = ["phase_bits", "address_bits", "value_bits"];
+    let Some(own) = keys.table("oscillator", "fixed.oscillator.", &known)? else {
+        return Ok(words);
+    };
+    let bits = |key: &'static str, range: [i64; 2]| {
+        own.find(key).map(|found| found.integer(range[0]..range[1] + 1)).transpose()
+    };
+    if let Some(found) = bits("phase_bits", [4, 32])? {
+        words.phase_bits = found as u32;
+    }
+    let most = i64::from(words.phase_bits.min(16));
+    words.address_bits = bits("address_bits", [4, most])?.map(|found| found as u32);
+    if let Some(found) = bits("value_bits", [2, 32])? {
+        words.value_bits = found as u32;
+    }
+    Ok(words)
 }
 
 /// The words of a stage, where it has a table for them.

@@ -6,6 +6,7 @@ use crate::fixed::WordFormat;
 use crate::hardware::{
     Estimate, HardwareError, HardwareRecord, NetworkHardware, NetworkHardwareError, NetworkPart,
 };
+use crate::network::Mixer;
 use crate::spec::Interface;
 
 /// A part of a chain in hardware, as an object for programs.
@@ -13,8 +14,13 @@ use crate::spec::Interface;
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct ChainPartRecord {
-    /// `unit` for a program on multipliers, `sums` for one without products, `keep` and `fill` for counters.
+    /// `unit` for a program on multipliers, `sums` for one without products, `keep` and `fill` for counters,
+    /// `mixer` for a mixer.
     pub what: &'static str,
+    /// How many of it there are side by side; the figures below are those of one.
+    pub lanes: usize,
+    /// Words side by side in a sample that one of it works for.
+    pub in_turn: usize,
     /// Words that it takes at a time.
     pub words_in: usize,
     /// Words that it gives for them.
@@ -95,8 +101,8 @@ impl ChainHardwareRecord {
             clock_hz: hardware.clock(),
             interface: hardware.interface(),
             multipliers: hardware.multipliers(),
-            memory_bits: parts.iter().map(|part| part.memory_bits).sum(),
-            register_bits: parts.iter().map(|part| part.register_bits).sum(),
+            memory_bits: parts.iter().map(|part| part.memory_bits * part.lanes as u64).sum(),
+            register_bits: parts.iter().map(|part| part.register_bits * part.lanes as u64).sum(),
             parts,
         })
     }
@@ -119,12 +125,19 @@ impl ChainPartRecord {
             NetworkPart::Sums(program) => {
                 ("sums", None, [0, remembered(program) + u64::from(output.width()) + 1])
             }
+            NetworkPart::Mixer { mixer, .. } => ("mixer", None, mixer_bits(mixer)),
             NetworkPart::Keep(factor) => ("keep", None, [0, counter(*factor)]),
             NetworkPart::Fill(factor) => ("fill", None, [0, counter(*factor)]),
         };
-        let firings = rate_hz / words_in as f64;
+        let firings = match part {
+            NetworkPart::Mixer { .. } => rate_hz,
+            NetworkPart::Unit { in_turn, .. } => rate_hz / (words_in / in_turn) as f64,
+            _ => rate_hz / words_in as f64,
+        };
         Ok(ChainPartRecord {
             what,
+            lanes: hardware.lanes()[index],
+            in_turn: hardware.sample_words()[index] / hardware.lanes()[index],
             words_in,
             words_out,
             rate_hz,
@@ -141,6 +154,20 @@ impl ChainPartRecord {
             unit,
         })
     }
+}
+
+/// Bits of the table of a mixer and of its registers.
+fn mixer_bits(mixer: &Mixer) -> [u64; 2] {
+    let oscillator = mixer.oscillator();
+    let (value, words) = (u64::from(oscillator.format().width()), oscillator.words());
+    let [input, output] = [mixer.input(), mixer.output()].map(|format| u64::from(format.width()));
+    let sums = mixer.mixing().terms().iter().filter(|terms| terms.len() > 1).count() as u64;
+    let registers = u64::from(words.phase_bits + words.address_bits - 2)
+        + 3 * input
+        + value
+        + (input + value)
+        + (1 + sums) * output;
+    [oscillator.quarter().len() as u64 * value, registers]
 }
 
 /// Bits of the lines of a program.

@@ -92,6 +92,15 @@ pub struct ChainRecord {
     pub input_rate_hz: f64,
     /// The rate of what comes out, in hertz.
     pub output_rate_hz: f64,
+    /// The carrier that the signal is taken from or put on, in hertz; all frequencies of bands are then
+    /// distances from it.
+    pub carrier_hz: Option<f64>,
+    /// Channels, whose samples stand side by side.
+    pub channels: usize,
+    /// Words side by side in a sample of all channels that goes in: for each 2 of complex ones.
+    pub lanes_in: usize,
+    /// Those in one that comes out.
+    pub lanes_out: usize,
     /// The end of the pass-band, in hertz.
     pub pass_edge_hz: f64,
     /// Up to where nothing may be disturbed, in hertz.
@@ -112,11 +121,13 @@ pub struct ChainRecord {
     pub delay_s: Option<f64>,
     /// The time of the first sample that comes out, after that of the first one that goes in.
     pub first_output_s: f64,
-    /// Products in a second.
+    /// Products in a second of the stages, for one of the words of a sample.
     pub multiplies_per_second: f64,
-    /// Additions in a second.
+    /// Products in a second of the mixer for all channels, 0 where there is none.
+    pub mixer_multiplies_per_second: f64,
+    /// Additions in a second of the stages, for one of the words of a sample.
     pub adds_per_second: f64,
-    /// Words that are remembered.
+    /// Words that they remember for one of the words of a sample.
     pub words: usize,
     /// The stages, in the order of the signal.
     pub stages: Vec<StageRecord>,
@@ -146,6 +157,10 @@ impl ChainStudy {
             down: change.down,
             input_rate_hz: chain.input_rate().hertz(),
             output_rate_hz: chain.output_rate().hertz(),
+            carrier_hz: change.carrier_hz,
+            channels: chain.channels(),
+            lanes_in: chain.lanes_in(),
+            lanes_out: chain.lanes_out(),
             pass_edge_hz: change.pass_hz,
             clean_edge_hz: self.clean_hz(),
             asked_ripple_db: change.ripple_db,
@@ -157,6 +172,10 @@ impl ChainStudy {
             delay_s: chain.delay_seconds(),
             first_output_s: chain.first_output_seconds(),
             multiplies_per_second: chain.multiplies_per_second(),
+            mixer_multiplies_per_second: match change.carrier_hz {
+                Some(_) => 2.0 * self.spec.carrier_rate_hz() * chain.channels() as f64,
+                None => 0.0,
+            },
             adds_per_second: chain.adds_per_second(),
             words: chain.words(),
             stages: (0..chain.stages().len()).map(|number| stage(chain, number)).collect(),

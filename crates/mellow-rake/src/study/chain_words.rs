@@ -3,7 +3,7 @@
 use super::ChainStudy;
 use crate::fixed::{Overflow, Rounding, WordFormat};
 use crate::implementation::ChainImplementation;
-use crate::network::{NetworkDescription, describe_network};
+use crate::network::{Mixing, NetworkDescription, describe_network};
 use crate::rates::PassBand;
 
 /// A stage on integers, as an object for programs.
@@ -37,6 +37,47 @@ pub struct StageWordsRecord {
     pub error_bound_lsb: f64,
 }
 
+/// A mixer on integers, as an object for programs.
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
+pub struct MixerRecord {
+    /// What it takes and gives.
+    pub mixing: Mixing,
+    /// What comes in.
+    pub input: WordFormat,
+    /// Its exact products, or sums of two.
+    pub products: WordFormat,
+    /// What goes out.
+    pub output: WordFormat,
+    /// Whether the fraction of that was chosen for the level.
+    pub output_is_chosen: bool,
+    /// The values of the oscillator.
+    pub values: WordFormat,
+    /// Bits of its phase.
+    pub phase_bits: u32,
+    /// What that grows by with each sample.
+    pub phase_step: u32,
+    /// Bits of the phase that the sine is read with.
+    pub address_bits: u32,
+    /// The frequency that it has, in hertz.
+    pub frequency_hz: f64,
+    /// By how much that is above the one asked for.
+    pub frequency_error_hz: f64,
+    /// By how much its wave is above the strongest line beside it, in decibels; `None` where there is none.
+    pub spurious_free_db: Option<f64>,
+    /// The largest that a value can be off.
+    pub value_error: f64,
+    /// The lowest value that can go out, before the limit.
+    pub lowest: f64,
+    /// The highest.
+    pub highest: f64,
+    /// Whether it is proved that the limit never acts.
+    pub fits: bool,
+    /// The largest error of all roundings up to here, in steps of what goes out.
+    pub error_bound_lsb: f64,
+}
+
 /// The noise that is expected at the output.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
@@ -57,6 +98,8 @@ pub struct ChainNoise {
 pub struct ChainWordsRecord {
     /// The stages, in the order of the signal.
     pub stages: Vec<StageWordsRecord>,
+    /// The mixer, where there is a carrier.
+    pub mixer: Option<MixerRecord>,
     /// The ripple of the rounded taps in the pass-band, peak to peak, in decibels.
     pub ripple_db: f64,
     /// The gain of the rounded taps over the pass-band.
@@ -92,6 +135,7 @@ impl ChainStudy {
         });
         Some(ChainWordsRecord {
             stages: (0..found.stages.len()).map(|stage| stage_words(found, stage)).collect(),
+            mixer: self.mixer_record(found),
             ripple_db: measures.pass_band.ripple_db(),
             pass_band: measures.pass_band,
             attenuation_db: measures.attenuation_db(),
@@ -102,6 +146,34 @@ impl ChainStudy {
             noise: noise.ok(),
             not_predicted: noise.err().map(|why| why.to_string()),
             network: describe_network(network),
+        })
+    }
+
+    fn mixer_record(&self, found: &ChainImplementation) -> Option<MixerRecord> {
+        let (words, joint) = (found.mixer.as_ref()?, found.mixer_joint()?);
+        let (mixer, oscillator) = (&words.mixer, words.mixer.oscillator());
+        let asked = self.spec.change.carrier_hz?;
+        // Where the signal is taken from a carrier, the wave turns backward.
+        let frequency_hz = libm::fabs(oscillator.turns()) * self.spec.carrier_rate_hz();
+        let spurious_free_db = oscillator.spurious_free_db();
+        Some(MixerRecord {
+            mixing: mixer.mixing(),
+            input: mixer.input(),
+            products: mixer.output(),
+            output: words.output,
+            output_is_chosen: words.is_chosen,
+            values: oscillator.format(),
+            phase_bits: oscillator.words().phase_bits,
+            phase_step: oscillator.step(),
+            address_bits: oscillator.words().address_bits,
+            frequency_hz,
+            frequency_error_hz: frequency_hz - asked,
+            spurious_free_db: spurious_free_db.is_finite().then_some(spurious_free_db),
+            value_error: oscillator.error_bound(),
+            lowest: joint.low,
+            highest: joint.high,
+            fits: joint.fits,
+            error_bound_lsb: joint.error / joint.format.step(),
         })
     }
 }

@@ -39,7 +39,7 @@ mod test_project;
 pub use chain::{ChainMeasures, ChainStudy, ChainStudyError};
 pub use chain_hardware::{ChainHardwareRecord, ChainPartRecord};
 pub use chain_record::{BandRecord, ChainRecord, StageRecord, WeighedRecord};
-pub use chain_words::{ChainNoise, ChainWordsRecord, StageWordsRecord};
+pub use chain_words::{ChainNoise, ChainWordsRecord, MixerRecord, StageWordsRecord};
 pub use contender::{Compared, Contender};
 pub use error::StudyError;
 pub use families::{FamilyRow, NoFamilies};

@@ -91,7 +91,7 @@ pub enum NotReceived {
     /// They lie beyond what comes out of a chain.
     #[error(
         "its symbols reach up to {highest_hz} Hz, and what comes out has {nyquist_hz} Hz at the most; a \
-         carrier below that would do"
+         carrier that is nearer would do"
     )]
     Beyond {
         /// Up to where they reach, in hertz.
@@ -108,12 +108,18 @@ pub enum NotReceived {
         /// The rate that comes out, in hertz.
         output_hz: f64,
     },
+    /// Complex samples or several channels go in, and a plan makes one of real samples.
+    #[error(
+        "complex samples or several channels go into this chain; a plan makes one channel of real samples"
+    )]
+    Complex,
     /// None arrived.
     #[error("no symbols were received")]
     Nothing,
 }
 
-/// What went through a filter or a chain, and what came of it.
+/// What went through a filter or a chain, and what came of it. Of complex samples the parts stand side by
+/// side.
 #[derive(Debug, Clone, Copy)]
 pub struct Passed<'a> {
     /// What went in.
@@ -157,7 +163,7 @@ impl Study {
         let (part, rate) = (self.part_with_symbols(plan)?, self.spec.sample_rate);
         let delay = delay_between(passed.input, passed.output) as f64;
         let names = [self.spec.name.to_string(), plan.name.to_string()];
-        received(names, part, passed, limits, (delay, [rate, rate]), None)
+        received(names, part, passed, limits, (delay, [rate, rate], None), None)
     }
 }
 
@@ -169,8 +175,12 @@ impl ChainStudy {
     /// out.
     pub fn part_with_symbols<'a>(&self, plan: &'a SignalPlan) -> Result<&'a Part, NotReceived> {
         let part = with_symbols(plan, self.spec.sample_rate)?;
+        if self.chain().lanes_in() > 1 {
+            return Err(NotReceived::Complex);
+        }
         let output = self.chain().output_rate();
-        let (highest_hz, nyquist_hz) = (part.highest_hertz().unwrap_or(0.0), output.nyquist());
+        let highest_hz = part.reach_hertz_from(self.moved_hz()).unwrap_or(0.0);
+        let nyquist_hz = output.nyquist();
         if highest_hz >= nyquist_hz {
             return Err(NotReceived::Beyond { highest_hz, nyquist_hz });
         }
@@ -198,7 +208,13 @@ impl ChainStudy {
         let noise = self.integers().and_then(|(found, _)| found.network.noise().ok());
         let variance = noise.filter(|_| passed.designed.is_some()).map(|noise| noise.variance);
         let names = [self.spec.name.to_string(), plan.name.to_string()];
-        received(names, part, passed, limits, (delay, rates), variance)
+        let moved = (self.chain().lanes_out() > 1).then(|| self.moved_hz());
+        received(names, part, passed, limits, (delay, rates, moved), variance)
+    }
+
+    /// By how many hertz what comes out was moved down.
+    fn moved_hz(&self) -> f64 {
+        if self.chain().lanes_out() > 1 { self.spec.change.carrier_hz.unwrap_or(0.0) } else { 0.0 }
     }
 
     /// The delay in seconds where the symbols of a part are: of linear phase the same everywhere, else the
@@ -206,9 +222,9 @@ impl ChainStudy {
     fn delay_at(&self, part: &Part) -> f64 {
         let chain = self.chain();
         chain.delay_seconds().unwrap_or_else(|| {
-            let middle = part.middle_hertz().unwrap_or(0.0);
+            let middle = part.middle_hertz().unwrap_or(0.0) - self.moved_hz();
             let width = part.noise_bandwidth_hertz().unwrap_or(0.0);
-            let step = (width / 32.0).max(middle * 1e-6);
+            let step = (width / 32.0).max(middle.abs() * 1e-6);
             let [low, high] = [middle - step, middle + step].map(|f| chain.direct_response(f));
             let turned = high * low.conj();
             -libm::atan2(turned.im, turned.re) / (2.0 * step * std::f64::consts::TAU)
@@ -234,12 +250,19 @@ fn received(
     part: &Part,
     passed: Passed<'_>,
     limits: ErrorLimits,
-    (delay, rates): (f64, [SampleRate; 2]),
+    (delay, rates, moved): (f64, [SampleRate; 2], Option<f64>),
     noise: Option<f64>,
 ) -> Result<Received, NotReceived> {
     let before = measure_vector_error(part, passed.input, 0, rates[0]);
     let before = before.ok_or(NotReceived::Nothing)?;
-    let behind = |output: &[f64]| measure_vector_error_at(part, output, delay, rates);
+    let behind = |output: &[f64]| match moved {
+        None => measure_vector_error_at(part, output, delay, (rates, 0.0)),
+        Some(moved) => {
+            let pairs = output.chunks_exact(2).map(|pair| Complex64::new(pair[0], pair[1]));
+            let samples: Vec<Complex64> = pairs.collect();
+            measure_vector_error_at(part, &samples, delay, (rates, moved))
+        }
+    };
     let after = behind(passed.output).ok_or(NotReceived::Nothing)?;
     let designed = passed.designed.and_then(behind);
     let error = ErrorRecord::of(&after);
@@ -248,8 +271,10 @@ fn received(
         let gain = gains.sum::<f64>() / designed.carriers.len() as f64;
         let rms = part.symbols_rms()?;
         let signal = rms * rms * gain;
-        // White noise lies evenly from zero to half of the rate.
+        // White noise lies evenly from zero to half of the rate; of complex samples both parts have as much,
+        // over twice the band, and their signal has half of the power of the real one.
         let share = part.noise_bandwidth_hertz()? / rates[1].nyquist();
+        let share = if moved.is_some() { 2.0 * share } else { share };
         Some(10.0 * libm::log10(designed.rms * designed.rms + variance * share / signal))
     });
     let pairs = |all: &[Complex64]| all.iter().map(|z| [z.re, z.im]).collect();
@@ -261,7 +286,7 @@ fn received(
         name,
         signal,
         behind: passed.behind,
-        samples: passed.output.len(),
+        samples: passed.output.len() / if moved.is_some() { 2 } else { 1 },
         symbols: after.symbols,
         delay_samples,
         before: ErrorRecord::of(&before),

@@ -4,8 +4,9 @@ use super::ReferenceError;
 use super::proof::{Expected, Proof, StimulusResult};
 use super::reference::{Foreseen, figures};
 use super::stimulus::{RECORDING, Stimulus, shapes};
+use crate::fixed::Oscillator;
 use crate::implementation::ChainImplementation;
-use crate::rates::Chain;
+use crate::rates::{Carrier, CarrierWay, Chain, Wave};
 
 /// Samples that come out of a chain for which the weights of what goes in are held against each other.
 const MOST_PHASES: usize = 4_096;
@@ -13,9 +14,10 @@ const MOST_PHASES: usize = 4_096;
 /// The longest worst case, in samples that go in.
 const LONGEST: usize = 1 << 16;
 
-/// Runs a chain on integers and the designed one on the same values. Gives the integers and their distance
-/// from the design; the bound on it adds to that of the roundings what the rounded taps can make of any input
-/// as large as this one.
+/// Runs a chain on integers and the designed one on the same values, the words of a sample side by side.
+/// Gives the integers and their distance from the design; the bound on it adds to that of the roundings what
+/// the rounded taps can make of any input as large as this one. Where there is a carrier, the design has the
+/// frequency that the oscillator has, and the bound what the values of that are off.
 pub fn judge_chain(
     integers: &ChainImplementation,
     designed: &Chain,
@@ -34,7 +36,7 @@ fn judged(
     let mut simulator = network.start();
     let integers = simulator.run(samples);
     let values: Vec<f64> = samples.iter().map(|x| network.input().value(*x)).collect();
-    let reference = designed.start().run(&values);
+    let reference = tuned(found, designed).start().run(&values);
     let mut rounded = found.rounded.start().run(&values);
     rounded.iter_mut().for_each(|value| *value *= found.left_gain);
     let peak = values.iter().fold(0.0, |peak: f64, x| peak.max(x.abs()));
@@ -48,12 +50,37 @@ fn judged(
 /// The largest that the difference of the taps can make of inputs of size 1: over every time of a frame the
 /// sum of the sizes of its weights, rounded outward; `None` where a frame is too long.
 fn coefficient_gain(found: &ChainImplementation, designed: &Chain) -> Option<f64> {
+    let [apart, whole] = taps_gain(found, designed)?;
+    let Some((carrier, oscillator)) = carrier(found) else { return Some(apart) };
+    let value = |value: i64| oscillator.format().value(value);
+    let (largest, off) = match carrier.way {
+        CarrierWay::Down => (value(oscillator.largest()), oscillator.error_bound()),
+        CarrierWay::Up => (value(oscillator.largest_pair()), 2.0 * oscillator.error_bound()),
+    };
+    Some((apart * largest + whole * off) * (1.0 + 1e-12))
+}
+
+/// The carrier of a chain with the oscillator that it has.
+fn carrier(found: &ChainImplementation) -> Option<(&Carrier, &Oscillator)> {
+    Some((found.rounded.carrier()?, found.mixer.as_ref()?.mixer.oscillator()))
+}
+
+/// The design with the frequency and the phase that the oscillator has.
+fn tuned(found: &ChainImplementation, designed: &Chain) -> Chain {
+    match carrier(found) {
+        Some((_, oscillator)) => designed.with_wave(Wave::Meant(oscillator.clone())),
+        None => designed.clone(),
+    }
+}
+
+/// What the difference of the taps alone can make of inputs of size 1, and what the designed ones can.
+fn taps_gain(found: &ChainImplementation, designed: &Chain) -> Option<[f64; 2]> {
     let phases = designed.output_phases();
     if phases > MOST_PHASES {
         return None;
     }
     let past = designed.start_up_outputs() + 1;
-    let of_phase = |phase: usize| -> f64 {
+    let of_phase = |phase: usize| -> [f64; 2] {
         let output = past + phase as u64;
         let ((first, one), (other_first, other)) =
             (designed.weights_of(output), found.rounded.weights_of(output));
@@ -67,9 +94,10 @@ fn coefficient_gain(found: &ChainImplementation, designed: &Chain) -> Option<f64
         let sizes: f64 = one.iter().map(|weight| weight.abs()).sum();
         // Each weight is a sum over all ways through the stages.
         let slack = sizes * 1e-12;
-        (begin..end).map(|n| apart(n).abs()).sum::<f64>() + slack
+        [(begin..end).map(|n| apart(n).abs()).sum::<f64>() + slack, sizes + slack]
     };
-    Some((0..phases).map(of_phase).fold(0.0, f64::max))
+    let largest = |one: [f64; 2], other: [f64; 2]| [one[0].max(other[0]), one[1].max(other[1])];
+    Some((0..phases).map(of_phase).fold([0.0; 2], largest))
 }
 
 /// The input that drives some sample that comes out as far as it goes, once up and once down.
@@ -77,21 +105,51 @@ fn worst_case(found: &ChainImplementation) -> Vec<i64> {
     let (chain, input) = (&found.rounded, found.network.input());
     let past = chain.start_up_outputs() + 1;
     let level = |weights: &[f64]| weights.iter().map(|weight| weight.abs()).sum::<f64>();
-    let all =
-        (0..chain.output_phases().min(MOST_PHASES) as u64).map(|at| chain.weights_of(past + at));
-    let (_, weights) =
-        all.fold(
-            (0, Vec::new()),
-            |best: (u64, Vec<f64>), one| {
-                if level(&one.1) > level(&best.1) { one } else { best }
-            },
-        );
+    let all = (past..past + chain.output_phases().min(MOST_PHASES) as u64)
+        .map(|output| (output, chain.weights_of(output)));
+    let loudest = |best: Option<(u64, (u64, Vec<f64>))>, one: (u64, (u64, Vec<f64>))| match best {
+        Some(best) if level(&best.1.1) >= level(&one.1.1) => Some(best),
+        _ => Some(one),
+    };
+    let Some((output, (first, weights))) = all.fold(None, loudest) else { return Vec::new() };
     let (low, high) = (input.minimum() as i64, input.maximum() as i64);
-    let newest = &weights[weights.len().saturating_sub(LONGEST)..];
+    let dropped = weights.len().saturating_sub(LONGEST);
+    let newest = &weights[dropped..];
     let sign = |weight: &f64| if *weight >= 0.0 { high } else { low };
+    if found.network.lanes_in().max(found.network.lanes_out()) > 1 {
+        return mixed_worst_case(found, (first + dropped as u64, newest), output, sign);
+    }
     let up: Vec<i64> = newest.iter().map(sign).collect();
     let down: Vec<i64> = up.iter().map(|x| if *x == high { low } else { high }).collect();
     up.into_iter().chain(down).collect()
+}
+
+/// The same where samples are mixed: each word has the sign that its weight has with the wave, from the first
+/// sample of all on, so that the wave is where it was.
+fn mixed_worst_case(
+    found: &ChainImplementation,
+    (first, weights): (u64, &[f64]),
+    output: u64,
+    sign: impl Fn(&f64) -> i64,
+) -> Vec<i64> {
+    let lanes = found.network.lanes_in();
+    let carrier = found.rounded.carrier();
+    let mut words = vec![0; (first as usize).min(LONGEST) * lanes];
+    for (place, weight) in weights.iter().enumerate() {
+        let factors = match carrier {
+            Some(carrier) if carrier.way == CarrierWay::Down => {
+                carrier.factors(first + place as u64)
+            }
+            // What comes out is mixed, at one time.
+            Some(carrier) => carrier.factors(output),
+            None => [1.0; 2],
+        };
+        // All channels alike; of complex samples the real part stands first.
+        let own = lanes / found.rounded.channels();
+        let word = |lane: usize| sign(&(weight * factors[lane % own.min(2)]));
+        words.extend((0..lanes).map(word));
+    }
+    words
 }
 
 impl Proof {

@@ -15,7 +15,7 @@ pub mod lower;
 mod machine;
 mod names;
 mod number;
-mod parts;
+pub(in crate::write) mod parts;
 mod project;
 mod register_transfer;
 pub mod rust;

@@ -8,6 +8,27 @@ pub(super) fn c_integer(value: i128) -> String {
     if ENDS.contains(&value) { format!("(-{} - 1)", -(value + 1)) } else { value.to_string() }
 }
 
+/// Decimal integers in lines, each behind four spaces, with a comma behind each integer.
+pub(super) fn in_rows(values: &[i64]) -> String {
+    const WIDTH: usize = 100;
+    let mut text = String::new();
+    let mut column = WIDTH;
+    for value in values {
+        let one = format!("{value},");
+        if column + 1 + one.len() > WIDTH {
+            text.push_str(if text.is_empty() { "    " } else { "\n    " });
+            column = 4;
+        } else {
+            text.push(' ');
+            column += 1;
+        }
+        text.push_str(&one);
+        column += one.len();
+    }
+    text.push('\n');
+    text
+}
+
 /// A sized constant of Verilog (IEEE 1364-2005, 3.5.1), two's complement in hexadecimal.
 pub(super) fn verilog_integer(value: i128, width: u32) -> String {
     format!("{width}'h{:0digits$x}", bits(value, width), digits = width.div_ceil(4) as usize)

@@ -1,40 +1,56 @@
-//! The programs of a network with what stands around each: zeros that are put in front of it, and what is
-//! kept behind it.
+//! The programs and mixers of a network with what stands around each: zeros that are put in front of it, and
+//! what is kept behind it.
 
 use super::WriteError;
 use crate::datapath::Checked;
-use crate::network::{Network, Step};
+use crate::fixed::WordFormat;
+use crate::network::{Mixer, Network, Step};
 use std::fmt::Write;
 
-/// A program with the zeros that are put in front of it and what is kept behind it.
+/// What the words of a part go through.
+pub(super) enum What<'a> {
+    /// A program, each lane by itself.
+    Program(&'a Checked),
+    /// A mixer.
+    Mixer(&'a Mixer),
+}
+
+/// A program or a mixer with the zeros that are put in front of it and what is kept behind it.
 pub(super) struct Part<'a> {
-    /// The program.
-    pub(super) checked: &'a Checked,
+    /// What it is.
+    pub(super) what: What<'a>,
+    /// Words side by side in a sample that goes in.
+    pub(super) lanes: usize,
     /// Behind each word that comes in so many less one zeros.
     pub(super) fill: usize,
     /// Of every so many words that it gives the last goes on.
     pub(super) keep: usize,
 }
 
-/// The programs of a network, in the order of the signal.
+/// The programs and mixers of a network, in the order of the signal.
 ///
 /// # Errors
-/// [`WriteError::Steps`] where words are kept in front of all programs, or zeros put in behind them.
+/// [`WriteError::Steps`] where words are kept in front of all programs or behind a mixer, or zeros put in
+/// behind the programs or in front of a mixer.
 pub(super) fn parts<'a>(
     network: &'a Network,
     target: &'static str,
 ) -> Result<Vec<Part<'a>>, WriteError> {
     let mut parts: Vec<Part<'_>> = Vec::new();
     let mut fill = 1;
-    for step in network.steps() {
+    for (step, lanes) in network.steps().iter().zip(network.lanes()) {
         match step {
             Step::Fire(checked) => {
-                parts.push(Part { checked, fill, keep: 1 });
+                parts.push(Part { what: What::Program(checked), lanes: *lanes, fill, keep: 1 });
                 fill = 1;
             }
+            Step::Mix(mixer) if fill == 1 => {
+                parts.push(Part { what: What::Mixer(mixer), lanes: *lanes, fill, keep: 1 });
+            }
+            Step::Mix(_) => return Err(WriteError::Steps { target }),
             Step::Fill(factor) => fill *= factor,
             Step::Keep(factor) => match parts.last_mut() {
-                Some(part) if fill == 1 => part.keep *= factor,
+                Some(part) if fill == 1 && part.program().is_some() => part.keep *= factor,
                 _ => return Err(WriteError::Steps { target }),
             },
         }
@@ -46,17 +62,49 @@ pub(super) fn parts<'a>(
 }
 
 impl Part<'_> {
-    /// Words of a firing that go in.
+    /// The program, where it is one.
+    pub(super) fn program(&self) -> Option<&Checked> {
+        match self.what {
+            What::Program(checked) => Some(checked),
+            What::Mixer(_) => None,
+        }
+    }
+
+    /// The words that go in and those that come out.
+    pub(super) fn formats(&self) -> [WordFormat; 2] {
+        match self.what {
+            What::Program(checked) => [checked.input(), checked.output()],
+            What::Mixer(mixer) => [mixer.input(), mixer.output()],
+        }
+    }
+
+    /// Words side by side in a sample that comes out.
+    pub(super) fn lanes_out(&self) -> usize {
+        match self.what {
+            What::Program(_) => self.lanes,
+            What::Mixer(mixer) => mixer.mixing().words().1 * self.channels(),
+        }
+    }
+
+    /// Of a mixer the channels that share it.
+    pub(super) fn channels(&self) -> usize {
+        match self.what {
+            What::Program(_) => 1,
+            What::Mixer(mixer) => self.lanes / mixer.mixing().words().0,
+        }
+    }
+
+    /// Words of a lane that go in for one firing.
     pub(super) fn takes(&self) -> usize {
-        self.checked.datapath().words_in()
+        self.program().map_or(1, |checked| checked.datapath().words_in())
     }
 
-    /// Words of a firing that come out.
+    /// Words of a lane that come out of it.
     pub(super) fn gives(&self) -> usize {
-        self.checked.datapath().words_out()
+        self.program().map_or(1, |checked| checked.datapath().words_out())
     }
 
-    /// The most words that come out of so many.
+    /// The most words of a lane that come out of so many.
     pub(super) fn most(&self, words: usize) -> usize {
         (words * self.fill).div_ceil(self.takes()).saturating_mul(self.gives()).div_ceil(self.keep)
     }
@@ -64,6 +112,9 @@ impl Part<'_> {
     /// What stands around the program, in words.
     pub(super) fn said(&self) -> String {
         let mut text = String::new();
+        if self.lanes > 1 && self.program().is_some() {
+            let _ = write!(text, ", for each of {} words side by side", self.lanes);
+        }
         if self.fill > 1 {
             let _ = write!(text, ", behind each word {} zeros", self.fill - 1);
         }
@@ -72,4 +123,18 @@ impl Part<'_> {
         }
         text
     }
+}
+
+/// What a mixer computes, in words: one line for each word that comes out.
+pub(super) fn mixed_words(mixer: &Mixer) -> Vec<String> {
+    let product = |(word, is_sine, is_minus): &(usize, bool, bool)| {
+        let wave = if *is_sine { "sin" } else { "cos" };
+        let sign = if *is_minus { "- " } else { "" };
+        format!("{sign}input[{word}] {wave}")
+    };
+    let sum = |terms: &&[(usize, bool, bool)]| {
+        terms.iter().map(product).collect::<Vec<_>>().join(" + ").replace("+ - ", "- ")
+    };
+    let terms = mixer.mixing().terms().iter();
+    terms.enumerate().map(|(word, terms)| format!("output[{word}] = {}", sum(terms))).collect()
 }

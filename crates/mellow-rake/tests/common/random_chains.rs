@@ -3,8 +3,8 @@
 use mellow_rake::filter::Taps;
 use mellow_rake::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 use mellow_rake::random::NoiseSource;
-use mellow_rake::rates::{Chain, Comb, Stage};
-use mellow_rake::spec::{ChainFixed, StageFixed};
+use mellow_rake::rates::{Carrier, CarrierWay, Chain, Comb, Stage};
+use mellow_rake::spec::{ChainFixed, OscillatorFixed, StageFixed};
 use mellow_rake::units::SampleRate;
 
 pub(crate) fn rate() -> SampleRate {
@@ -17,7 +17,7 @@ fn taps(noise: &mut NoiseSource, up: usize, count: usize) -> Taps {
     Taps(raw.iter().map(|tap| tap / sum * 1.4 * up as f64).collect())
 }
 
-/// Up to four stages of taps and of sums.
+/// Up to four stages of taps and of sums, of real samples, complex ones, or around a carrier.
 pub(crate) fn any_chain(noise: &mut NoiseSource) -> Chain {
     let count = noise.integer(1, 4) as usize;
     let mut stages = Vec::new();
@@ -39,7 +39,16 @@ pub(crate) fn any_chain(noise: &mut NoiseSource) -> Chain {
             }
         });
     }
-    Chain::new(rate(), stages).unwrap()
+    let chain = Chain::new(rate(), stages).unwrap();
+    let turns = noise.integer(1, 4_999) as f64 / 1e4;
+    let channels = if noise.integer(0, 5) == 0 { noise.integer(2, 3) as usize } else { 1 };
+    let chain = chain.of_channels(channels);
+    match noise.integer(0, 7) {
+        0 => chain.around(Carrier::new(CarrierWay::Down, turns)),
+        1 => chain.around(Carrier::new(CarrierWay::Up, turns)),
+        2 => chain.of_complex(),
+        _ => chain,
+    }
 }
 
 pub(crate) fn any_chain_words(noise: &mut NoiseSource) -> ChainFixed {
@@ -52,7 +61,15 @@ pub(crate) fn any_chain_words(noise: &mut NoiseSource) -> ChainFixed {
         overflow: [Overflow::Saturate, Overflow::Wrap][noise.integer(0, 1) as usize],
         prune: noise.integer(0, 1) == 0,
     };
+    let phase_bits = noise.integer(4, 32) as u32;
+    let oscillator = OscillatorFixed {
+        // A frequency that is lost in the phase is refused.
+        phase_bits: phase_bits.max(15),
+        address_bits: (noise.integer(0, 1) == 0).then_some(phase_bits.min(9)),
+        value_bits: noise.integer(2, 18) as u32,
+    };
     ChainFixed {
+        oscillator,
         output: WordFormat::new(true, width, width as i32 - 6).unwrap(),
         between: Some(CoefficientFormat { signed: true, width, fraction: None }),
         usual,

@@ -11,6 +11,7 @@ mod polyphase;
 mod state_space;
 mod taps;
 mod transposed;
+mod word_change;
 
 pub use all_pass::{AllPassWords, all_pass_sum};
 pub use comb::{SumWords, combs, integrators};
@@ -23,6 +24,7 @@ pub use polyphase::{fir_decimator, fir_interpolator};
 pub use state_space::state_space;
 pub use taps::{fir_direct, fir_transposed};
 pub use transposed::{direct_form_1_transposed, direct_form_2_transposed};
+pub use word_change::word_change;
 
 use super::{Node, Operation};
 use crate::fixed::{Overflow, RoundedTable, Rounding, WordFormat};

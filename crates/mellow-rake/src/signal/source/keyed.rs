@@ -40,9 +40,7 @@ impl KeyedCarrier {
     }
 
     fn carrier(&self, time: f64) -> Complex64 {
-        let turns = self.carrier_hertz * time;
-        let angle = TAU * (turns - libm::floor(turns));
-        Complex64::new(libm::cos(angle), libm::sin(angle))
+        turned(self.carrier_hertz * time)
     }
 
     /// The sample at this place from the start.
@@ -69,6 +67,18 @@ impl KeyedCarrier {
         delay: f64,
         rate: SampleRate,
     ) -> Vec<Complex64> {
+        self.receive_moved(signal, count, delay, (rate, 0.0))
+    }
+
+    /// The same in a signal, real or complex, that was moved down by so many hertz.
+    pub(crate) fn receive_moved<S: Copy + Into<Complex64>>(
+        &self,
+        signal: &[S],
+        count: usize,
+        delay: f64,
+        (rate, moved_hertz): (SampleRate, f64),
+    ) -> Vec<Complex64> {
+        let hertz = self.carrier_hertz - moved_hertz;
         let per_symbol = rate.hertz() / self.symbol_rate;
         let span = f64::from(self.span);
         let scale = SQRT_2 / (self.rms * per_symbol);
@@ -79,11 +89,18 @@ impl KeyedCarrier {
             let to = to.min(signal.len());
             let mut sum = Complex64::new(0.0, 0.0);
             for (n, x) in signal.iter().enumerate().take(to).skip(from) {
+                let x: Complex64 = (*x).into();
                 let pulse = root_raised_cosine(1.0, self.rolloff, (n as f64 - middle) / per_symbol);
-                sum += self.carrier((n as f64 - delay) / rate.hertz()).conj() * (x * pulse);
+                sum += turned(hertz * (n as f64 - delay) / rate.hertz()).conj() * (x * pulse);
             }
             sum * scale
         };
         (0..count).map(symbol).collect()
     }
+}
+
+/// e^{j2πt} of so many turns.
+fn turned(turns: f64) -> Complex64 {
+    let angle = TAU * (turns - libm::floor(turns));
+    Complex64::new(libm::cos(angle), libm::sin(angle))
 }

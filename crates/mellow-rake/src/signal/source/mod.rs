@@ -85,6 +85,12 @@ impl Part {
         }
     }
 
+    /// How far its symbols reach from a frequency, in hertz.
+    pub fn reach_hertz_from(&self, hertz: f64) -> Option<f64> {
+        let (middle, highest) = (self.middle_hertz()?, self.highest_hertz()?);
+        Some((middle - hertz).abs() + (highest - middle))
+    }
+
     /// The frequency in the middle of its symbols, in hertz.
     pub fn middle_hertz(&self) -> Option<f64> {
         match &self.waveform {

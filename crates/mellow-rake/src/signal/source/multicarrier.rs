@@ -88,7 +88,18 @@ impl Multicarrier {
         signal: &[f64],
         count: usize,
         delay: f64,
-        [rate, given]: [SampleRate; 2],
+        rates: [SampleRate; 2],
+    ) -> Vec<Complex64> {
+        self.receive_moved(signal, count, delay, (rates, 0.0))
+    }
+
+    /// The same of a signal, real or complex, that was moved down by so many hertz.
+    pub(crate) fn receive_moved<S: Copy + Into<Complex64>>(
+        &self,
+        signal: &[S],
+        count: usize,
+        delay: f64,
+        ([rate, given], moved_hertz): ([SampleRate; 2], f64),
     ) -> Vec<Complex64> {
         let (block, ratio) = (self.block(given) as usize, given.hertz() / rate.hertz());
         let whole = (self.block(rate) + self.guard) as f64 * ratio;
@@ -100,7 +111,7 @@ impl Multicarrier {
             let angle = -TAU * (turns - libm::floor(turns));
             Complex64::new(libm::cos(angle), libm::sin(angle))
         };
-        let first = self.hertz()[0] / given.hertz();
+        let first = (self.hertz()[0] - moved_hertz) / given.hertz();
         let mut all = Vec::new();
         for index in 0..count {
             let start = index as f64 * whole + guard;
@@ -109,7 +120,7 @@ impl Multicarrier {
             // The first carrier at zero, each further one in a bin of its own.
             let mut words: Vec<Complex64> = (0..block)
                 .map(|n| {
-                    let x = signal.get(from + n).copied().unwrap_or(0.0);
+                    let x = signal.get(from + n).map_or(Complex64::default(), |x| (*x).into());
                     turn(first * (offset + n as f64)) * x
                 })
                 .collect();

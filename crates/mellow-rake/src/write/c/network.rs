@@ -3,13 +3,13 @@
 use super::super::capability::Capability;
 use super::super::lower::{Lowered, Statement, lower, lower_for_processor};
 use super::super::number::c_integer;
-use super::super::parts::{Part, parts};
+use super::super::parts::{Part, What, parts};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
-use super::Writer;
 use super::expression::{Access, Admitted, Body, Firing, Form};
 use super::source::helper_texts;
 use super::types::{Helper, storage};
-use crate::datapath::{Row, dump};
+use super::{Writer, lanes, mixer};
+use crate::datapath::{Checked, Row, dump};
 use crate::fixed::WordFormat;
 use crate::network::Network;
 use crate::spec::Firmware;
@@ -50,8 +50,8 @@ pub fn write_network(
 ) -> Result<Vec<GeneratedFile>, WriteError> {
     let admitted = Admitted::new();
     let parts = parts(network, "C")?;
-    for part in &parts {
-        Capability { target: "C", widest: 64 }.check(&lower(part.checked))?;
+    for checked in parts.iter().filter_map(Part::program) {
+        Capability { target: "C", widest: 64 }.check(&lower(checked))?;
     }
     let own = (1..=parts.len()).map(|number| symbols.part(number)).collect();
     let text = Text { network, symbols, rate, parts, own, admitted };
@@ -63,8 +63,14 @@ pub fn write_network(
 }
 
 impl Part<'_> {
-    fn types(&self) -> (&'static str, &'static str) {
-        (storage(self.checked.input()), storage(self.checked.output()))
+    pub(super) fn types(&self) -> (&'static str, &'static str) {
+        let [input, output] = self.formats();
+        (storage(input), storage(output))
+    }
+
+    /// The dimension of what each lane has, if there are several.
+    fn each_lane(&self) -> String {
+        if self.lanes > 1 { format!("[{}]", self.lanes) } else { String::new() }
     }
 
     /// The most words that come out of so many, in C.
@@ -125,11 +131,10 @@ struct Text<'a> {
 }
 
 impl Text<'_> {
-    fn writer(&self, index: usize) -> Writer<'_> {
-        let part = &self.parts[index];
+    fn writer<'b>(&'b self, index: usize, checked: &'b Checked) -> Writer<'b> {
         Writer {
-            checked: part.checked,
-            lowered: lower_for_processor(part.checked),
+            checked,
+            lowered: lower_for_processor(checked),
             symbols: &self.own[index],
             admitted: &self.admitted,
             firmware: Firmware::default(),
@@ -141,6 +146,26 @@ impl Text<'_> {
         (storage(self.network.input()), storage(self.network.output()))
     }
 
+    /// What is counted, and what is said of it.
+    fn said_of_samples(&self) -> (&'static str, String) {
+        let side = |lanes: usize| match lanes {
+            1 => "one word".to_owned(),
+            lanes => format!("{lanes} words side by side"),
+        };
+        match [self.network.lanes_in(), self.network.lanes_out()] {
+            [1, 1] => ("words", String::new()),
+            [input, output] => (
+                "samples",
+                format!(
+                    "\n   A sample that goes in is {}, one that comes out {}; of complex\n   samples \
+                     the real part stands first.",
+                    side(input),
+                    side(output)
+                ),
+            ),
+        }
+    }
+
     fn header(&self) -> String {
         let (name, guard) = (self.symbols.base(), self.symbols.capitals());
         let (input, output) = self.words();
@@ -148,16 +173,21 @@ impl Text<'_> {
         let (mut structures, mut members) = (String::new(), String::new());
         let mut largest = 0;
         for (index, part) in self.parts.iter().enumerate() {
-            let (writer, number) = (self.writer(index), index + 1);
+            let number = index + 1;
             let own = self.own[index].base();
+            let What::Program(checked) = part.what else {
+                let _ = writeln!(members, "    uint32_t phase{number};");
+                continue;
+            };
+            let (writer, lanes) = (self.writer(index, checked), part.each_lane());
             let _ = write!(structures, "struct {own} {{\n{}}};\n\n", writer.members());
-            let _ = writeln!(members, "    struct {own} part{number};");
+            let _ = writeln!(members, "    struct {own} part{number}{lanes};");
             if part.takes() > 1 {
                 let (kind, takes) = (part.types().0, part.takes());
-                let format = part.checked.input();
+                let format = checked.input();
                 let _ = writeln!(
                     members,
-                    "    {kind} waiting{number}[{takes}]; /* {format}: words until there are enough */\n    \
+                    "    {kind} waiting{number}{lanes}[{takes}]; /* {format}: words until there are enough */\n    \
                      int waits{number}; /* so many are there */"
                 );
             }
@@ -174,12 +204,13 @@ impl Text<'_> {
             format!("   Made for {} samples in a second going in.\n", rate.hertz())
         });
         let most = self.parts.iter().fold("(count)".to_owned(), |text, part| part.most_in_c(&text));
+        let (words, side) = self.said_of_samples();
         format!(
             "/* {ORIGIN}\n\
              \n   Input {input_format}, output {output_format}: a word holding the integer i has the value \
              i / 2^f with f the\n   number after the letter f.\n{often}   Each stream of samples needs a \
              chain \
-             of its own, a structure that {name}_init has\n   cleared once. */\n\
+             of its own, a structure that {name}_init has\n   cleared once.{side} */\n\
              #ifndef {guard}_H\n#define {guard}_H\n\n#include <limits.h>\n#include <stddef.h>\n\
              #include <stdint.h>\n\n\
              /* Words have whole bytes of 8 bits, and an int counts all that is remembered. */\n\
@@ -187,11 +218,11 @@ impl Text<'_> {
              #ifdef __cplusplus\nextern \"C\" {{\n#endif\n\n{structures}\
              /* One chain; as many as you like side by side. */\n\
              struct {name} {{\n{members}}};\n\n\
-             /* At most so many words come out of count. */\n\
+             /* At most so many {words} come out of count. */\n\
              #define {guard}_OUTPUTS(count) {most}\n\n\
              /* The zero state; call before the first sample. */\n\
              void {name}_init(struct {name} *chain);\n\n\
-             /* count words go in, as many as you like at a call; gives how many came out. The arrays must \
+             /* count {words} go in, as many as you like at a call; gives how many came out. The arrays must \
              not overlap. */\n\
              size_t {name}_block(struct {name} *chain, const {input} *input, size_t count, {output} \
              *output);\n\n\
@@ -205,8 +236,13 @@ impl Text<'_> {
             format!("/* {ORIGIN}\n\n   The programs, in the terms of the comments below:\n");
         for (index, part) in self.parts.iter().enumerate() {
             let _ = writeln!(text, "\n   part {}{}", index + 1, part.said());
-            for line in dump(part.checked).lines() {
-                let _ = writeln!(text, "     {line}");
+            match part.what {
+                What::Program(checked) => {
+                    for line in dump(checked).lines() {
+                        let _ = writeln!(text, "     {line}");
+                    }
+                }
+                What::Mixer(mixer) => text.push_str(&mixer::said(mixer)),
             }
         }
         let _ = write!(text, "*/\n#include \"{name}.h\"\n\n");
@@ -214,10 +250,20 @@ impl Text<'_> {
         let mut functions = String::new();
         let mut clears = String::new();
         for (index, part) in self.parts.iter().enumerate() {
-            let writer = self.writer(index);
+            let own = self.own[index].base();
+            let checked = match part.what {
+                What::Program(checked) => checked,
+                What::Mixer(mixer) => {
+                    let channels = part.channels();
+                    let text = mixer::functions(mixer, channels, own, name, index + 1);
+                    functions.push_str(&text);
+                    let _ = writeln!(clears, "    chain->phase{} = 0;", index + 1);
+                    continue;
+                }
+            };
+            let writer = self.writer(index, checked);
             let kept_only = part.makes_kept_only(&writer.lowered);
             writer.tables(&mut functions);
-            let own = self.own[index].base();
             let _ = writeln!(functions, "static void {own}_init(struct {own} *filter)\n{{");
             functions.push_str(&writer.clear());
             functions.push_str("}\n\n");
@@ -228,9 +274,21 @@ impl Text<'_> {
             let body = fire(&writer, part, firing);
             helpers.extend(body.helpers.iter().copied());
             functions.push_str(&body.text);
-            functions.push_str(&self.run(index, kept_only));
+            functions.push_str(&match part.lanes {
+                1 => self.run(index, checked, kept_only),
+                _ => lanes::run(part, own, name, index + 1, kept_only),
+            });
             let number = index + 1;
-            let _ = writeln!(clears, "    {own}_init(&chain->part{number});");
+            match part.lanes {
+                1 => {
+                    let _ = writeln!(clears, "    {own}_init(&chain->part{number});");
+                }
+                count => {
+                    for lane in 0..count {
+                        let _ = writeln!(clears, "    {own}_init(&chain->part{number}[{lane}]);");
+                    }
+                }
+            }
             if part.takes() > 1 {
                 let _ = writeln!(clears, "    chain->waits{number} = 0;");
             }
@@ -246,11 +304,11 @@ impl Text<'_> {
     }
 
     /// The function that takes some words through one part.
-    fn run(&self, index: usize, kept_only: bool) -> String {
+    fn run(&self, index: usize, checked: &Checked, kept_only: bool) -> String {
         let (part, number, name) = (&self.parts[index], index + 1, self.symbols.base());
         let (own, (input, output)) = (self.own[index].base(), part.types());
         // A small state may lie in registers while the block lasts.
-        let words = part.checked.datapath().state_words();
+        let words = checked.datapath().state_words();
         let copied = (1..=AT_ONCE).contains(&words) && part.takes() == 1;
         let state = if copied { "&state".to_owned() } else { format!("&chain->part{number}") };
         let fire = Fire { part, own, number, state, kept_only };
@@ -288,11 +346,17 @@ impl Text<'_> {
     fn block(&self) -> String {
         let name = self.symbols.base();
         let (input, output) = self.words();
+        let [lanes_in, lanes_out] = [self.network.lanes_in(), self.network.lanes_out()];
+        let came_out = match lanes_out {
+            1 => "(size_t)(output - begin)".to_owned(),
+            lanes => format!("(size_t)(output - begin) / {lanes}"),
+        };
+        let times = |lanes: usize| if lanes > 1 { format!(" * {lanes}") } else { String::new() };
         let between = |words: usize| -> Vec<usize> {
             let mut count = words;
             let most = |part: &Part<'_>| {
                 count = part.most(count);
-                count
+                count * part.lanes_out()
             };
             let (_, all) =
                 self.parts.split_last().map_or((None, &[][..]), |(l, rest)| (Some(l), rest));
@@ -307,8 +371,9 @@ impl Text<'_> {
         let count = self.parts.len();
         if count == 1 {
             return format!(
-                "{text}    output += {name}_run1(chain, input, count, output);\n    \
-                 return (size_t)(output - begin);\n}}\n"
+                "{text}    output += {name}_run1(chain, input, count, output){};\n    \
+                 return {came_out};\n}}\n",
+                times(lanes_out)
             );
         }
         text.push_str("    while (count > 0) {\n");
@@ -330,9 +395,11 @@ impl Text<'_> {
         }
         let _ = write!(
             text,
-            "        output += {name}_run{count}(chain, words{}, many, output);\n        \
-             input += now;\n        count -= now;\n    }}\n    return (size_t)(output - begin);\n}}\n",
-            count - 1
+            "        output += {name}_run{count}(chain, words{}, many, output){};\n        \
+             input += now{};\n        count -= now;\n    }}\n    return {came_out};\n}}\n",
+            count - 1,
+            times(lanes_out),
+            times(lanes_in)
         );
         text
     }
@@ -344,12 +411,15 @@ impl Text<'_> {
         format!(
             "/* {ORIGIN}\n\n   Takes decimal integers, one a line, from standard input to standard \
              output.\n   \
-             The argument, if any, is the number of words per call; 0 or none: one at a time. */\n\
+             The argument, if any, is the number of samples per call; 0 or none: one at a time. */\n\
              #define __STDC_FORMAT_MACROS\n#include \"{name}.h\"\n\n\
              #define CHAIN_NAME {name}\n#define CHAIN_INIT {name}_init\n#define CHAIN_BLOCK {name}_block\n\
              #define CHAIN_INPUT {input}\n#define CHAIN_OUTPUT {output}\n\
              #define CHAIN_OUTPUTS {guard}_OUTPUTS\n\
+             #define CHAIN_WORDS_IN {}\n#define CHAIN_WORDS_OUT {}\n\
              #define CHAIN_LOWEST {}\n#define CHAIN_HIGHEST {}\n{}",
+            self.network.lanes_in(),
+            self.network.lanes_out(),
             c_integer(format.minimum()),
             c_integer(format.maximum()),
             include_str!("pipe_network.c"),
@@ -420,7 +490,7 @@ impl Fire<'_> {
 }
 
 /// Lines in braces, the first of which ends the head.
-fn block(head: &str, lines: Vec<String>) -> Vec<String> {
+pub(super) fn block(head: &str, lines: Vec<String>) -> Vec<String> {
     let inner = lines.into_iter().map(|line| format!("    {line}"));
     std::iter::once(head.to_owned()).chain(inner).chain(["}".to_owned()]).collect()
 }

@@ -9,7 +9,7 @@
 static int give(const CHAIN_OUTPUT *output, size_t count)
 {
     size_t i;
-    for (i = 0; i < count; i++) {
+    for (i = 0; i < count * CHAIN_WORDS_OUT; i++) {
         if (printf("%" PRId64 "\n", (int64_t)output[i]) < 0) {
             return 0;
         }
@@ -20,13 +20,13 @@ static int give(const CHAIN_OUTPUT *output, size_t count)
 int main(int argc, char **argv)
 {
     static struct CHAIN_NAME chain;
-    static CHAIN_INPUT input[LARGEST_BLOCK];
-    static CHAIN_OUTPUT output[CHAIN_OUTPUTS(LARGEST_BLOCK)];
+    static CHAIN_INPUT input[LARGEST_BLOCK * CHAIN_WORDS_IN];
+    static CHAIN_OUTPUT output[CHAIN_OUTPUTS(LARGEST_BLOCK) * CHAIN_WORDS_OUT];
     char line[64];
     size_t held = 0;
     size_t i;
     unsigned long number = 0;
-    /* 0 and 1: word by word; up to 256: so many words at a call */
+    /* 0 and 1: sample by sample; up to 256: so many samples at a call */
     long block = argc > 1 ? strtol(argv[1], NULL, 10) : 0;
 
     if (block < 0 || block > LARGEST_BLOCK) {
@@ -51,14 +51,14 @@ int main(int argc, char **argv)
             return 2;
         }
         input[held++] = (CHAIN_INPUT)word;
-        if (held == (size_t)block) {
-            if (!give(output, CHAIN_BLOCK(&chain, input, held, output))) {
+        if (held == (size_t)block * CHAIN_WORDS_IN) {
+            if (!give(output, CHAIN_BLOCK(&chain, input, held / CHAIN_WORDS_IN, output))) {
                 return 1;
             }
             held = 0;
         }
     }
-    if (!give(output, CHAIN_BLOCK(&chain, input, held, output))) {
+    if (!give(output, CHAIN_BLOCK(&chain, input, held / CHAIN_WORDS_IN, output))) {
         return 1;
     }
     return fflush(stdout) == 0 ? 0 : 1;

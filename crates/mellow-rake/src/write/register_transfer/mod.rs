@@ -9,6 +9,7 @@ mod endings;
 mod field;
 mod interface;
 mod logic;
+mod mixer;
 mod parallel;
 mod staged;
 mod unit;

@@ -3,13 +3,14 @@
 
 use super::super::capability::Capability;
 use super::super::lower::{lower, lower_for_processor};
-use super::super::parts::{Part, parts};
+use super::super::number::in_rows;
+use super::super::parts::{Part, What, mixed_words, parts};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::functions::Functions;
 use super::types::Integer;
 use super::{camel_case, constants, exponents, storage};
-use crate::datapath::dump;
-use crate::network::Network;
+use crate::datapath::{Checked, dump};
+use crate::network::{Mixer, Network};
 use crate::spec::Firmware;
 use crate::units::SampleRate;
 use std::fmt::Write;
@@ -44,8 +45,8 @@ pub fn write_network(
 ) -> Result<Vec<GeneratedFile>, WriteError> {
     const RUST: &str = "Rust";
     let parts = parts(network, RUST)?;
-    for part in &parts {
-        Capability { target: RUST, widest: 64 }.check(&lower(part.checked))?;
+    for checked in parts.iter().filter_map(Part::program) {
+        Capability { target: RUST, widest: 64 }.check(&lower(checked))?;
     }
     let name = camel_case(symbols.base());
     let text = Text { network, name, rate, parts };
@@ -65,6 +66,15 @@ struct Text<'a> {
 }
 
 impl Text<'_> {
+    /// A sample that goes in, and one that comes out.
+    fn samples(&self) -> [String; 2] {
+        let Text { network, .. } = self;
+        [
+            sample(&storage(network.input()), network.lanes_in()),
+            sample(&storage(network.output()), network.lanes_out()),
+        ]
+    }
+
     fn module(&self) -> String {
         let Text { network, name, rate, parts } = self;
         let (input, output) = (network.input(), network.output());
@@ -86,16 +96,28 @@ impl Text<'_> {
         let mut zeros = Vec::new();
         for (index, part) in parts.iter().enumerate() {
             let number = index + 1;
-            let _ = writeln!(text, "    part{number}: part_{number}::Part,");
-            zeros.push(format!("part{number}: part_{number}::Part::new()"));
+            let (kind, new) =
+                (format!("part_{number}::Part"), format!("part_{number}::Part::new()"));
+            let of_lanes = |one: &str| match part.program() {
+                Some(_) if part.lanes > 1 => format!("[{}]", vec![one; part.lanes].join(", ")),
+                _ => one.to_owned(),
+            };
+            let kind = match part.program() {
+                Some(_) => sample(&kind, part.lanes),
+                None => kind,
+            };
+            let _ = writeln!(text, "    part{number}: {kind},");
+            zeros.push(format!("part{number}: {}", of_lanes(&new)));
             if part.takes() > 1 {
-                let (kind, takes) = (storage(part.checked.input()), part.takes());
+                let (kind, takes) = (storage(part.formats()[0]), part.takes());
                 let _ = write!(
                     text,
                     "    /// Words until there are enough, and how many are there.\n    \
-                     waiting{number}: [{kind}; {takes}],\n    waits{number}: usize,\n"
+                     waiting{number}: {},\n    waits{number}: usize,\n",
+                    sample(&format!("[{kind}; {takes}]"), part.lanes)
                 );
-                zeros.push(format!("waiting{number}: [0; {takes}], waits{number}: 0"));
+                let zero = of_lanes(&format!("[0; {takes}]"));
+                zeros.push(format!("waiting{number}: {zero}, waits{number}: 0"));
             }
             if part.keep > 1 {
                 let _ = write!(
@@ -107,7 +129,7 @@ impl Text<'_> {
             }
         }
         let most = parts.iter().fold("count".to_owned(), |text, part| most(part, text));
-        let [input, output] = [input, output].map(storage);
+        let [input, output] = self.samples();
         let _ = write!(
             text,
             "}}\n\n// Not everyone calls all of them.\n#[allow(dead_code)]\n#[rustfmt::skip]\n\
@@ -137,7 +159,10 @@ impl Text<'_> {
             "}}\n\nimpl Default for {name} {{\n    fn default() -> Self {{\n        Self::new()\n    }}\n}}\n"
         );
         for (index, part) in parts.iter().enumerate() {
-            text.push_str(&program(part, index + 1));
+            text.push_str(&match part.what {
+                What::Program(checked) => program(part, checked, index + 1),
+                What::Mixer(mixer) => mixer_module(mixer, part.channels(), index + 1),
+            });
         }
         text
     }
@@ -146,8 +171,16 @@ impl Text<'_> {
     fn push(&self, index: usize) -> String {
         let (part, number) = (&self.parts[index], index + 1);
         let (takes, gives) = (part.takes(), part.gives());
-        let input = storage(part.checked.input());
-        let output = storage(self.network.output());
+        let input = sample(&storage(part.formats()[0]), part.lanes);
+        let [_, output] = self.samples();
+        let zero = match part.lanes {
+            1 => "0".to_owned(),
+            lanes => format!("[0; {lanes}]"),
+        };
+        let goes_on = match number < self.parts.len() {
+            true => format!("self.push{}(word, give)", number + 1),
+            false => "give(word)".to_owned(),
+        };
         let mut text = String::new();
         let mut own = format!("push{number}");
         let head = |own: &str, text: &mut String| {
@@ -163,29 +196,65 @@ impl Text<'_> {
             let _ = write!(
                 text,
                 "        self.{own}(word, give);\n        for _ in 1..{} {{\n            \
-                 self.{own}(0, give);\n        }}\n    }}\n",
+                 self.{own}({zero}, give);\n        }}\n    }}\n",
                 part.fill
             );
         }
         head(&own, &mut text);
+        if part.program().is_none() {
+            let _ = write!(
+                text,
+                "        let word = self.part{number}.mix(word);\n        {goes_on};\n    }}\n"
+            );
+            return text;
+        }
         let from = match takes {
             1 => "&[word]".to_owned(),
             _ => {
+                let put = match part.lanes {
+                    1 => format!(
+                        "        if let Some(place) = self.waiting{number}.get_mut(self.waits{number}) {{\n\
+                         \x20           *place = word;\n        }}\n"
+                    ),
+                    _ => format!(
+                        "        for (waiting, word) in self.waiting{number}.iter_mut().zip(word) {{\n            \
+                         if let Some(place) = waiting.get_mut(self.waits{number}) {{\n                \
+                         *place = word;\n            }}\n        }}\n"
+                    ),
+                };
                 let _ = write!(
                     text,
-                    "        if let Some(place) = self.waiting{number}.get_mut(self.waits{number}) {{\n\
-                     \x20           *place = word;\n        }}\n        self.waits{number} += 1;\n        \
+                    "{put}        self.waits{number} += 1;\n        \
                      if self.waits{number} < {takes} {{\n            return;\n        }}\n        \
                      self.waits{number} = 0;\n"
                 );
                 format!("&self.waiting{number}")
             }
         };
-        let _ = write!(
-            text,
-            "        let mut given = [0; {gives}];\n        \
-             self.part{number}.fire({from}, &mut given);\n        for word in given {{\n"
-        );
+        let _ = match part.lanes {
+            1 => write!(
+                text,
+                "        let mut given = [0; {gives}];\n        \
+                 self.part{number}.fire({from}, &mut given);\n        for word in given {{\n"
+            ),
+            lanes => {
+                let (from, lane) = match takes {
+                    1 => ("word".to_owned(), "&[from]"),
+                    _ => (format!("&self.waiting{number}"), "from"),
+                };
+                write!(
+                    text,
+                    "        let mut given = [[0; {lanes}]; {gives}];\n        \
+                     for (lane, (part, from)) in self.part{number}.iter_mut().zip({from}).enumerate() {{\n\
+                     \x20           let mut own = [0; {gives}];\n            \
+                     part.fire({lane}, &mut own);\n            \
+                     for (given, own) in given.iter_mut().zip(own) {{\n                \
+                     if let Some(place) = given.get_mut(lane) {{\n                    \
+                     *place = own;\n                }}\n            }}\n        }}\n        \
+                     for word in given {{\n"
+                )
+            }
+        };
         if part.keep > 1 {
             let _ = write!(
                 text,
@@ -195,17 +264,30 @@ impl Text<'_> {
                 part.keep - 1
             );
         }
-        let goes_on = match number < self.parts.len() {
-            true => format!("self.push{}(word, give)", number + 1),
-            false => "give(word)".to_owned(),
-        };
         let _ = write!(text, "            {goes_on};\n        }}\n    }}\n");
         text
     }
 
     fn pipe(&self, base: &str) -> String {
         let input = self.network.input();
+        let [lanes, given] = [self.network.lanes_in(), self.network.lanes_out()];
+        let samples = match lanes {
+            1 => "std::mem::take(held)".to_owned(),
+            _ => format!(
+                "held\n        .chunks_exact({lanes})\n        \
+                 .map(|words| std::array::from_fn(|at| words[at]))\n        \
+                 .collect::<Vec<[INPUT; {lanes}]>>()"
+            ),
+        };
+        let (zero, words) = match given {
+            1 => ("0".to_owned(), "[sample]"),
+            _ => (format!("[0; {given}]"), "sample"),
+        };
         include_str!("pipe_network.rs.txt")
+            .replace("SAMPLES", &samples)
+            .replace("ZERO", &zero)
+            .replace("WORDS", words)
+            .replace("LANES", &lanes.to_string())
             .replace("ORIGIN", ORIGIN)
             .replace("CHAIN", &self.name)
             .replace("INPUT", &storage(input))
@@ -233,12 +315,101 @@ fn most(part: &Part<'_>, mut text: String) -> String {
     text
 }
 
+/// A sample of so many words of a type.
+fn sample(kind: &str, lanes: usize) -> String {
+    match lanes {
+        1 => kind.to_owned(),
+        _ => format!("[{kind}; {lanes}]"),
+    }
+}
+
+/// The module of a mixer.
+fn mixer_module(mixer: &Mixer, channels: usize, number: usize) -> String {
+    let oscillator = mixer.oscillator();
+    let words = oscillator.words();
+    let [input, output, value] =
+        [mixer.input(), mixer.output(), oscillator.format()].map(|format| storage(format));
+    let (takes, gives) = mixer.mixing().words();
+    let (lanes, lanes_out) = (takes * channels, gives * channels);
+    let quarter = oscillator.quarter();
+    let (length, last) = (quarter.len(), quarter.len() - 1);
+    let list = |words: Vec<String>| match &words[..] {
+        [one] => one.clone(),
+        _ => format!("[{}]", words.join(", ")),
+    };
+    let pattern = list((0..lanes).map(|word| format!("word{word}")).collect());
+    let sum = |channel: usize, terms: &&[(usize, bool, bool)]| {
+        let mut sum = String::new();
+        for (index, (from, is_sine, is_minus)) in terms.iter().enumerate() {
+            let wave = if *is_sine { "sine" } else { "cosine" };
+            let sign = match (index, is_minus) {
+                (0, _) => "",
+                (_, true) => " - ",
+                (_, false) => " + ",
+            };
+            let _ = write!(sum, "{sign}word{} * {wave}", channel * takes + from);
+        }
+        sum
+    };
+    let of_channel =
+        |channel: usize| mixer.mixing().terms().iter().map(move |terms| sum(channel, terms));
+    let given = list((0..channels).flat_map(of_channel).collect());
+    let widened: String = (0..lanes)
+        .map(|word| format!("        let word{word} = word{word} as {output};\n"))
+        .collect();
+    let said: String = mixed_words(mixer).iter().map(|line| format!("//   {line}\n")).collect();
+    let inside = format!(
+        "// The phase grows by {} modulo 2^{} with each sample, its highest {} bits are the address:\n\
+         {said}\n\
+         /// A quarter of a turn of the sine, {}: at k its value in the middle of the address k.\n\
+         static QUARTER: [{value}; {length}] = [\n{}];\n\n\
+         fn sine(address: u32) -> {value} {{\n    \
+         let turned = if address & {length} != 0 {{ !address }} else {{ address }};\n    \
+         // Always within the table; what is behind it is never taken.\n    \
+         let found = QUARTER.get((turned & {last}) as usize).copied().unwrap_or(0);\n    \
+         if address & {} != 0 {{ -found }} else {{ found }}\n}}\n\n\
+         /// What it remembers.\n#[derive(Debug, Clone, PartialEq, Eq)]\npub struct Part {{\n    \
+         phase: u32,\n}}\n\n\
+         impl Part {{\n    /// At the beginning.\n    pub const fn new() -> Self {{\n        \
+         Self {{ phase: 0 }}\n    }}\n\n    /// One sample.\n    #[inline(always)]\n    \
+         pub fn mix(&mut self, {pattern}: {}) -> {} {{\n        \
+         let address = self.phase{};\n        \
+         let cosine = sine(address.wrapping_add({length})) as {output};\n        \
+         let sine = sine(address) as {output};\n{}        \
+         self.phase = self.phase.wrapping_add({}){};\n        {given}\n    }}\n}}\n",
+        oscillator.step(),
+        words.phase_bits,
+        words.address_bits,
+        oscillator.format(),
+        in_rows(quarter),
+        2 * length,
+        sample(&input, lanes),
+        sample(&output, lanes_out),
+        match oscillator.dropped_bits() {
+            0 => String::new(),
+            dropped => format!(" >> {dropped}"),
+        },
+        widened,
+        oscillator.step(),
+        match words.phase_bits {
+            32 => String::new(),
+            bits => format!(" & {}", (1u64 << bits) - 1),
+        },
+    );
+    let indented = |line: &str| match line.is_empty() {
+        true => "\n".to_owned(),
+        false => format!("    {line}\n"),
+    };
+    let inside: String = inside.lines().map(indented).collect();
+    format!("\n/// Part {number}, a mixer.\n#[rustfmt::skip]\nmod part_{number} {{\n{inside}}}\n")
+}
+
 /// The module of a program.
-fn program(part: &Part<'_>, number: usize) -> String {
-    let lowered = lower_for_processor(part.checked);
+fn program(part: &Part<'_>, checked: &Checked, number: usize) -> String {
+    let lowered = lower_for_processor(checked);
     let mut functions = Functions::new(&lowered, Firmware::default());
     let mut inside = String::from("// The program, in the terms of the comments below:\n//\n");
-    for line in dump(part.checked).lines() {
+    for line in dump(checked).lines() {
         let _ = writeln!(inside, "//   {line}");
     }
     for (index, table) in lowered.tables.iter().enumerate() {
