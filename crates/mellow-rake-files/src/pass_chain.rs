@@ -88,9 +88,9 @@ pub struct ChainPassed {
 
 /// Takes the columns of a recording through a chain, all channels side by side; `sink` is given how many
 /// samples were read and the columns that come out, in order. Of a chain with several words in a sample each
-/// channel has so many columns, one behind the other: of complex samples the real part first. Of what comes out `removed` samples are
-/// taken off at the beginning, and as many made at the end from the last sample, held. `path` is named where
-/// a sample is no word.
+/// channel has so many columns, one behind the other: of complex samples the real part first. Of what comes
+/// out `removed` samples are taken off at the beginning, and as many made at the end from the last sample,
+/// held. `path` is named where a sample is no word.
 ///
 /// # Errors
 /// Of the reader and of the sink; on integers [`SampleError`] for the first sample that is no word.

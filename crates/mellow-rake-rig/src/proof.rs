@@ -157,6 +157,8 @@ pub fn run_targets(
 /// times as many, bit by bit), so many that a stimulus ends within half a minute.
 fn longest(target: Target, filter: TargetWords) -> usize {
     const PRODUCTS: usize = 5_000_000;
+    // Each part of a chain has a control of its own, which takes as long again.
+    let most = if filter.rates == [1, 1] { PRODUCTS } else { PRODUCTS / 3 };
     let products = filter.products.max(1);
     // A clock of a unit moves some hundred registers, which takes as long as some ten products.
     let work = match filter.unit {
@@ -165,10 +167,10 @@ fn longest(target: Target, filter: TargetWords) -> usize {
         None => products,
     };
     match target {
-        Target::Icarus => (PRODUCTS / work).max(1),
+        Target::Icarus => (most / work).max(1),
         // Some sixty clocks for each.
         Target::Core(Core::Avr) => (PRODUCTS / products).max(1),
-        Target::Ghdl => (PRODUCTS / 10 / products).max(1),
+        Target::Ghdl => (most / 10 / products).max(1),
         _ => usize::MAX,
     }
 }

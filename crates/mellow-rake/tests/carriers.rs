@@ -1,5 +1,6 @@
 //! Chains around a carrier: the oscillator against a transform of its whole period, mixing against its
-//! definition, what is proved behind a mixer against what comes out, and symbols received from complex samples.
+//! definition, what is proved behind a mixer against what comes out, and symbols received from complex
+//! samples.
 
 use mellow_rake::datapath::word_change;
 use mellow_rake::filter::Taps;

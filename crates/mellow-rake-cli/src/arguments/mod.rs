@@ -57,7 +57,8 @@ pub(crate) enum Command {
 /// and leaves everything in a folder.
 #[derive(Debug, Args)]
 pub(crate) struct Demo {
-    /// Which example: mooring (a notch), breath (a low-pass) or modem (a band-pass with taps).
+    /// Which example: mooring (a notch), breath (a low-pass), modem (a band-pass with taps, and down from the
+    /// carrier) or uplink (symbols up to it).
     #[arg(default_value = "mooring")]
     pub(crate) name: String,
     /// The folder for all that is written; made if it is not there [default: lantern-reef/NAME].

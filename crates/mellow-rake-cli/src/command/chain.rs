@@ -62,8 +62,8 @@ fn side_by_side(
     let columns = reader.signals();
     if columns.len() != lanes || options.column.is_some() {
         return Err(call(format!(
-            "a sample of this chain is {lanes} columns side by side, of complex ones the real part first, with no \
-             other beside them; here are {}",
+            "a sample of this chain is {lanes} columns side by side, of complex ones the real part first, \
+             with no other beside them; here are {}",
             columns.len()
         )));
     }

@@ -16,6 +16,7 @@ use mellow_rake_report::page::UnitRow;
 use mellow_rake_report::{Document, figure, page};
 use mellow_rake_rig::{Core, Family, RigError, synthesize};
 use serde::Serialize;
+use std::path::Path;
 use std::path::PathBuf;
 
 /// A unit as it is told before the build, and what came of it.
@@ -28,7 +29,7 @@ pub(crate) struct CostObject {
 
 /// The same of a chain.
 #[derive(Serialize)]
-struct ChainCostObject {
+pub(super) struct ChainCostObject {
     name: String,
     hardware: ChainHardwareRecord,
     built: Vec<BuiltObject>,
@@ -134,7 +135,22 @@ fn of_chain(options: &Cost, study: &ChainStudy, families: &[Family]) -> Result<O
             options.spec.display()
         )));
     }
-    let path = &options.spec;
+    let (object, page, held) = chain_cost(&options.spec, study, families)?;
+    if options.json {
+        print::json(&object)?;
+    } else {
+        print::page(&page)?;
+    }
+    Ok(Outcome::of(held == Some(true)))
+}
+
+/// What the hardware of a chain takes, in words too, and whether all that was built runs at its clock; `None`
+/// where something was not built.
+pub(super) fn chain_cost(
+    path: &Path,
+    study: &ChainStudy,
+    families: &[Family],
+) -> Result<(ChainCostObject, Document, Option<bool>), Failure> {
     let record = study.hardware_record().map_err(|error| chain::failure(path, error))?;
     let record = record.ok_or_else(|| chain::no_words(path))?;
     let files = chain::files(path, study, &[Language::Verilog])?;
@@ -142,12 +158,7 @@ fn of_chain(options: &Cost, study: &ChainStudy, families: &[Family]) -> Result<O
     let name = study.spec.name.to_string();
     let page = page::chain_hardware(&name, &record, &built);
     let (held, built) = judged(record.clock_hz, built);
-    if options.json {
-        print::json(&ChainCostObject { name, hardware: record, built })?;
-    } else {
-        print::page(&page)?;
-    }
-    Ok(Outcome::of(held == Some(true)))
+    Ok((ChainCostObject { name, hardware: record, built }, page, held))
 }
 
 pub(crate) fn run(options: &Cost) -> Result<Outcome, Failure> {

@@ -2,6 +2,7 @@
 
 use crate::arguments::Demo;
 use crate::command::cost::{CostObject, Told, tell};
+use crate::command::demo_chain::{self, ChainDemoObject, Shown};
 use crate::command::generate::write_files;
 use crate::failure::{Failure, Outcome};
 use crate::load::{Loaded, Recording};
@@ -104,6 +105,7 @@ struct DemoObject<'a> {
     proof: &'a Proof,
     verdict: &'static str,
     unit: Option<UnitObject>,
+    chain: Option<ChainDemoObject>,
 }
 
 /// The same filter in hardware.
@@ -141,9 +143,13 @@ fn unit(
 
 pub(crate) fn run(options: &Demo) -> Result<Outcome, Failure> {
     let names = EXAMPLES.map(|example| example.name).join(", ");
+    if options.name == "uplink" {
+        let folder = options.output.clone().unwrap_or_else(|| "lantern-reef/uplink".into());
+        return demo_chain::uplink(&folder, options.json);
+    }
     let Some(example) = EXAMPLES.iter().find(|example| example.name == options.name) else {
         let name = &options.name;
-        return Err(Failure::Call(format!("no example `{name}`; there are: {names}")));
+        return Err(Failure::Call(format!("no example `{name}`; there are: {names}, uplink")));
     };
     let folder =
         options.output.clone().unwrap_or_else(|| Path::new("lantern-reef").join(example.name));
@@ -214,6 +220,15 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
             (Some(object), Some(page), held)
         }
     };
+    let down = (name == "modem").then_some(demo_chain::DOWN);
+    let down = down.map(|one| demo_chain::chain(&home, folder, one, Some(&words))).transpose()?;
+    let (down, down_page, down_held) = match down {
+        None => (None, None, true),
+        Some(Shown { files, page, object, held }) => {
+            names.extend(files);
+            (Some(object), Some(page), held)
+        }
+    };
     names.extend(["response.png", "before_after.png", "result.json"].map(str::to_owned));
     let (held, verdict) = proof.verdict(false);
     let object = DemoObject {
@@ -225,16 +240,18 @@ fn show(example: &Example, folder: &Path, json: bool) -> Result<Outcome, Failure
         proof: &proof,
         verdict,
         unit,
+        chain: down,
     };
     let result = serde_json::to_string_pretty(&object)?;
     write_whole(&folder.join("result.json"), format!("{result}\n").as_bytes())?;
     if json {
         print::json(&object)?;
     } else {
-        let page = account(example, study, (words.len(), rate), (&proof, unit_page), &object);
+        let more = [unit_page, down_page].into_iter().flatten().collect();
+        let page = account(example, study, (words.len(), rate), (&proof, more), &object);
         print::page(&page)?;
     }
-    Ok(Outcome::of(study.meets_spec() != Some(false) && held && unit_held))
+    Ok(Outcome::of(study.meets_spec() != Some(false) && held && unit_held && down_held))
 }
 
 /// All that was done, in words.
@@ -242,7 +259,7 @@ fn account(
     example: &Example,
     study: &Study,
     (samples, rate): (usize, SampleRate),
-    (proof, unit): (&Proof, Option<Document>),
+    (proof, more): (&Proof, Vec<Document>),
     object: &DemoObject<'_>,
 ) -> Document {
     let mut text = Document::of(&format!(
@@ -257,15 +274,20 @@ fn account(
         text.lines(&hum.text());
     }
     text.append(page::proof(proof));
-    if let Some(unit) = unit {
+    for page in more {
         text.gap();
-        text.append(unit);
+        text.append(page);
     }
-    text.lines(&format!("\nVerdict: {}\n\nWritten to {}:", object.verdict, object.folder));
-    for names in object.files.chunks(5) {
-        text.lines(&format!("  {}", names.join("  ")));
-    }
+    ending(&mut text, object.verdict, &object.folder, &object.files);
     text
+}
+
+/// The verdict, and what was written.
+pub(super) fn ending(page: &mut Document, verdict: &str, folder: &str, files: &[String]) {
+    page.lines(&format!("\nVerdict: {verdict}\n\nWritten to {folder}:"));
+    for names in files.chunks(5) {
+        page.lines(&format!("  {}", names.join("  ")));
+    }
 }
 
 /// The level of the tone at `hertz` in 16-bit counts, once the start is over.

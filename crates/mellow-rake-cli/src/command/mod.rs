@@ -5,6 +5,7 @@ pub(crate) mod compare;
 mod cores;
 pub(crate) mod cost;
 pub(crate) mod demo;
+mod demo_chain;
 pub(crate) mod design;
 pub(crate) mod generate;
 pub(crate) mod inspect;

@@ -52,8 +52,36 @@ fn of_chain(
         )));
     }
     study.part_with_symbols(plan).map_err(|error| call(path, &error))?;
-    let values = sent(plan, path)?;
-    let signals = match study.integers() {
+    let signals = chain_signals(study, plan, path)?;
+    if study.chain().lanes_out() > 1 && options.mask.is_some() {
+        return Err(Failure::Call(format!(
+            "{}: --mask is for real samples, and complex ones come out",
+            options.spec.display()
+        )));
+    }
+    told(options, path, study.chain().output_rate(), &signals, |passed, limits| {
+        study.received(plan, passed, limits)
+    })
+}
+
+/// What goes into a chain and what comes out.
+pub(super) fn chain_signals(
+    study: &ChainStudy,
+    plan: &SignalPlan,
+    path: &Path,
+) -> Result<Signals, Failure> {
+    let symbols = study.symbols_in(plan).map_err(|error| call(path, &error))?;
+    let values = match (symbols, study.integers()) {
+        (None, _) => sent(plan, path)?,
+        (Some(symbols), None) => Values::Reals(symbols),
+        (Some(symbols), Some((found, _))) => {
+            let format = found.network.input();
+            let (low, high) = (format.minimum() as i64, format.maximum() as i64);
+            let word = |x: &f64| ((x / format.step()).round() as i64).clamp(low, high);
+            Values::Integers(symbols.iter().map(word).collect())
+        }
+    };
+    Ok(match study.integers() {
         None => {
             let input = values.reals();
             let output = study.chain().start().run(&input);
@@ -69,15 +97,6 @@ fn of_chain(
             let behind = "the chain on integers";
             Signals { input, output, designed, behind, words: network.lanes_out() }
         }
-    };
-    if study.chain().lanes_out() > 1 && options.mask.is_some() {
-        return Err(Failure::Call(format!(
-            "{}: --mask is for real samples, and complex ones come out",
-            options.spec.display()
-        )));
-    }
-    told(options, path, study.chain().output_rate(), &signals, |passed, limits| {
-        study.received(plan, passed, limits)
     })
 }
 
@@ -86,11 +105,11 @@ fn call(path: &Path, what: &dyn std::fmt::Display) -> Failure {
 }
 
 /// What goes in, what comes out, and what it lies behind.
-struct Signals {
-    input: Vec<f64>,
-    output: Vec<f64>,
-    designed: Option<Vec<f64>>,
-    behind: &'static str,
+pub(super) struct Signals {
+    pub(super) input: Vec<f64>,
+    pub(super) output: Vec<f64>,
+    pub(super) designed: Option<Vec<f64>>,
+    pub(super) behind: &'static str,
     /// Words side by side in a sample that comes out.
     words: usize,
 }

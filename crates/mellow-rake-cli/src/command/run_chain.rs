@@ -168,8 +168,8 @@ fn columns_of(
 
 fn of_lanes(options: &Run, lanes: usize, found: usize) -> Failure {
     Failure::Call(format!(
-        "{}: a sample of this chain is {lanes} columns side by side, of complex ones the real part first, and \
-         here are {found}; --column for each names them, --all-columns takes all",
+        "{}: a sample of this chain is {lanes} columns side by side, of complex ones the real part first, \
+         and here are {found}; --column for each names them, --all-columns takes all",
         options.input.display()
     ))
 }

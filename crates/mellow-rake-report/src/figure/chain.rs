@@ -56,6 +56,16 @@ fn foot(study: &ChainStudy) -> f64 {
     -(asked.unwrap_or(found).max(found.min(160.0)) + 30.0)
 }
 
+/// What is counted on an axis of frequencies.
+fn place(side: &str, study: &ChainStudy) -> String {
+    match study.spec.change.carrier_hz {
+        Some(carrier) => {
+            format!("distance from {} {side}", crate::units::frequencies(&[carrier], ""))
+        }
+        None => format!("frequency {side}"),
+    }
+}
+
 /// Every frequency that goes in, or where the rate goes up that comes out, with how strong it is.
 fn whole(study: &ChainStudy) -> Panel {
     let (chain, change) = (study.chain(), study.spec.change);
@@ -89,7 +99,7 @@ fn whole(study: &ChainStudy) -> Panel {
         };
         (
             "what goes in, and how strong it comes out",
-            Axis::linear("frequency at the input", "Hz", (0.0, input / 2.0)),
+            Axis::linear(&place("at the input", study), "Hz", (0.0, input / 2.0)),
             each(&curve),
         )
     } else if change.down == 1 {
@@ -100,7 +110,7 @@ fn whole(study: &ChainStudy) -> Panel {
         };
         (
             "what comes out, and how strong it is",
-            Axis::linear("frequency at the output", "Hz", (0.0, output / 2.0)),
+            Axis::linear(&place("at the output", study), "Hz", (0.0, output / 2.0)),
             each(&curve),
         )
     } else {

@@ -55,8 +55,8 @@ pub enum OscillatorError {
     },
     /// A frequency that is zero in this phase.
     #[error(
-        "{found} of a turn from sample to sample is nothing in a phase of {phase_bits} bits; {more} bits more \
-         would do"
+        "{found} of a turn from sample to sample is nothing in a phase of {phase_bits} bits; {more} bits \
+         more would do"
     )]
     Stands {
         /// Turns per sample.
@@ -110,8 +110,7 @@ impl Oscillator {
                 return Err(OscillatorError::Bits { what, found, lowest, highest });
             }
         }
-        // Written so that what is no number is refused as well.
-        if !(libm::fabs(turns) <= 0.5) {
+        if turns.is_nan() || libm::fabs(turns) > 0.5 {
             return Err(OscillatorError::Turns { found: turns });
         }
         let steps = libm::round(libm::scalbn(turns, phase_bits as i32)) as i64;
@@ -224,8 +223,8 @@ impl Oscillator {
     ///
     /// All odd multiples of a step have the same lines in another order (H. T. Nicholas, H. Samueli, "An
     /// analysis of the output spectrum of direct digital frequency synthesizers in the presence of
-    /// phase-accumulator truncation", 1987), so a step of the largest power of two in it is looked at. With it
-    /// each value of the table stands for M samples, M = 2^(N − P) over that step: the lines are those of
+    /// phase-accumulator truncation", 1987), so a step of the largest power of two in it is looked at. With
+    /// it each value of the table stands for M samples, M = 2^(N − P) over that step: the lines are those of
     /// the table by itself, repeated, each times that of a pulse M samples long.
     pub fn spurious_free_db(&self) -> f64 {
         let size = 1usize << self.words.address_bits;
@@ -249,10 +248,10 @@ impl Oscillator {
             }
         };
         let wanted = usize::from(count > 1);
-        let carrier = lines[wanted].norm() * pulse(wanted as i64);
+        let carrier = size_of(lines[wanted]) * pulse(wanted as i64);
         let mut worst = 0.0f64;
         for (line, found) in lines.iter().enumerate() {
-            let (line, size) = (line as i64, found.norm());
+            let (line, size) = (line as i64, size_of(*found));
             // The nearest repetitions are the strongest.
             let places = [line, line - count as i64];
             let own = places.iter().filter(|place| **place != wanted as i64);
@@ -270,4 +269,8 @@ impl Oscillator {
 /// So many ones.
 fn mask(bits: u32) -> u32 {
     1u32.checked_shl(bits).map_or(u32::MAX, |above| above - 1)
+}
+
+fn size_of(line: Complex64) -> f64 {
+    libm::hypot(line.re, line.im)
 }

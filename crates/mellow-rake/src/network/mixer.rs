@@ -127,8 +127,8 @@ impl Mixer {
         mean * self.mixing.terms()[0].len() as f64
     }
 
-    /// Samples as they come out, the first of which has a number. Of several channels their words stand side by
-    /// side in a sample, `lanes` in all; they share the oscillator.
+    /// Samples as they come out, the first of which has a number. Of several channels their words stand side
+    /// by side in a sample, `lanes` in all; they share the oscillator.
     ///
     /// # Panics
     /// Where `lanes` is no multiple of the words of a sample.

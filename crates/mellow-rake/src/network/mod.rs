@@ -154,7 +154,8 @@ pub enum NetworkError {
     },
     /// A mixer of complex samples where there are none.
     #[error(
-        "step {step} mixes samples of {expected} words, or several such, and what comes has {found} side by side"
+        "step {step} mixes samples of {expected} words, or several such, and what comes has {found} side by \
+         side"
     )]
     Mixing {
         /// The number of the step, the first is 0.

@@ -26,5 +26,6 @@ pub use spectrum::{Averaging, Spectrum, SpectrumError, SpectrumWish, spectrum};
 pub use stepped::{stepped_transfer, without_tone};
 pub use tone::{tone_amplitude, tone_level_db, tone_phasor};
 pub use transfer::{TransferDeviation, TransferEstimate, delay_between, measure_transfer};
+pub(crate) use vector_error::compared;
 pub use vector_error::{CarrierError, VectorError, measure_vector_error, measure_vector_error_at};
 pub use zero_phase::{Twice, ZeroPhase, zero_phase};

@@ -134,6 +134,17 @@ pub fn measure_vector_error_at<S: Copy + Into<Complex64>>(
     let error = |delay: f64| fit(&receive(scouts, delay), &sent[..scouts * per_block]).1;
     let delay = least(&error, delay, (2.0 * period).max(2.0));
     let received = receive(blocks, delay);
+    compared(received, sent, &hertz, delay - inside)
+}
+
+/// Received symbols beside those that were sent, carrier by carrier of each block; `None` where none were.
+pub(crate) fn compared(
+    received: Vec<Complex64>,
+    sent: Vec<Complex64>,
+    hertz: &[f64],
+    delay_samples: f64,
+) -> Option<VectorError> {
+    let per_block = hertz.len();
     let (gain, left) = fit(&received, &sent);
     if !left.is_finite() {
         return None;
@@ -162,7 +173,7 @@ pub fn measure_vector_error_at<S: Copy + Into<Complex64>>(
     let rest: f64 = equalized.iter().zip(&sent).map(|(r, s)| (r - s).norm_sqr()).sum();
     Some(VectorError {
         symbols: sent.len(),
-        delay_samples: delay - inside,
+        delay_samples,
         rms: libm::sqrt(left),
         largest,
         equalized_rms: libm::sqrt(rest / power),

@@ -1,9 +1,10 @@
 //! What a filter does to the symbols of a modulated signal.
 
 use super::{ChainStudy, Study};
+use crate::rates::CarrierWay;
 use crate::signal::{
-    CarrierError, MaskMargin, Part, SignalPlan, VectorError, Waveform, delay_between,
-    measure_vector_error, measure_vector_error_at,
+    CarrierError, KeyedCarrier, MaskMargin, Part, SignalPlan, VectorError, Waveform, compared,
+    delay_between, measure_vector_error, measure_vector_error_at,
 };
 use crate::units::SampleRate;
 use num_complex::Complex64;
@@ -25,6 +26,8 @@ pub struct Received {
     pub symbols: usize,
     /// By how many samples that come out it delays them.
     pub delay_samples: f64,
+    /// By how many hertz what comes out was moved down, where that is complex; else null.
+    pub moved_hz: Option<f64>,
     /// The errors before the filter.
     pub before: ErrorRecord,
     /// Those behind it in floating point, where `after` are those behind integers.
@@ -113,6 +116,17 @@ pub enum NotReceived {
         "complex samples or several channels go into this chain; a plan makes one channel of real samples"
     )]
     Complex,
+    /// The samples that go into a chain that puts them on a carrier are no symbols of the part.
+    #[error(
+        "{input_hz} samples per second go into this chain, and these are symbols of a part with kind = \
+         \"keyed\", symbol_rate = \"{input_hz} Hz\" and carrier = \"{carrier_hz} Hz\" only"
+    )]
+    Symbols {
+        /// The rate of what goes in.
+        input_hz: f64,
+        /// The carrier that it is put on.
+        carrier_hz: f64,
+    },
     /// None arrived.
     #[error("no symbols were received")]
     Nothing,
@@ -174,6 +188,10 @@ impl ChainStudy {
     /// [`NotReceived`] where none has, the plan has another sample rate than the spec, or they do not come
     /// out.
     pub fn part_with_symbols<'a>(&self, plan: &'a SignalPlan) -> Result<&'a Part, NotReceived> {
+        if self.puts_on_carrier() {
+            let part = with_symbols(plan, self.chain().output_rate())?;
+            return self.keyed(part).map(|_| part);
+        }
         let part = with_symbols(plan, self.spec.sample_rate)?;
         if self.chain().lanes_in() > 1 {
             return Err(NotReceived::Complex);
@@ -202,6 +220,9 @@ impl ChainStudy {
     ) -> Result<Received, NotReceived> {
         let part = self.part_with_symbols(plan)?;
         let chain = self.chain();
+        if self.puts_on_carrier() {
+            return self.received_from_carrier(plan, part, passed, limits);
+        }
         let rates = [chain.input_rate(), chain.output_rate()];
         let first = chain.first_output_seconds();
         let delay = (self.delay_at(part) - first) * rates[1].hertz();
@@ -210,6 +231,80 @@ impl ChainStudy {
         let names = [self.spec.name.to_string(), plan.name.to_string()];
         let moved = (self.chain().lanes_out() > 1).then(|| self.moved_hz());
         received(names, part, passed, limits, (delay, rates, moved), variance)
+    }
+
+    /// Whether complex samples go in, and come out on a carrier.
+    fn puts_on_carrier(&self) -> bool {
+        self.chain().carrier().is_some_and(|carrier| carrier.way == CarrierWay::Up)
+    }
+
+    /// The symbols of a part, if they are what goes in, a complex sample for each.
+    fn keyed<'a>(&self, part: &'a Part) -> Result<&'a KeyedCarrier, NotReceived> {
+        let input_hz = self.chain().input_rate().hertz();
+        let carrier_hz = self.spec.change.carrier_hz.unwrap_or(0.0);
+        match &part.waveform {
+            Waveform::Keyed(keyed)
+                if keyed.symbol_rate == input_hz && keyed.carrier_hertz == carrier_hz =>
+            {
+                Ok(keyed)
+            }
+            _ => Err(NotReceived::Symbols { input_hz, carrier_hz }),
+        }
+    }
+
+    /// What goes into a chain that puts the symbols of a plan on their carrier: each as a complex sample, the
+    /// same in every channel, and zeros until the last is through. `None` of other chains.
+    ///
+    /// # Errors
+    /// As of [`part_with_symbols`](ChainStudy::part_with_symbols).
+    pub fn symbols_in(&self, plan: &SignalPlan) -> Result<Option<Vec<f64>>, NotReceived> {
+        if !self.puts_on_carrier() {
+            return Ok(None);
+        }
+        let part = self.part_with_symbols(plan)?;
+        let keyed = self.keyed(part)?;
+        let symbols = keyed.symbols(part.stop - part.start, self.chain().output_rate());
+        let delay = self.delay_at(part) * keyed.symbol_rate;
+        let more = 2 * keyed.span as usize + libm::ceil(delay) as usize;
+        let level = keyed.rms * std::f64::consts::SQRT_2;
+        let zeros = std::iter::repeat_n(Complex64::default(), more);
+        let sample = |symbol: Complex64| {
+            let words = [level * symbol.re, level * symbol.im];
+            words.repeat(self.chain().channels())
+        };
+        Ok(Some(symbols.into_iter().chain(zeros).flat_map(sample).collect()))
+    }
+
+    /// The symbols that went in as complex samples, and those on the carrier of the first channel.
+    fn received_from_carrier(
+        &self,
+        plan: &SignalPlan,
+        part: &Part,
+        passed: Passed<'_>,
+        limits: ErrorLimits,
+    ) -> Result<Received, NotReceived> {
+        let (chain, keyed) = (self.chain(), self.keyed(part)?);
+        let rate = chain.output_rate();
+        let part = Part { start: 0, stop: part.stop - part.start, ..part.clone() };
+        let sent = keyed.symbols(part.stop, rate);
+        let own = passed.input.chunks_exact(chain.lanes_in()).take(sent.len());
+        let words: Vec<Complex64> = own.map(|words| Complex64::new(words[0], words[1])).collect();
+        let before = compared(words, sent, &[keyed.carrier_hertz], 0.0);
+        let before = before.ok_or(NotReceived::Nothing)?;
+        // A receiver takes the first symbol for later by half of its pulse.
+        let per_symbol = rate.hertz() / keyed.symbol_rate;
+        let late = self.delay_at(&part) * rate.hertz();
+        let delay = late - f64::from(keyed.span) * per_symbol;
+        let behind = |output: &[f64]| {
+            let own: Vec<f64> = output.iter().step_by(chain.channels()).copied().collect();
+            let found = measure_vector_error_at(&part, &own, delay, ([rate, rate], 0.0))?;
+            Some(VectorError { delay_samples: found.delay_samples - delay + late, ..found })
+        };
+        let noise = self.integers().and_then(|(found, _)| found.network.noise().ok());
+        let variance = noise.filter(|_| passed.designed.is_some()).map(|noise| noise.variance);
+        let names = [self.spec.name.to_string(), plan.name.to_string()];
+        let found = Found { before, behind: &behind, moved: None, rate };
+        told(names, &part, passed, limits, found, variance)
     }
 
     /// By how many hertz what comes out was moved down.
@@ -255,14 +350,42 @@ fn received(
 ) -> Result<Received, NotReceived> {
     let before = measure_vector_error(part, passed.input, 0, rates[0]);
     let before = before.ok_or(NotReceived::Nothing)?;
-    let behind = |output: &[f64]| match moved {
-        None => measure_vector_error_at(part, output, delay, (rates, 0.0)),
-        Some(moved) => {
-            let pairs = output.chunks_exact(2).map(|pair| Complex64::new(pair[0], pair[1]));
-            let samples: Vec<Complex64> = pairs.collect();
-            measure_vector_error_at(part, &samples, delay, (rates, moved))
-        }
+    // The delay of what went in counts in samples of the other rate.
+    let early = before.delay_samples * (rates[1].hertz() / rates[0].hertz());
+    let behind = |output: &[f64]| {
+        let found = match moved {
+            None => measure_vector_error_at(part, output, delay, (rates, 0.0)),
+            Some(moved) => {
+                let pairs = output.chunks_exact(2).map(|pair| Complex64::new(pair[0], pair[1]));
+                let samples: Vec<Complex64> = pairs.collect();
+                measure_vector_error_at(part, &samples, delay, (rates, moved))
+            }
+        }?;
+        Some(VectorError { delay_samples: found.delay_samples - early, ..found })
     };
+    let found = Found { before, behind: &behind, moved, rate: rates[1] };
+    told([name, signal], part, passed, limits, found, noise)
+}
+
+/// How symbols are received.
+struct Found<'a> {
+    before: VectorError,
+    /// What is found in what came out, with the delay that it has.
+    behind: &'a dyn Fn(&[f64]) -> Option<VectorError>,
+    moved: Option<f64>,
+    /// The rate of what came out.
+    rate: SampleRate,
+}
+
+/// What is said of symbols.
+fn told(
+    [name, signal]: [String; 2],
+    part: &Part,
+    passed: Passed<'_>,
+    limits: ErrorLimits,
+    Found { before, behind, moved, rate }: Found<'_>,
+    noise: Option<f64>,
+) -> Result<Received, NotReceived> {
     let after = behind(passed.output).ok_or(NotReceived::Nothing)?;
     let designed = passed.designed.and_then(behind);
     let error = ErrorRecord::of(&after);
@@ -273,15 +396,13 @@ fn received(
         let signal = rms * rms * gain;
         // White noise lies evenly from zero to half of the rate; of complex samples both parts have as much,
         // over twice the band, and their signal has half of the power of the real one.
-        let share = part.noise_bandwidth_hertz()? / rates[1].nyquist();
+        let share = part.noise_bandwidth_hertz()? / rate.nyquist();
         let share = if moved.is_some() { 2.0 * share } else { share };
         Some(10.0 * libm::log10(designed.rms * designed.rms + variance * share / signal))
     });
     let pairs = |all: &[Complex64]| all.iter().map(|z| [z.re, z.im]).collect();
     let ErrorLimits { error_db, mask } = limits;
-    // The delay of what went in counts in samples of the other rate.
-    let delay_samples =
-        after.delay_samples - before.delay_samples * (rates[1].hertz() / rates[0].hertz());
+    let delay_samples = after.delay_samples;
     Ok(Received {
         name,
         signal,
@@ -289,6 +410,7 @@ fn received(
         samples: passed.output.len() / if moved.is_some() { 2 } else { 1 },
         symbols: after.symbols,
         delay_samples,
+        moved_hz: moved,
         before: ErrorRecord::of(&before),
         designed: designed.as_ref().map(ErrorRecord::of),
         after: error,

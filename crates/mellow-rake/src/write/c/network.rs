@@ -187,8 +187,8 @@ impl Text<'_> {
                 let format = checked.input();
                 let _ = writeln!(
                     members,
-                    "    {kind} waiting{number}{lanes}[{takes}]; /* {format}: words until there are enough */\n    \
-                     int waits{number}; /* so many are there */"
+                    "    {kind} waiting{number}{lanes}[{takes}]; /* {format}: words until there are enough \
+                     */\n    int waits{number}; /* so many are there */"
                 );
             }
             if part.keep > 1 {

@@ -1,4 +1,5 @@
-//! What follows from the number of a clock: a constant, the number itself up to an addend, or a table.
+//! What follows from the number of a clock: a constant, the number itself up to an addend, the same in
+//! stretches, or a table.
 
 use super::logic::sum_of_products;
 use super::value::{Kind, Signal, Value, constant, sum};
@@ -49,6 +50,9 @@ impl Field {
         if step.width() <= LOGIC_BITS {
             return self.logic(step, items);
         }
+        if let Some(stretches) = Stretches::through(values, kind) {
+            return stretches.declare(signal, step, items);
+        }
         // What most clocks have is the default.
         let mut counts: BTreeMap<u128, usize> = BTreeMap::new();
         for (_, value) in known.clone() {
@@ -85,6 +89,82 @@ impl Field {
             otherwise,
         });
     }
+}
+
+/// first + slope · clock, modulo 2^width, with another first from some clocks on: as where a unit goes
+/// through words of which every so many-th is its own.
+struct Stretches {
+    slope: i128,
+    /// The clock behind each stretch, and its first.
+    ends: Vec<(usize, i128)>,
+}
+
+impl Stretches {
+    /// The most stretches that are told apart by comparisons.
+    const MOST: usize = 24;
+
+    /// Of so many clocks on average there is one stretch at the most.
+    const CLOCKS: usize = 8;
+
+    fn through(values: &[Option<u128>], kind: Kind) -> Option<Self> {
+        let Kind::Unsigned(width) = kind else { return None };
+        let modulus = 1i128.checked_shl(width).filter(|modulus| *modulus > 1)?;
+        let of_slope = |slope: i128| {
+            let mut ends: Vec<(usize, i128)> = Vec::new();
+            for (clock, value) in values.iter().enumerate() {
+                let Some(value) = value else { continue };
+                let first = (*value as i128 - slope * clock as i128).rem_euclid(modulus);
+                match ends.last_mut() {
+                    Some((end, last)) if *last == first => *end = clock + 1,
+                    _ => ends.push((clock + 1, first)),
+                }
+            }
+            Stretches { slope, ends }
+        };
+        let slopes = [0, 1, 2, 4, 8, 16].into_iter().flat_map(|slope| [slope, -slope]);
+        let best = slopes.map(of_slope).min_by_key(|one| one.ends.len())?;
+        let fits = best.ends.len() <= Self::MOST && best.ends.len() * Self::CLOCKS <= values.len();
+        fits.then_some(best)
+    }
+
+    /// A wire for the first of each stretch, and what is made of it.
+    fn declare(&self, signal: &Signal, step: &Signal, items: &mut Items) {
+        let kind = signal.kind;
+        let (last, before) = self.ends.split_last().expect("a field has values");
+        let choice = |(end, first): &(usize, i128)| {
+            let limit = *end as i128;
+            (Value::Below { of: step.clone(), limit }, constant(*first, kind))
+        };
+        let otherwise = Box::new(constant(last.1, kind));
+        let choices: Vec<(Value, Value)> = before.iter().map(choice).collect();
+        let first = match choices.is_empty() {
+            true => *otherwise,
+            false => Value::Chosen { choices, otherwise },
+        };
+        let value = match self.slope {
+            0 => first,
+            slope => {
+                let begins = items.wire(format!("{}_begins", signal.name), first);
+                let zeros = slope.unsigned_abs().trailing_zeros();
+                sum(begins.whole(), scaled(step, zeros, kind), slope < 0)
+            }
+        };
+        items.0.push(Item::Wire { signal: signal.clone(), value, remark: String::new() });
+    }
+}
+
+/// The number of a clock with zeros behind it, in the bits of a kind.
+fn scaled(step: &Signal, zeros: u32, kind: Kind) -> Value {
+    let width = kind.width();
+    if zeros >= width {
+        return constant(0, kind);
+    }
+    let number = Kind::Unsigned(width - zeros);
+    let number = match step.kind == number {
+        true => step.whole(),
+        false => Value::Resized { of: step.clone(), kind: number },
+    };
+    if zeros == 0 { number } else { Value::Scaled { of: Box::new(number), zeros } }
 }
 
 /// Numbers of clocks of up to so many bits are made to words by logic; longer ones by a table.

@@ -217,9 +217,9 @@ impl Text<'_> {
                          \x20           *place = word;\n        }}\n"
                     ),
                     _ => format!(
-                        "        for (waiting, word) in self.waiting{number}.iter_mut().zip(word) {{\n            \
-                         if let Some(place) = waiting.get_mut(self.waits{number}) {{\n                \
-                         *place = word;\n            }}\n        }}\n"
+                        "        for (waiting, word) in self.waiting{number}.iter_mut().zip(word) {{\n\
+                         \x20           if let Some(place) = waiting.get_mut(self.waits{number}) {{\n\
+                         \x20               *place = word;\n            }}\n        }}\n"
                     ),
                 };
                 let _ = write!(
@@ -327,8 +327,7 @@ fn sample(kind: &str, lanes: usize) -> String {
 fn mixer_module(mixer: &Mixer, channels: usize, number: usize) -> String {
     let oscillator = mixer.oscillator();
     let words = oscillator.words();
-    let [input, output, value] =
-        [mixer.input(), mixer.output(), oscillator.format()].map(|format| storage(format));
+    let [input, output, value] = [mixer.input(), mixer.output(), oscillator.format()].map(storage);
     let (takes, gives) = mixer.mixing().words();
     let (lanes, lanes_out) = (takes * channels, gives * channels);
     let quarter = oscillator.quarter();
