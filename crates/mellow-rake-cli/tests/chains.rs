@@ -212,6 +212,61 @@ fn chains_are_proved_in_hardware() {
     assert_eq!((status, rate, number(&hardware["multipliers"])), (0, 12_000.0, 1.0));
 }
 
+/// The buoy's way up: what was written is proved, the symbols come back as predicted, and one multiplier
+/// works for all words of a stage.
+#[test]
+fn the_demo_goes_up_from_symbols() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = folder.path().to_str().unwrap();
+    let (status, result) = json(&["demo", "uplink", "-o", at, "--json"]);
+    assert_eq!((status, &result["verdict"]), (0, &"proved on every target".into()), "{result}");
+    for file in result["files"].as_array().unwrap() {
+        assert!(folder.path().join(file.as_str().unwrap()).exists(), "{file}");
+    }
+    let chain = &result["chain"];
+    let symbols = &chain["symbols"];
+    let [found, predicted] =
+        [number(&symbols["after"]["rms_db"]), number(&symbols["predicted_db"])];
+    assert!((found - predicted).abs() < 0.5 && found < -55.0, "{found} {predicted}");
+    let parts = chain["hardware"]["parts"].as_array().unwrap();
+    let units: Vec<&serde_json::Value> = parts.iter().filter(|one| one["what"] == "unit").collect();
+    assert_eq!(units.len(), 3);
+    for part in units {
+        assert_eq!((number(&part["in_turn"]), number(&part["multipliers"])), (4.0, 1.0));
+        assert!(number(&part["interval"]) <= number(&part["clocks_available"]));
+    }
+}
+
+/// Complex samples are two columns: down from the carrier, and through a chain that takes them.
+#[test]
+fn complex_samples_go_through_files() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let (down, modem) = ("demo/modem/telemetry_down.toml", "demo/modem/modem.wav");
+    for (name, options) in [("iq.wav", &["--bit-true"][..]), ("iq.csv", &[]), ("iq.npy", &[])] {
+        let path = file(name);
+        let call = [&["run", down, modem, "-o", &path, "--json"], options].concat();
+        let (status, result) = json(&call);
+        assert_eq!((status, number(&result["output_samples"])), (0, 6_000.0), "{name} {result}");
+    }
+    let text = std::fs::read_to_string(file("iq.csv")).unwrap();
+    assert!(text.starts_with("time_s,channel_i,channel_q\n"), "{}", &text[..60]);
+    let complex = std::fs::read_to_string(root().join(down)).unwrap();
+    let complex = complex
+        .replace("96 kHz", "12 kHz")
+        .replace("down = 8", "down = 2")
+        .replace("carrier = \"27 kHz\"", "samples = \"complex\"");
+    std::fs::write(file("complex.toml"), complex).unwrap();
+    let [spec, iq, out] = ["complex.toml", "iq.wav", "out.wav"].map(file);
+    let (status, result) = json(&["run", &spec, &iq, "-o", &out, "--bit-true", "--json"]);
+    assert_eq!((status, number(&result["output_samples"])), (0, 3_000.0), "{result}");
+    let (status, proof) = json(&["verify", &spec, "--recording", &iq, "--on", "host", "--json"]);
+    assert_eq!((status, &proof["verdict"]), (0, &"proved on every target".into()));
+    // One column is no complex sample.
+    let (status, _, told) = run(&["run", &spec, &iq, "-o", &out, "--column", "channel_1"]);
+    assert!(status == 2 && told.contains("2 columns side by side"), "{told}");
+}
+
 /// What is for one filter is refused of a chain, with what would do.
 #[test]
 fn what_a_chain_cannot_do_is_said() {

@@ -52,7 +52,11 @@ fn every_key_is_documented() {
         ["filtered.csv", "firmware", "made.wav"].map(|name| format!("{place}/{name}"));
     let loadable = loadable(place);
     let unit = "demo/modem/carrier_unit.toml";
-    let calls: [&[&str]; 30] = [
+    let (down, up) = ("demo/modem/telemetry_down.toml", "demo/modem/telemetry_up.toml");
+    let calls: [&[&str]; 33] = [
+        &["design", down],
+        &["measure", down, "--modulated", signal],
+        &["cost", up],
         &["cost", notch, "--on", "cortex-m4", "--vary", "fixed.rounding=half-up,floor"],
         &["compare", notch, "--cost", "cortex-m4"],
         &["new", "notch"],

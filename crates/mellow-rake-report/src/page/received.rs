@@ -43,8 +43,13 @@ pub fn received(object: &Received) -> Document {
             4,
         );
     }
-    let line = "  before: what the pulses lose by being cut off, what noise and other parts of the signal \
-        add, and the converter's steps";
+    let line = match object.before.rms < 1e-9 {
+        true => "  before: the symbols as they went in, a complex sample for each",
+        false => {
+            "  before: what the pulses lose by being cut off, what noise and other parts of the signal \
+             add, and the converter's steps"
+        }
+    };
     text.paragraph(line, 4);
     if object.carriers.len() > 1 {
         let mut worst: Vec<&CarrierError> = object.carriers.iter().collect();
