@@ -56,7 +56,7 @@ impl Mixing {
 /// let words = OscillatorWords { phase_bits: 8, address_bits: 4, width: 8 };
 /// let down = Mixer::new(Oscillator::new(words, -0.125)?, Mixing::RealToComplex, "s8f7".parse()?);
 /// assert_eq!(down.output().to_string(), "s15f14");
-/// assert_eq!(down.mixed(&[100, -100], 1, 0), [12_500, 2_500, -7_100, 10_600]);
+/// assert_eq!(down.mixed(&[100, -100], 1, 0), [12_500, 2_500, -10_600, 7_100]);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
