@@ -138,3 +138,13 @@ pub(super) fn mixed_words(mixer: &Mixer) -> Vec<String> {
     let terms = mixer.mixing().terms().iter();
     terms.enumerate().map(|(word, terms)| format!("output[{word}] = {}", sum(terms))).collect()
 }
+
+/// What a sample of a network is that goes in, and one that comes out, where either is several words.
+pub(super) fn samples_said(network: &Network) -> Option<[String; 2]> {
+    let said = |lanes: usize| match lanes {
+        1 => "one word".to_owned(),
+        lanes => format!("{lanes} words side by side"),
+    };
+    let lanes = [network.lanes_in(), network.lanes_out()];
+    (lanes != [1, 1]).then(|| lanes.map(said))
+}

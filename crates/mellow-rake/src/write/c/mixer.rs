@@ -76,7 +76,7 @@ pub(super) fn functions(
                 (_, true) => " - ",
                 (_, false) => " + ",
             };
-            let _ = write!(sum, "{sign}input[{from}] * {wave}");
+            let _ = write!(sum, "{sign}({output})input[{from}] * {wave}");
         }
         of_channel.push(format!("output[{word}] = ({output})({sum});"));
     }

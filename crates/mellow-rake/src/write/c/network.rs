@@ -3,7 +3,7 @@
 use super::super::capability::Capability;
 use super::super::lower::{Lowered, Statement, lower, lower_for_processor};
 use super::super::number::c_integer;
-use super::super::parts::{Part, What, parts};
+use super::super::parts::{Part, What, parts, samples_said};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::expression::{Access, Admitted, Body, Firing, Form};
 use super::source::helper_texts;
@@ -148,19 +148,13 @@ impl Text<'_> {
 
     /// What is counted, and what is said of it.
     fn said_of_samples(&self) -> (&'static str, String) {
-        let side = |lanes: usize| match lanes {
-            1 => "one word".to_owned(),
-            lanes => format!("{lanes} words side by side"),
-        };
-        match [self.network.lanes_in(), self.network.lanes_out()] {
-            [1, 1] => ("words", String::new()),
-            [input, output] => (
+        match samples_said(self.network) {
+            None => ("words", String::new()),
+            Some([input, output]) => (
                 "samples",
                 format!(
-                    "\n   A sample that goes in is {}, one that comes out {}; of complex\n   samples \
-                     the real part stands first.",
-                    side(input),
-                    side(output)
+                    "\n   A sample that goes in is {input}, one that comes out {output}; of complex\n   \
+                     samples the real part stands first."
                 ),
             ),
         }

@@ -75,7 +75,12 @@ pub(in crate::write) fn design<'a>(
         patience: 8 * latency + 1_000,
         load_bits: None,
     };
-    let about = [about(hardware), handed_over(interface, 1)].concat();
+    let mut handed = handed_over(interface, 1);
+    if hardware.sample_words().iter().any(|words| *words > 1) {
+        // Words of a sample are handed over one by one.
+        handed.iter_mut().for_each(|line| *line = line.replace("A sample is", "A word is"));
+    }
+    let about = [about(hardware), handed].concat();
     let design = Design { name: name.to_owned(), parts, about, ports, items, traffic };
     Ok(ChainDesign { design, sums })
 }

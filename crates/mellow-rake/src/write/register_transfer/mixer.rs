@@ -36,7 +36,9 @@ pub(in crate::write) fn design(mixer: &Mixer, channels: usize, name: &str) -> De
         patience: 1_000,
         load_bits: None,
     };
-    let about = [about(mixer), handed_over(interface, 1)].concat();
+    let handed = handed_over(interface, 1).into_iter();
+    let handed = handed.map(|line| line.replace("A sample is", "A word is")).collect();
+    let about = [about(mixer), handed].concat();
     Design { name: name.to_owned(), parts: Vec::new(), about, ports, items, traffic }
 }
 

@@ -4,7 +4,7 @@
 use super::super::capability::Capability;
 use super::super::lower::{lower, lower_for_processor};
 use super::super::number::in_rows;
-use super::super::parts::{Part, What, mixed_words, parts};
+use super::super::parts::{Part, What, mixed_words, parts, samples_said};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::functions::Functions;
 use super::types::Integer;
@@ -87,11 +87,17 @@ impl Text<'_> {
         let often = rate.map_or(String::new(), |rate| {
             format!("\n/// Made for {} samples in a second going in.", rate.hertz())
         });
+        let side = samples_said(network).map_or(String::new(), |[input, output]| {
+            format!(
+                "///\n/// A sample that goes in is {input}, one that comes out {output}; of complex\n\
+                 /// samples the real part stands first.\n"
+            )
+        });
         let _ = write!(
             text,
             "\n/// One chain, {input} to {output}; as many as you like side by side.{often}\n///\n\
              /// A word holding the integer i has the value i / 2^f, with f the number after the letter f.\n\
-             #[derive(Debug, Clone, PartialEq, Eq)]\npub struct {name} {{\n"
+             {side}#[derive(Debug, Clone, PartialEq, Eq)]\npub struct {name} {{\n"
         );
         let mut zeros = Vec::new();
         for (index, part) in parts.iter().enumerate() {
