@@ -267,6 +267,32 @@ fn complex_samples_go_through_files() {
     assert!(status == 2 && told.contains("2 columns side by side"), "{told}");
 }
 
+/// Instructions for a sample that goes in: more for two channels than for one, and not much more than twice
+/// as many.
+#[test]
+fn chains_are_counted_on_a_core() {
+    let folder = tempfile::tempdir().unwrap();
+    let both = folder.path().join("both.toml").to_str().unwrap().to_owned();
+    let text = std::fs::read_to_string(root().join(SHIPS)).unwrap();
+    std::fs::write(&both, text.replace("[change]", "[change]\nchannels = 2")).unwrap();
+    let counted = |spec: &str| -> Vec<[f64; 2]> {
+        let (status, cost) = json(&["cost", spec, "--on", "cortex-m4", "--json"]);
+        assert_eq!(status, 0, "{cost}");
+        let rows = cost["cores"].as_array().unwrap();
+        let counts = |row: &Value| ["step_count", "block_count"].map(|key| number(&row[key]));
+        rows.iter().map(counts).collect()
+    };
+    let (one, two) = (counted(SHIPS), counted(&both));
+    assert_eq!((one.len(), two.len()), (3, 3));
+    for ([_, one], [_, two]) in one.iter().zip(&two) {
+        let ratio = two / one;
+        assert!((1.5..3.5).contains(&ratio), "{one} {two}");
+    }
+    for [step, block] in one {
+        assert!(block > 40.0 && step > block && step < 1_500.0, "{step} {block}");
+    }
+}
+
 /// What is for one filter is refused of a chain, with what would do.
 #[test]
 fn what_a_chain_cannot_do_is_said() {
@@ -298,6 +324,7 @@ fn what_a_chain_cannot_do_is_said() {
         (&["generate", &fast, "--to", "vhdl", "-o", &out], "a clock of 3000 Hz would do"),
         (&["cost", &taken, "--on", "ice40"], "key `hardware.channels`: channels = 2 in hardware"),
         (&["cost", SHIPS, "--figure", "a.png"], "--figure is for one filter"),
+        (&["cost", SHIPS, "--on", "rv32", "--vary", "change.down=4,8"], "--vary and --tune"),
         (
             &["generate", SWELL, "--to", "c", "-o", &out, "--tune", "avr"],
             "--tune is for one filter",

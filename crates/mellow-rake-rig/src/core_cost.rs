@@ -3,7 +3,7 @@
 use crate::program::{C_FLAGS, lay_out};
 use crate::{Core, Emulated, RigError, at, run};
 use mellow_rake::random::NoiseSource;
-use mellow_rake::study::{Study, StudyError};
+use mellow_rake::study::{ChainStudy, ChainStudyError, Study, StudyError};
 use mellow_rake::verify::{CoreCost, stimuli};
 use mellow_rake::write::{GeneratedFile, Language};
 use std::time::Duration;
@@ -26,6 +26,9 @@ pub enum CoreCostError {
     /// There is no C of it.
     #[error(transparent)]
     Study(#[from] Box<StudyError>),
+    /// There is no C of the chain.
+    #[error(transparent)]
+    Chain(#[from] Box<ChainStudyError>),
     /// It could not be compiled or run.
     #[error(transparent)]
     Rig(#[from] RigError),
@@ -63,6 +66,31 @@ pub fn study_cost(study: &Study, core: Core) -> Result<Vec<CoreCost>, CoreCostEr
         }
     };
     Ok(core_cost(core, &files, &input)?)
+}
+
+/// What the C of a chain on integers takes on a core for a sample that goes in, counted on 512 samples of white
+/// noise at half of full scale; `None` where its spec asks for no words.
+///
+/// # Errors
+/// [`CoreCostError`]
+pub fn chain_cost(study: &ChainStudy, core: Core) -> Result<Option<Vec<CoreCost>>, CoreCostError> {
+    let (Some((found, _)), Some(files)) = (study.integers(), study.files(&[Language::C])) else {
+        return Ok(None);
+    };
+    let files = files.map_err(Box::new)?;
+    let lanes = found.network.lanes_in();
+    let input = found.network.input();
+    let (low, high) = (input.minimum() / 2, input.maximum() / 2);
+    let mut noise = NoiseSource::new(1);
+    let words: Vec<i64> =
+        (0..COUNTED * lanes).map(|_| noise.integer(low as i64, high as i64)).collect();
+    let mut rows = core_cost(core, &files, &words)?;
+    for row in &mut rows {
+        // What was counted is for a word.
+        row.step_count *= lanes as f64;
+        row.block_count *= lanes as f64;
+    }
+    Ok(Some(rows))
 }
 
 /// Compiles the C of a filter for a core at several levels of optimization, and counts what it takes for

@@ -21,7 +21,7 @@ mod simavr;
 mod synthesis;
 mod tool;
 
-pub use core_cost::{CoreCostError, core_cost, study_cost};
+pub use core_cost::{CoreCostError, chain_cost, core_cost, study_cost};
 pub use device::{Answer, Device, Target};
 pub use emulator::{CallCost, Core, Emulated};
 pub use hardware::{BenchReport, HardwareModel};

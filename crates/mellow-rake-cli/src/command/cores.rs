@@ -1,17 +1,20 @@
 //! `mrake cost --on` with processor cores
 
+use super::chain;
 use crate::arguments::Cost;
 use crate::failure::{Failure, Outcome};
 use crate::figures;
-use crate::load::{Loaded, read_text};
+use crate::load::{AnySpec, Loaded, read_text};
 use crate::print;
 use crate::work::progress;
+use mellow_rake::spec::{ChainSpec, Tune};
+use mellow_rake::study::ChainStudy;
 use mellow_rake::units::SampleRate;
 use mellow_rake::verify::CoreCost;
 use mellow_rake_files::{Variant, variants};
 use mellow_rake_report::figure;
 use mellow_rake_report::page::{self, CoreRow, CoresPage};
-use mellow_rake_rig::{Core, CoreCostError, study_cost};
+use mellow_rake_rig::{Core, CoreCostError, chain_cost, study_cost};
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -66,10 +69,7 @@ fn object(loaded: &Loaded, cores: &[Core], options: &Cost) -> Result<CoresObject
         loaded.need_implementation("cost --on a core")?;
     }
     let rate = loaded.study.spec.sample_rate;
-    let clock_hz = options.clock.map(|clock| clock.hertz(rate));
-    if clock_hz.is_some_and(|clock| !(1.0..=1e12).contains(&clock)) {
-        return Err(Failure::Call("--clock: from 1 Hz to 1 THz".to_owned()));
-    }
+    let clock_hz = clock(options, rate)?;
     let mut rows = Vec::new();
     for core in cores {
         match counted(&loaded.study, *core) {
@@ -89,6 +89,70 @@ fn object(loaded: &Loaded, cores: &[Core], options: &Cost) -> Result<CoresObject
         rate,
         cores: rows,
     })
+}
+
+/// The clock that was stated, in hertz.
+fn clock(options: &Cost, rate: SampleRate) -> Result<Option<f64>, Failure> {
+    let hertz = options.clock.map(|clock| clock.hertz(rate));
+    match hertz.is_some_and(|clock| !(1.0..=1e12).contains(&clock)) {
+        true => Err(Failure::Call("--clock: from 1 Hz to 1 THz".to_owned())),
+        false => Ok(hertz),
+    }
+}
+
+/// What the C of a chain takes on processors, for a sample that goes in.
+fn of_chain(options: &Cost, study: &ChainStudy, cores: &[Core]) -> Result<Outcome, Failure> {
+    if options.vary.is_some() || options.tune.is_some() {
+        return Err(Failure::Call(format!(
+            "{}: --vary and --tune are for one filter, and this is a chain of stages",
+            options.spec.display()
+        )));
+    }
+    let rate = study.spec.sample_rate;
+    let mut rows = Vec::new();
+    for core in cores {
+        match chain_cost(study, *core) {
+            Ok(Some(found)) => rows.extend(found.into_iter().map(CoreObject::Run)),
+            Ok(None) => return Err(chain::no_words(&options.spec)),
+            Err(CoreCostError::Rig(error)) if error.is_not_run() => {
+                let not_run = error.to_string();
+                rows.push(CoreObject::NotRun { core: core.as_str(), not_run });
+            }
+            Err(CoreCostError::Chain(error)) => return Err(chain::failure(&options.spec, *error)),
+            Err(error) => return Err(Failure::Call(error.to_string())),
+        }
+    }
+    let object = CoresObject {
+        value: None,
+        name: study.spec.name.to_string(),
+        multiplies_per_sample: None,
+        adds_per_sample: None,
+        clock_hz: clock(options, rate)?,
+        rate,
+        cores: rows,
+    };
+    shown(options, &object, None)
+}
+
+/// Draws and prints what was counted.
+fn shown(options: &Cost, object: &CoresObject, tune: Option<Tune>) -> Result<Outcome, Failure> {
+    let rows: Vec<CoreRow> = object.rows().collect();
+    figures::write(options.figure.as_deref(), || Ok(figure::cores(&object.name, &rows)))?;
+    let not_run: Vec<_> = object.not_run().collect();
+    if options.json {
+        print::json(object)?;
+    } else {
+        print::page(&page::cores(&CoresPage {
+            name: &object.name,
+            key: None,
+            rows: &rows,
+            not_run: &not_run,
+            refused: &[],
+            clock_hz: object.clock_hz,
+            tune,
+        }))?;
+    }
+    Ok(Outcome::of(not_run.is_empty()))
 }
 
 impl CoresObject {
@@ -120,29 +184,18 @@ pub(super) fn run(options: &Cost, cores: &[Core]) -> Result<Outcome, Failure> {
         let what = "--beside is of hardware, not of processor cores";
         return Err(Failure::Call(what.to_owned()));
     }
+    if ChainSpec::is_chain(&read_text(&options.spec)?)
+        && let AnySpec::Chain(study) = AnySpec::file(&options.spec)?
+    {
+        return of_chain(options, &study, cores);
+    }
     if let Some(wish) = &options.vary {
         return vary(options, cores, wish);
     }
     let loaded = Loaded::file(&options.spec)?.tuned(options.tune)?;
     let object = object(&loaded, cores, options)?;
-    let rows: Vec<CoreRow> = object.rows().collect();
-    figures::write(options.figure.as_deref(), || Ok(figure::cores(&object.name, &rows)))?;
-    let not_run: Vec<_> = object.not_run().collect();
     let tune = loaded.implementation()?.map(|_| loaded.study.spec.firmware.tune);
-    if options.json {
-        print::json(&object)?;
-    } else {
-        print::page(&page::cores(&CoresPage {
-            name: &object.name,
-            key: None,
-            rows: &rows,
-            not_run: &not_run,
-            refused: &[],
-            clock_hz: object.clock_hz,
-            tune,
-        }))?;
-    }
-    Ok(Outcome::of(not_run.is_empty()))
+    shown(options, &object, tune)
 }
 
 /// Several values of a key, side by side.

@@ -360,8 +360,11 @@ fn mixer_module(mixer: &Mixer, channels: usize, number: usize) -> String {
         |channel: usize| mixer.mixing().terms().iter().map(move |terms| sum(channel, terms));
     let given = list((0..channels).flat_map(of_channel).collect());
     let widened: String = (0..lanes)
+        .filter(|_| input != output)
         .map(|word| format!("        let word{word} = word{word} as {output};\n"))
         .collect();
+    // A cast to the same type would be none.
+    let widens = if value == output { String::new() } else { format!(" as {output}") };
     let said: String = mixed_words(mixer).iter().map(|line| format!("//   {line}\n")).collect();
     let inside = format!(
         "// The phase grows by {} modulo 2^{} with each sample, its highest {} bits are the address:\n\
@@ -379,8 +382,8 @@ fn mixer_module(mixer: &Mixer, channels: usize, number: usize) -> String {
          Self {{ phase: 0 }}\n    }}\n\n    /// One sample.\n    #[inline(always)]\n    \
          pub fn mix(&mut self, {pattern}: {}) -> {} {{\n        \
          let address = self.phase{};\n        \
-         let cosine = sine(address.wrapping_add({length})) as {output};\n        \
-         let sine = sine(address) as {output};\n{}        \
+         let cosine = sine(address.wrapping_add({length})){widens};\n        \
+         let sine = sine(address){widens};\n{}        \
          self.phase = self.phase.wrapping_add({}){};\n        {given}\n    }}\n}}\n",
         oscillator.step(),
         words.phase_bits,
