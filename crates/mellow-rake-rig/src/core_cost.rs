@@ -68,8 +68,8 @@ pub fn study_cost(study: &Study, core: Core) -> Result<Vec<CoreCost>, CoreCostEr
     Ok(core_cost(core, &files, &input)?)
 }
 
-/// What the C of a chain on integers takes on a core for a sample that goes in, counted on 512 samples of white
-/// noise at half of full scale; `None` where its spec asks for no words.
+/// What the C of a chain on integers takes on a core for a sample that goes in, counted on 512 samples of
+/// white noise at half of full scale; `None` where its spec asks for no words.
 ///
 /// # Errors
 /// [`CoreCostError`]
