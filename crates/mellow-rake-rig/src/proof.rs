@@ -3,7 +3,6 @@
 use crate::{Core, Device, Target, ToolName};
 use mellow_rake::fixed::WordFormat;
 use mellow_rake::float::FloatFilter;
-use mellow_rake::hardware::NetworkPart;
 use mellow_rake::implementation::Implementation;
 use mellow_rake::network::Step;
 use mellow_rake::study::{ChainStudy, ChainStudyError, SharedUnit, Study, StudyError};
@@ -65,14 +64,8 @@ impl TargetWords {
         let lanes = [found.network.lanes_out(), found.network.lanes_in()];
         let rates = steps.fold(lanes, |[out, into], (takes, gives)| [out * gives, into * takes]);
         // Of each part the clocks for a word that goes in; all parts are moved in each of them.
-        let parts = hardware.parts().iter().zip(hardware.rates());
-        let clocks = parts.map(|(part, rate)| {
-            let samples = rate / hardware.rates()[0];
-            let firings = match part {
-                NetworkPart::Mixer { .. } => samples,
-                NetworkPart::Unit { in_turn, .. } => samples / (part.words().0 / in_turn) as f64,
-                part => samples / part.words().0 as f64,
-            };
+        let clocks = hardware.parts().iter().enumerate().map(|(index, part)| {
+            let firings = hardware.firings_per_second(index) / hardware.rates()[0];
             (part.interval().max(part.words().1) as f64 * firings).ceil() as usize
         });
         let clocks = clocks.max().unwrap_or(1) * hardware.lanes().iter().sum::<usize>();

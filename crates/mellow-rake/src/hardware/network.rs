@@ -208,6 +208,20 @@ impl NetworkHardware {
         &self.rates
     }
 
+    /// How often a part is fired in a second, each of those side by side; a mixer once for a sample of all
+    /// channels.
+    ///
+    /// # Panics
+    /// Where there is no such part.
+    pub fn firings_per_second(&self, part: usize) -> f64 {
+        let takes = match &self.parts[part] {
+            NetworkPart::Mixer { .. } => 1,
+            NetworkPart::Unit { in_turn, .. } => self.parts[part].words().0 / in_turn,
+            other => other.words().0,
+        };
+        self.rates[part] / takes as f64
+    }
+
     /// How words come and go.
     pub fn interface(&self) -> Interface {
         self.interface

@@ -75,10 +75,7 @@ impl Mixer {
     /// A mixer of words of a format. A format wider than [`WIDEST`](Self::WIDEST) is one that no network
     /// takes.
     pub fn new(oscillator: Oscillator, mixing: Mixing, input: WordFormat) -> Self {
-        let size = i128::from(match mixing {
-            Mixing::RealToComplex => oscillator.largest(),
-            _ => oscillator.largest_pair(),
-        });
+        let size = i128::from(largest(&oscillator, mixing));
         let end = input.maximum().max(-input.minimum());
         // Values have both signs, so both ends are met.
         let fraction = input.fraction() + oscillator.format().fraction();
@@ -108,11 +105,7 @@ impl Mixer {
 
     /// By how much a word can be larger that comes out than those that go in, at the most, as a value.
     pub fn largest_gain(&self) -> f64 {
-        let size = match self.mixing {
-            Mixing::RealToComplex => self.oscillator.largest(),
-            _ => self.oscillator.largest_pair(),
-        };
-        self.oscillator.format().value(size)
+        self.oscillator.format().value(largest(&self.oscillator, self.mixing))
     }
 
     /// By how much the mean power of a word grows, where the words of a sample have the same power and have
@@ -166,5 +159,13 @@ impl Mixer {
             }
         }
         output
+    }
+}
+
+/// The largest that words of size 1 can become, as an integer of the oscillator.
+fn largest(oscillator: &Oscillator, mixing: Mixing) -> i64 {
+    match mixing {
+        Mixing::RealToComplex => oscillator.largest(),
+        _ => oscillator.largest_pair(),
     }
 }

@@ -129,11 +129,7 @@ impl ChainPartRecord {
             NetworkPart::Keep(factor) => ("keep", None, [0, counter(*factor)]),
             NetworkPart::Fill(factor) => ("fill", None, [0, counter(*factor)]),
         };
-        let firings = match part {
-            NetworkPart::Mixer { .. } => rate_hz,
-            NetworkPart::Unit { in_turn, .. } => rate_hz / (words_in / in_turn) as f64,
-            _ => rate_hz / words_in as f64,
-        };
+        let firings = hardware.firings_per_second(index);
         Ok(ChainPartRecord {
             what,
             lanes: hardware.lanes()[index],

@@ -4,9 +4,8 @@ use super::ReferenceError;
 use super::proof::{Expected, Proof, StimulusResult};
 use super::reference::{Foreseen, figures};
 use super::stimulus::{RECORDING, Stimulus, shapes};
-use crate::fixed::Oscillator;
 use crate::implementation::ChainImplementation;
-use crate::rates::{Carrier, CarrierWay, Chain, Wave};
+use crate::rates::{CarrierWay, Chain, Wave};
 
 /// Samples that come out of a chain for which the weights of what goes in are held against each other.
 const MOST_PHASES: usize = 4_096;
@@ -51,24 +50,17 @@ fn judged(
 /// sum of the sizes of its weights, rounded outward; `None` where a frame is too long.
 fn coefficient_gain(found: &ChainImplementation, designed: &Chain) -> Option<f64> {
     let [apart, whole] = taps_gain(found, designed)?;
-    let Some((carrier, oscillator)) = carrier(found) else { return Some(apart) };
-    let value = |value: i64| oscillator.format().value(value);
-    let (largest, off) = match carrier.way {
-        CarrierWay::Down => (value(oscillator.largest()), oscillator.error_bound()),
-        CarrierWay::Up => (value(oscillator.largest_pair()), 2.0 * oscillator.error_bound()),
-    };
-    Some((apart * largest + whole * off) * (1.0 + 1e-12))
-}
-
-/// The carrier of a chain with the oscillator that it has.
-fn carrier(found: &ChainImplementation) -> Option<(&Carrier, &Oscillator)> {
-    Some((found.rounded.carrier()?, found.mixer.as_ref()?.mixer.oscillator()))
+    let Some(words) = &found.mixer else { return Some(apart) };
+    let mixer = &words.mixer;
+    // Each word that comes out is a sum of so many products.
+    let off = mixer.mixing().words().0 as f64 * mixer.oscillator().error_bound();
+    Some((apart * mixer.largest_gain() + whole * off) * (1.0 + 1e-12))
 }
 
 /// The design with the frequency and the phase that the oscillator has.
 fn tuned(found: &ChainImplementation, designed: &Chain) -> Chain {
-    match carrier(found) {
-        Some((_, oscillator)) => designed.with_wave(Wave::Meant(oscillator.clone())),
+    match &found.mixer {
+        Some(words) => designed.with_wave(Wave::Meant(words.mixer.oscillator().clone())),
         None => designed.clone(),
     }
 }

@@ -125,18 +125,32 @@ impl Part<'_> {
     }
 }
 
+/// The words that come out of a mixer, each as a sum; `product` says a product of the word that goes in with
+/// this number and the sine, else the cosine.
+pub(super) fn mixed_sums(mixer: &Mixer, product: impl Fn(usize, bool) -> String) -> Vec<String> {
+    let sum = |terms: &&[(usize, bool, bool)]| {
+        let mut sum = String::new();
+        for (index, (word, is_sine, is_minus)) in terms.iter().enumerate() {
+            sum.push_str(match (index, is_minus) {
+                (0, false) => "",
+                (0, true) => "-",
+                (_, true) => " - ",
+                (_, false) => " + ",
+            });
+            sum.push_str(&product(*word, *is_sine));
+        }
+        sum
+    };
+    mixer.mixing().terms().iter().map(sum).collect()
+}
+
 /// What a mixer computes, in words: one line for each word that comes out.
 pub(super) fn mixed_words(mixer: &Mixer) -> Vec<String> {
-    let product = |(word, is_sine, is_minus): &(usize, bool, bool)| {
-        let wave = if *is_sine { "sin" } else { "cos" };
-        let sign = if *is_minus { "- " } else { "" };
-        format!("{sign}input[{word}] {wave}")
+    let product = |word: usize, is_sine: bool| {
+        format!("input[{word}] {}", if is_sine { "sin" } else { "cos" })
     };
-    let sum = |terms: &&[(usize, bool, bool)]| {
-        terms.iter().map(product).collect::<Vec<_>>().join(" + ").replace("+ - ", "- ")
-    };
-    let terms = mixer.mixing().terms().iter();
-    terms.enumerate().map(|(word, terms)| format!("output[{word}] = {}", sum(terms))).collect()
+    let sums = mixed_sums(mixer, product).into_iter().enumerate();
+    sums.map(|(word, sum)| format!("output[{word}] = {sum}")).collect()
 }
 
 /// What a sample of a network is that goes in, and one that comes out, where either is several words.

@@ -1,7 +1,7 @@
 //! Mixers in C: a table for a quarter of a turn, and a function that takes samples through.
 
 use super::super::number::in_rows;
-use super::super::parts::mixed_words;
+use super::super::parts::{mixed_sums, mixed_words};
 use super::network::block;
 use super::types::storage;
 use crate::network::Mixer;
@@ -66,20 +66,12 @@ pub(super) fn functions(
         format!("const {output} cosine = {own}_sine(address + {length}u);"),
         format!("const {output} sine = {own}_sine(address);"),
     ];
-    let mut of_channel = Vec::new();
-    for (word, terms) in mixer.mixing().terms().iter().enumerate() {
-        let mut sum = String::new();
-        for (index, (from, is_sine, is_minus)) in terms.iter().enumerate() {
-            let wave = if *is_sine { "sine" } else { "cosine" };
-            let sign = match (index, is_minus) {
-                (0, _) => "",
-                (_, true) => " - ",
-                (_, false) => " + ",
-            };
-            let _ = write!(sum, "{sign}({output})input[{from}] * {wave}");
-        }
-        of_channel.push(format!("output[{word}] = ({output})({sum});"));
-    }
+    let product = |word: usize, is_sine: bool| {
+        format!("({output})input[{word}] * {}", if is_sine { "sine" } else { "cosine" })
+    };
+    let sums = mixed_sums(mixer, product).into_iter().enumerate();
+    let mut of_channel: Vec<String> =
+        sums.map(|(word, sum)| format!("output[{word}] = ({output})({sum});")).collect();
     let (takes, gives) = mixer.mixing().words();
     of_channel.push(format!("input += {takes};"));
     of_channel.push(format!("output += {gives};"));

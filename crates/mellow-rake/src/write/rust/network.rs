@@ -4,7 +4,7 @@
 use super::super::capability::Capability;
 use super::super::lower::{lower, lower_for_processor};
 use super::super::number::in_rows;
-use super::super::parts::{Part, What, mixed_words, parts, samples_said};
+use super::super::parts::{Part, What, mixed_sums, mixed_words, parts, samples_said};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::functions::Functions;
 use super::types::Integer;
@@ -343,21 +343,12 @@ fn mixer_module(mixer: &Mixer, channels: usize, number: usize) -> String {
         _ => format!("[{}]", words.join(", ")),
     };
     let pattern = list((0..lanes).map(|word| format!("word{word}")).collect());
-    let sum = |channel: usize, terms: &&[(usize, bool, bool)]| {
-        let mut sum = String::new();
-        for (index, (from, is_sine, is_minus)) in terms.iter().enumerate() {
-            let wave = if *is_sine { "sine" } else { "cosine" };
-            let sign = match (index, is_minus) {
-                (0, _) => "",
-                (_, true) => " - ",
-                (_, false) => " + ",
-            };
-            let _ = write!(sum, "{sign}word{} * {wave}", channel * takes + from);
-        }
-        sum
+    let of_channel = |channel: usize| {
+        mixed_sums(mixer, move |word, is_sine| {
+            let wave = if is_sine { "sine" } else { "cosine" };
+            format!("word{} * {wave}", channel * takes + word)
+        })
     };
-    let of_channel =
-        |channel: usize| mixer.mixing().terms().iter().map(move |terms| sum(channel, terms));
     let given = list((0..channels).flat_map(of_channel).collect());
     let widened: String = (0..lanes)
         .filter(|_| input != output)
