@@ -339,3 +339,26 @@ fn what_a_chain_cannot_do_is_said() {
         assert!(!Path::new(&out).exists());
     }
 }
+
+/// The spectrum of complex samples has two sides, and so may a mask: what is 20 dB too tight on the lower one
+/// is told there.
+#[test]
+fn complex_samples_are_held_against_a_mask() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let [mask, tight, figure] = ["mask.csv", "tight.csv", "symbols.svg"].map(file);
+    let points =
+        "frequency_hz,level_db\n-6000,-30\n-2600,-30\n-2600,1\n2600,1\n2600,-30\n5999,-30\n";
+    std::fs::write(&mask, points).unwrap();
+    std::fs::write(&tight, points.replace("-2600", "-500")).unwrap();
+    let call =
+        ["measure", "demo/modem/telemetry_down.toml", "--modulated", "demo/modem/telemetry.toml"];
+    let held =
+        |mask: &str| json(&[&call[..], &["--mask", mask, "--figure", &figure, "--json"]].concat());
+    let (status, object) = held(&mask);
+    assert_eq!((status, &object["held"]), (0, &true.into()), "{object:.300}");
+    assert!(std::fs::read_to_string(&figure).unwrap().contains("power spectral density"));
+    let (status, object) = held(&tight);
+    assert_eq!((status, &object["held"]), (1, &false.into()), "{object:.300}");
+    assert!(number(&object["mask"]["at_hz"]) < -500.0, "{}", object["mask"]);
+}

@@ -6,12 +6,13 @@ use mellow_rake::filter::{Form, Section, Sections, Taps, Transfer};
 use mellow_rake::implementation::implement;
 use mellow_rake::random::NoiseSource;
 use mellow_rake::signal::{
-    Averaging, SpectrumWish, delay_between, measure_levels, measure_transfer, spectral_lines,
-    spectrum, stepped_transfer, stepped_words, zero_phase,
+    Averaging, SpectrumError, SpectrumWish, complex_spectrum, delay_between, measure_levels,
+    measure_transfer, spectral_lines, spectrum, stepped_transfer, stepped_words, zero_phase,
 };
 use mellow_rake::spec::Spec;
 use mellow_rake::units::SampleRate;
 use mellow_rake::window::Window;
+use num_complex::Complex64;
 use proptest::prelude::*;
 use std::f64::consts::TAU;
 
@@ -294,4 +295,46 @@ fn spectra_that_make_no_sense_are_refused() {
     broken[17] = f64::NAN;
     let error = spectrum(&broken, rate(10.0), wish(Window::Hann, 64, 0.5)).unwrap_err();
     assert!(error.to_string().contains("sample 17"));
+}
+
+/// Of complex samples: both sides of each part's own, a power that is the mean square, and a tone on its side
+/// alone.
+#[test]
+fn complex_spectra_have_two_sides() {
+    let mut noise = NoiseSource::new(77);
+    let both: Vec<Complex64> =
+        (0..5000).map(|_| Complex64::new(noise.normal(), 0.5 * noise.normal())).collect();
+    for piece in [8, 63, 256, 1001] {
+        let own = SpectrumWish { piece, ..SpectrumWish::for_length(both.len()) };
+        let found = complex_spectrum(&both, rate(1000.0), own).unwrap();
+        assert_eq!(found.hertz.len(), piece);
+        assert!(found.hertz.windows(2).all(|pair| pair[1] > pair[0]));
+        assert!(found.hertz[0] >= -500.0 && *found.hertz.last().unwrap() < 500.0);
+        // Real samples with their mean taken off: half of what lies on one side.
+        let real: Vec<f64> = both.iter().map(|z| z.re).collect();
+        let mean = real.iter().sum::<f64>() / real.len() as f64;
+        let centered: Vec<Complex64> = real.iter().map(|x| Complex64::new(x - mean, 0.0)).collect();
+        let one = spectrum(&real, rate(1000.0), own).unwrap();
+        let two = complex_spectrum(&centered, rate(1000.0), own).unwrap();
+        for (hertz, density) in two.hertz.iter().zip(&two.density) {
+            let place = (hertz.abs() / one.step_hz).round() as usize;
+            let sides = if place == 0 || 2 * place == piece { 1.0 } else { 2.0 };
+            let expected = one.density[place] / sides;
+            assert!((density - expected).abs() < 1e-12 * (1.0 + expected), "{hertz} {piece}");
+        }
+    }
+    // End to end and without a window all of the power is there.
+    let own = SpectrumWish {
+        window: Window::Rectangular,
+        piece: 500,
+        overlap: 0.0,
+        ..SpectrumWish::for_length(5000)
+    };
+    let found = complex_spectrum(&both, rate(1000.0), own).unwrap();
+    let power = found.density.iter().sum::<f64>() * found.step_hz;
+    let expected = both.iter().map(Complex64::norm_sqr).sum::<f64>() / 5000.0;
+    assert!((power / expected - 1.0).abs() < 1e-12, "{power} {expected}");
+    let broken = [Complex64::new(0.0, f64::NAN); 64];
+    let error = complex_spectrum(&broken, rate(1000.0), SpectrumWish::for_length(64)).unwrap_err();
+    assert_eq!(error, SpectrumError::NotFinite { index: 0 });
 }

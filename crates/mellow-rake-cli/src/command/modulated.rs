@@ -8,11 +8,12 @@ use crate::figures;
 use crate::load::{AnySpec, Loaded, read_mask};
 use crate::print;
 use mellow_rake::datapath::Simulator;
-use mellow_rake::signal::{SignalPlan, SpectrumWish, spectrum};
+use mellow_rake::signal::{SignalPlan, SpectrumWish, complex_spectrum, spectrum};
 use mellow_rake::study::{ChainStudy, ErrorLimits, NotReceived, Passed, Received};
 use mellow_rake::units::SampleRate;
 use mellow_rake_files::{Values, words};
 use mellow_rake_report::{figure, page};
+use num_complex::Complex64;
 use std::path::Path;
 
 pub(super) fn run(options: &Measure, path: &Path) -> Result<Outcome, Failure> {
@@ -53,12 +54,6 @@ fn of_chain(
     }
     study.part_with_symbols(plan).map_err(|error| call(path, &error))?;
     let signals = chain_signals(study, plan, path)?;
-    if study.chain().lanes_out() > 1 && options.mask.is_some() {
-        return Err(Failure::Call(format!(
-            "{}: --mask is for real samples, and complex ones come out",
-            options.spec.display()
-        )));
-    }
     told(options, path, study.chain().output_rate(), &signals, |passed, limits| {
         study.received(plan, passed, limits)
     })
@@ -81,12 +76,14 @@ pub(super) fn chain_signals(
             Values::Integers(symbols.iter().map(word).collect())
         }
     };
+    let words_out = study.chain().lanes_out();
+    let is_complex = words_out == 2 * study.chain().channels();
     Ok(match study.integers() {
         None => {
             let input = values.reals();
             let output = study.chain().start().run(&input);
             let behind = "the chain in floating point";
-            Signals { input, output, designed: None, behind, words: study.chain().lanes_out() }
+            Signals { input, output, designed: None, behind, words: words_out, is_complex }
         }
         Some((found, _)) => {
             let network = &found.network;
@@ -95,7 +92,7 @@ pub(super) fn chain_signals(
             let output = scaled(&network.start().run(&words), network.output().step());
             let designed = Some(study.chain().start().run(&input));
             let behind = "the chain on integers";
-            Signals { input, output, designed, behind, words: network.lanes_out() }
+            Signals { input, output, designed, behind, words: words_out, is_complex }
         }
     })
 }
@@ -112,6 +109,8 @@ pub(super) struct Signals {
     pub(super) behind: &'static str,
     /// Words side by side in a sample that comes out.
     words: usize,
+    /// Whether the first two of these are the parts of a complex one.
+    is_complex: bool,
 }
 
 /// Says what was received of signals, whose output has this rate.
@@ -122,10 +121,17 @@ fn told(
     signals: &Signals,
     receive: impl FnOnce(Passed<'_>, ErrorLimits) -> Result<Received, NotReceived>,
 ) -> Result<Outcome, Failure> {
-    let Signals { input, output, designed, behind, words } = signals;
-    // The spectrum of complex samples is drawn of their real part.
-    let drawn: Vec<f64> = output.iter().step_by(*words).copied().collect();
-    let found = spectrum(&drawn, rate, SpectrumWish::for_length(drawn.len()));
+    let Signals { input, output, designed, behind, words, is_complex } = signals;
+    // Of several channels the first.
+    let first = output.chunks_exact(*words);
+    let wish = SpectrumWish::for_length(first.len());
+    let found = match is_complex {
+        true => {
+            let drawn: Vec<Complex64> = first.map(|one| Complex64::new(one[0], one[1])).collect();
+            complex_spectrum(&drawn, rate, wish)
+        }
+        false => spectrum(&first.map(|one| one[0]).collect::<Vec<f64>>(), rate, wish),
+    };
     let found = found.map_err(|error| call(path, &error))?;
     let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
     let error_db = options.error_limit.map(|limit| limit.decibels());
@@ -168,8 +174,15 @@ fn signals(
     plan: &SignalPlan,
     path: &Path,
 ) -> Result<Signals, Failure> {
-    let plain =
-        |(input, output): Pair, behind| Signals { input, output, designed: None, behind, words: 1 };
+    let of_one = Signals {
+        input: Vec::new(),
+        output: Vec::new(),
+        designed: None,
+        behind: "the filter on integers",
+        words: 1,
+        is_complex: false,
+    };
+    let plain = |(input, output): Pair, behind| Signals { input, output, behind, ..of_one };
     if options.recording.is_some() {
         return Ok(plain(recorded(options, loaded)?, "the recording"));
     }
@@ -191,5 +204,5 @@ fn signals(
     let (input, output) =
         (scaled(&words, fixed.input.step()), scaled(&output, fixed.output.step()));
     let designed = Some(loaded.study.design.form.start().run(&input));
-    Ok(Signals { input, output, designed, behind: "the filter on integers", words: 1 })
+    Ok(Signals { input, output, designed, ..of_one })
 }

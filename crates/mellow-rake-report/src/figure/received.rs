@@ -42,9 +42,6 @@ pub fn received(object: &Received, found: &Spectrum, mask: Option<&Mask>) -> She
     };
     let mut density = density_panel(&[("", Pen::Over, found)]);
     density.series.extend(mask.map(|mask| mask_series(mask, found)));
-    if object.moved_hz.is_some() {
-        density.title = "power spectral density of the real part".to_owned();
-    }
     let mut panels = vec![
         symbols(&title("before", before), before),
         symbols(&title("after", after), after),

@@ -147,19 +147,22 @@ impl Pieces {
 
     /// The transform of the first samples, less the mean, under the window.
     pub(super) fn transform(&self, signal: &[f64], mean: f64) -> Vec<Complex64> {
-        let under = signal.iter().zip(&self.window);
-        let mut buffer: Vec<Complex64> =
-            under.map(|(x, w)| Complex64::new((x - mean) * w, 0.0)).collect();
+        self.of_complex(signal.iter().map(|x| Complex64::new(x - mean, 0.0)))
+    }
+
+    fn of_complex(&self, signal: impl Iterator<Item = Complex64>) -> Vec<Complex64> {
+        let mut buffer: Vec<Complex64> = signal.zip(&self.window).map(|(x, w)| x * w).collect();
         self.transform.process(&mut buffer);
         buffer
     }
 }
 
-/// The spectrum of a signal, one-sided: what lies at negative frequencies is counted with the positive ones.
+/// The spectrum of a signal; of real samples one-sided: what lies at negative frequencies is counted with the
+/// positive ones.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Spectrum {
-    /// Frequencies in hertz, from 0 to the Nyquist frequency.
+    /// Frequencies in hertz, from 0 to the Nyquist frequency; of complex samples from minus that on.
     pub hertz: Vec<f64>,
     /// Power spectral density at each, in the square of the signal's unit per hertz: its integral over
     /// frequency is the mean square of the signal, without its mean.
@@ -173,7 +176,7 @@ pub struct Spectrum {
     pub pieces: usize,
     /// Samples of each.
     pub piece: usize,
-    /// What was taken off every sample before: the mean.
+    /// What was taken off every sample before: the mean; 0 of complex samples, whose carrier it may be.
     pub mean: f64,
 }
 
@@ -198,40 +201,88 @@ pub fn spectrum(
     rate: SampleRate,
     wish: SpectrumWish,
 ) -> Result<Spectrum, SpectrumError> {
-    let (piece, samples) = (wish.piece, signal.len());
+    let samples = signal.len();
     wish.check(samples)?;
     if let Some(index) = signal.iter().position(|x| !x.is_finite()) {
         return Err(SpectrumError::NotFinite { index });
     }
     let mean = signal.iter().sum::<f64>() / samples as f64;
+    let places: Vec<i64> = (0..=wish.piece as i64 / 2).collect();
+    let averaged = averaged(samples, rate, wish, &places, |pieces, start| {
+        pieces.transform(&signal[start..], mean)
+    });
+    // 0 and the Nyquist frequency have no other side.
+    let sides = |place: usize| if place == 0 || 2 * place == wish.piece { 1.0 } else { 2.0 };
+    let density = averaged.density.iter().enumerate().map(|(k, one)| sides(k) * one).collect();
+    Ok(Spectrum { density, mean, ..averaged })
+}
+
+/// The same of complex samples, in order from minus half to half of the rate.
+///
+/// # Errors
+/// [`SpectrumError`]
+///
+/// ```
+/// use mellow_rake::signal::{SpectrumWish, complex_spectrum};
+/// use num_complex::Complex64;
+/// let turn = |n: usize| Complex64::from_polar(2.0, -0.25 * std::f64::consts::PI * n as f64);
+/// let tone: Vec<Complex64> = (0..8192).map(turn).collect();
+/// let found = complex_spectrum(&tone, "1 kHz".parse()?, SpectrumWish::for_length(8192)).unwrap();
+/// // -125 Hz, an amplitude of 2: a mean square of 4.
+/// let at = ((500.0 - 125.0) / found.step_hz) as usize;
+/// assert_eq!((found.hertz[0], found.hertz[at]), (-500.0, -125.0));
+/// assert!((found.density[at] * found.noise_bandwidth_hz - 4.0).abs() < 1e-9);
+/// # Ok::<(), mellow_rake::units::QuantityError>(())
+/// ```
+pub fn complex_spectrum(
+    signal: &[Complex64],
+    rate: SampleRate,
+    wish: SpectrumWish,
+) -> Result<Spectrum, SpectrumError> {
+    wish.check(signal.len())?;
+    if let Some(index) = signal.iter().position(|x| !(x.re.is_finite() && x.im.is_finite())) {
+        return Err(SpectrumError::NotFinite { index });
+    }
+    let piece = wish.piece as i64;
+    let places: Vec<i64> = (-(piece / 2)..(piece + 1) / 2).collect();
+    Ok(averaged(signal.len(), rate, wish, &places, |pieces, start| {
+        pieces.of_complex(signal[start..].iter().copied())
+    }))
+}
+
+/// Pieces averaged, at some places of the transform; of one side.
+fn averaged(
+    samples: usize,
+    rate: SampleRate,
+    wish: SpectrumWish,
+    places: &[i64],
+    transformed: impl Fn(&Pieces, usize) -> Vec<Complex64>,
+) -> Spectrum {
+    let piece = wish.piece;
     let pieces_of = Pieces::new(wish.window, piece);
-    let mut power = vec![0.0; piece / 2 + 1];
+    let mut power = vec![0.0; places.len()];
     let mut pieces = 0;
     for start in (0..=samples - piece).step_by(wish.hop()) {
         let (old, new) = wish.averaging.weights(pieces);
-        let transformed = pieces_of.transform(&signal[start..], mean);
-        for (sum, value) in power.iter_mut().zip(&transformed) {
+        let transformed = transformed(&pieces_of, start);
+        for (sum, place) in power.iter_mut().zip(places) {
+            let value = transformed[place.rem_euclid(piece as i64) as usize];
             *sum = old * *sum + new * (value.re * value.re + value.im * value.im);
         }
         pieces += 1;
     }
     let (sum, square) = (pieces_of.sum, pieces_of.square);
     let scale = 1.0 / (rate.hertz() * square);
-    let density = |(k, power): (usize, &f64)| {
-        // 0 and the Nyquist frequency have no other side.
-        let sides = if k == 0 || 2 * k == piece { 1.0 } else { 2.0 };
-        sides * power * scale
-    };
     let step_hz = rate.hertz() / piece as f64;
-    Ok(Spectrum {
-        hertz: (0..power.len()).map(|k| k as f64 * step_hz).collect(),
-        density: power.iter().enumerate().map(density).collect(),
+    Spectrum {
+        hertz: places.iter().map(|place| *place as f64 * step_hz).collect(),
+        density: power.iter().map(|power| power * scale).collect(),
         step_hz,
         noise_bandwidth_hz: rate.hertz() * square / (sum * sum),
         pieces,
         piece,
-        mean,
-    })
+        mean: 0.0,
+    }
 }
 
 impl Spectrum {
