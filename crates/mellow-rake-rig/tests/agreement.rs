@@ -22,6 +22,7 @@ fn simulator_c_and_verilog_agree_in_every_integer() {
         let turn = Core::ALL[index % Core::ALL.len()];
         let is_tried = |target: &Target| match target {
             Target::Verilator => index.is_multiple_of(8),
+            Target::Ghdl => index.is_multiple_of(2),
             Target::Core(core) => *core == turn,
             _ => true,
         };
@@ -31,7 +32,7 @@ fn simulator_c_and_verilog_agree_in_every_integer() {
             for mut stimulus in stimuli(&checked, Some(bounds.gain()), None) {
                 if target == Target::Ghdl {
                     // It adds bit by bit.
-                    stimulus.samples.truncate(300);
+                    stimulus.samples.truncate(200);
                 }
                 let expected = Simulator::new(&checked).run(&stimulus.samples);
                 for answer in device.run(&stimulus.samples, &expected).unwrap() {

@@ -28,7 +28,7 @@ use mellow_rake_rig::{Device, Program, Target, ToolName};
 use std::fmt::Write;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-const NOTCHES: usize = 500;
+const NOTCHES: usize = 250;
 const RECURSIVE: usize = 250;
 const TAPS: usize = 250;
 const PROGRAMS: usize = 250;
@@ -734,7 +734,7 @@ fn simulator_and_c_agree_on_random_programs() {
 #[test]
 fn simulator_verilog_and_vhdl_agree_on_random_filters() {
     let mut noise = NoiseSource::new(77);
-    for index in 0..90 * campaign() {
+    for index in 0..60 * campaign() {
         let kinds: [Rows; 5] = [notches, recursive, taps, states, reflections];
         let (checked, input, output, _) = match kinds.get(index % 6) {
             Some(rows) => random_case(&mut noise, filters(*rows)),

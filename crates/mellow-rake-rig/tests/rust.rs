@@ -44,7 +44,8 @@ fn modules() -> Vec<GeneratedFile> {
         files.extend(rust::write_float(&filter, &Symbols::new(&name)).into_iter().next());
     }
     for _ in 0..16 * times {
-        let (chain, fixed) = (any_chain(&mut noise), any_chain_words(&mut noise));
+        let chain = any_chain(&mut noise);
+        let fixed = any_chain_words(&mut noise, &chain);
         let Ok(found) = implement_chain(&chain, &fixed) else { continue };
         let name = Name::new(&format!("r{}_chain", files.len())).unwrap();
         let written = rust::write_network(&found.network, &Symbols::new(&name), None).unwrap();
