@@ -8,6 +8,7 @@ use mellow_rake::network::Step;
 use mellow_rake::study::{ChainStudy, ChainStudyError, SharedUnit, Study, StudyError};
 use mellow_rake::verify::{ComparisonResult, Stimulus, TargetResult, compare};
 use mellow_rake::write::GeneratedFile;
+use rayon::prelude::*;
 
 /// What a target must know of a filter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -132,17 +133,25 @@ impl From<&FloatFilter> for TargetWords {
     }
 }
 
-/// Runs these targets on these stimuli, and compares with the words that are expected. `done` is called after
-/// every run, of which there is one for each target and stimulus.
+/// Runs these targets on these stimuli, and compares with the words that are expected: as many targets at a
+/// time as the machine has cores, the results in the order of the targets. `done` is called after every run,
+/// of which there is one for each target and stimulus.
 pub fn run_targets(
     targets: &[Target],
     filter: TargetWords,
     files: &[GeneratedFile],
     inputs: &[(Stimulus, Vec<i64>)],
-    done: &dyn Fn(),
+    done: &(dyn Fn() + Sync),
 ) -> Vec<TargetResult> {
     let one = |target: &Target| try_target(*target, filter, files, inputs, done);
-    targets.iter().map(one).collect()
+    // Simulators of hardware take as long as all others: they begin first, the slowest, which is the last.
+    let mut order: Vec<usize> = (0..targets.len()).rev().collect();
+    order.sort_by_key(|index| !targets[*index].language().is_hardware());
+    let indexed = |index: usize| (index, one(&targets[index]));
+    let mut found: Vec<(usize, TargetResult)> =
+        order.into_iter().par_bridge().map(indexed).collect();
+    found.sort_by_key(|(index, _)| *index);
+    found.into_iter().map(|(_, result)| result).collect()
 }
 
 /// How many samples of a stimulus a target is given: all of them, but for the emulator that counts clocks,
@@ -185,7 +194,7 @@ fn try_target(
     filter: TargetWords,
     files: &[GeneratedFile],
     inputs: &[(Stimulus, Vec<i64>)],
-    done: &dyn Fn(),
+    done: &(dyn Fn() + Sync),
 ) -> TargetResult {
     let mut result = TargetResult {
         target: target.as_str(),
