@@ -41,6 +41,15 @@ impl AnySpec {
             Err(error) => Err(Failure::Chain { path: path.to_owned(), error: Box::new(error) }),
         }
     }
+
+    /// The same with its C tuned to a core, if one is named.
+    pub(crate) fn tuned(self, tune: Option<Tune>) -> Result<Self, Failure> {
+        Ok(match (self, tune) {
+            (AnySpec::Filter(loaded), tune) => AnySpec::Filter(Box::new(loaded.tuned(tune)?)),
+            (AnySpec::Chain(study), Some(tune)) => AnySpec::Chain(Box::new(study.tuned_to(tune))),
+            (chain, None) => chain,
+        })
+    }
 }
 
 /// The text of a spec file.

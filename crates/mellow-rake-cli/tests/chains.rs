@@ -275,14 +275,23 @@ fn chains_are_counted_on_a_core() {
     let both = folder.path().join("both.toml").to_str().unwrap().to_owned();
     let text = std::fs::read_to_string(root().join(SHIPS)).unwrap();
     std::fs::write(&both, text.replace("[change]", "[change]\nchannels = 2")).unwrap();
-    let counted = |spec: &str| -> Vec<[f64; 2]> {
-        let (status, cost) = json(&["cost", spec, "--on", "cortex-m4", "--json"]);
+    let counted_for = |spec: &str, tune: &str| -> Vec<[f64; 2]> {
+        let (status, cost) = json(&["cost", spec, "--on", "cortex-m4", "--tune", tune, "--json"]);
         assert_eq!(status, 0, "{cost}");
         let rows = cost["cores"].as_array().unwrap();
         let counts = |row: &Value| ["step_count", "block_count"].map(|key| number(&row[key]));
         rows.iter().map(counts).collect()
     };
+    let counted = |spec: &str| counted_for(spec, "portable");
     let (one, two) = (counted(SHIPS), counted(&both));
+    // Products two at a time, of words of 16 bits.
+    let taps = folder.path().join("taps.toml").to_str().unwrap().to_owned();
+    let short = text.replace("\"s18\"", "\"s16\"");
+    std::fs::write(&taps, short.replace("[change]", "[change]\ncombs = false")).unwrap();
+    let tuned = counted_for(&taps, "cortex-m4");
+    for ([_, plain], [_, tuned]) in counted(&taps).iter().zip(&tuned) {
+        assert!(*tuned < 0.85 * plain, "{plain} {tuned}");
+    }
     assert_eq!((one.len(), two.len()), (3, 3));
     for ([_, one], [_, two]) in one.iter().zip(&two) {
         let ratio = two / one;
@@ -290,53 +299,6 @@ fn chains_are_counted_on_a_core() {
     }
     for [step, block] in one {
         assert!(block > 40.0 && step > block && step < 1_500.0, "{step} {block}");
-    }
-}
-
-/// What is for one filter is refused of a chain, with what would do.
-#[test]
-fn what_a_chain_cannot_do_is_said() {
-    let recording = "demo/mooring/mooring.csv";
-    let folder = tempfile::tempdir().unwrap();
-    let [out, plain] =
-        ["out.csv", "plain.toml"].map(|name| folder.path().join(name).to_str().unwrap().to_owned());
-    let text = std::fs::read_to_string(root().join(SWELL)).unwrap();
-    std::fs::write(&plain, text.split("[fixed]").next().unwrap()).unwrap();
-    let [fast, taken] = ["fast.toml", "taken.toml"]
-        .map(|name| folder.path().join(name).to_str().unwrap().to_owned());
-    let up = text.replace("down = 50", "up = 3").replace("prune = true", "prune = false");
-    std::fs::write(&fast, format!("{up}[hardware]\nclock = \"1 kHz\"\n")).unwrap();
-    std::fs::write(&taken, format!("{text}[hardware]\nchannels = 2\n")).unwrap();
-    for (call, what) in [
-        (&["design", SWELL, "--families"][..], "--families is for one filter"),
-        (&["design", SWELL, "--panels", "gain"], "--panels is for one filter"),
-        (
-            &["run", SWELL, recording, "-o", &out, "--zero-phase"],
-            "--remove-delay takes the delay off",
-        ),
-        (&["run", &plain, recording, "-o", &out, "--bit-true"], "the spec has no table [fixed]"),
-        (
-            &["run", SWELL, recording, "-o", &out, "--figure", "a.png"],
-            "`mrake inspect FILE --figure`",
-        ),
-        (&["run", SWELL, recording, "-o", recording], "the output is the recording itself"),
-        (&["quantize", SWELL], "line 6, column 1, key `change`: makes this a chain of stages"),
-        (&["generate", &fast, "--to", "vhdl", "-o", &out], "a clock of 3000 Hz would do"),
-        (&["cost", &taken, "--on", "ice40"], "key `hardware.channels`: channels = 2 in hardware"),
-        (&["cost", SHIPS, "--figure", "a.png"], "--figure is for one filter"),
-        (&["cost", SHIPS, "--on", "rv32", "--vary", "change.down=4,8"], "--vary and --tune"),
-        (
-            &["generate", SWELL, "--to", "c", "-o", &out, "--tune", "avr"],
-            "--tune is for one filter",
-        ),
-        (&["verify", SWELL, "--on", "avr"], "a chain of stages runs on host, clang, cortex-m0"),
-        (&["verify", &plain], "the spec has no table [fixed]"),
-        (&["new", "chains"], "and for stages at several rates: chain, cic, upconverter"),
-    ] {
-        let (status, printed, said) = run(call);
-        assert_eq!((status, printed.as_str()), (2, ""), "{call:?}");
-        assert!(said.contains(what), "{said}");
-        assert!(!Path::new(&out).exists());
     }
 }
 
@@ -361,4 +323,53 @@ fn complex_samples_are_held_against_a_mask() {
     let (status, object) = held(&tight);
     assert_eq!((status, &object["held"]), (1, &false.into()), "{object:.300}");
     assert!(number(&object["mask"]["at_hz"]) < -500.0, "{}", object["mask"]);
+}
+
+/// What is for one filter is refused of a chain, with what would do.
+#[test]
+fn what_a_chain_cannot_do_is_said() {
+    let recording = "demo/mooring/mooring.csv";
+    let folder = tempfile::tempdir().unwrap();
+    let [out, plain] =
+        ["out.csv", "plain.toml"].map(|name| folder.path().join(name).to_str().unwrap().to_owned());
+    let text = std::fs::read_to_string(root().join(SWELL)).unwrap();
+    std::fs::write(&plain, text.split("[fixed]").next().unwrap()).unwrap();
+    let [fast, taken] = ["fast.toml", "taken.toml"]
+        .map(|name| folder.path().join(name).to_str().unwrap().to_owned());
+    let up = text.replace("down = 50", "up = 3").replace("prune = true", "prune = false");
+    std::fs::write(&fast, format!("{up}[hardware]\nclock = \"1 kHz\"\n")).unwrap();
+    let many = folder.path().join("many.toml").to_str().unwrap().to_owned();
+    std::fs::write(&many, format!("{text}[firmware]\nchannels = 2\n")).unwrap();
+    std::fs::write(&taken, format!("{text}[hardware]\nchannels = 2\n")).unwrap();
+    for (call, what) in [
+        (&["design", SWELL, "--families"][..], "--families is for one filter"),
+        (&["design", SWELL, "--panels", "gain"], "--panels is for one filter"),
+        (
+            &["run", SWELL, recording, "-o", &out, "--zero-phase"],
+            "--remove-delay takes the delay off",
+        ),
+        (&["run", &plain, recording, "-o", &out, "--bit-true"], "the spec has no table [fixed]"),
+        (
+            &["run", SWELL, recording, "-o", &out, "--figure", "a.png"],
+            "`mrake inspect FILE --figure`",
+        ),
+        (&["run", SWELL, recording, "-o", recording], "the output is the recording itself"),
+        (&["quantize", SWELL], "line 6, column 1, key `change`: makes this a chain of stages"),
+        (&["generate", &fast, "--to", "vhdl", "-o", &out], "a clock of 3000 Hz would do"),
+        (&["cost", &taken, "--on", "ice40"], "key `hardware.channels`: channels = 2 in hardware"),
+        (&["cost", SHIPS, "--figure", "a.png"], "--figure is for one filter"),
+        (&["cost", SHIPS, "--on", "rv32", "--vary", "change.down=4,8"], "--vary is for one filter"),
+        (
+            &["generate", SWELL, "--to", "c", "-o", &out, "--with", "test"],
+            "--with is for one filter",
+        ),
+        (&["generate", &many, "--to", "c", "-o", &out], "`channels` in [change]"),
+        (&["verify", &plain], "the spec has no table [fixed]"),
+        (&["new", "chains"], "and for stages at several rates: chain, cic, upconverter"),
+    ] {
+        let (status, printed, said) = run(call);
+        assert_eq!((status, printed.as_str()), (2, ""), "{call:?}");
+        assert!(said.contains(what), "{said}");
+        assert!(!Path::new(&out).exists());
+    }
 }

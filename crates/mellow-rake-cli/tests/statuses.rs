@@ -69,7 +69,7 @@ const CALLS: [Call; 66] = [
     ("generate demo/mooring/swell.toml --to c -o @/firmware --check", 0),
     ("generate @/loose.toml --to c -o @/firmware", 2),
     ("verify @/loose.toml", 2),
-    ("verify demo/mooring/swell.toml --on avr", 2),
+    ("verify demo/mooring/swell.toml --beside demo/mooring/swell.toml", 2),
     ("cost demo/modem/ships.toml", 0),
     ("measure demo/modem/burst_up.toml --modulated demo/modem/burst.toml --error-limit -71dB", 0),
     ("measure demo/modem/ships.toml --modulated demo/modem/burst.toml", 2),

@@ -97,7 +97,7 @@ fn chains(criterion: &mut Criterion) {
                 let mut arguments = vec![SAMPLES.to_string(), rounds.to_string()];
                 for stage in chain.stages() {
                     arguments.push(stage.down().to_string());
-                    arguments.push(stage.taps().0.len().to_string());
+                    arguments.push(stage.taps().unwrap().0.len().to_string());
                 }
                 let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
                 let nanoseconds = plain.run_with(&[], &arguments).unwrap()[0];

@@ -279,10 +279,6 @@ impl Emulated {
         let names =
             pipe.map_or("", |file| file.text.split("#include <errno.h>").next().unwrap_or(""));
         let is_chain = names.contains("#define CHAIN_NAME ");
-        if is_chain && core == Core::Avr {
-            let messages = "chains of stages are not run on it".to_owned();
-            return Err(RigError::Unfit { core: core.board_name(), messages });
-        }
         let sources = files.iter().map(|file| &*file.name);
         let sources = sources.filter(|name| name.ends_with(".c") && !name.ends_with("_pipe.c"));
         let mut command = compiler.command(folder.path());
@@ -394,7 +390,7 @@ impl Emulated {
     ) -> Result<(Vec<i64>, [i64; 2]), RigError> {
         let folder: &Path = self.folder.path();
         if let Some(image) = &self.image {
-            return image.execute(&self.emulator, folder, input, block, limit);
+            return image.execute(&self.emulator, folder, input, block, self.is_chain, limit);
         }
         let (from, to) = (folder.join("input.bin"), folder.join("output.bin"));
         let words = std::iter::once(block as i64).chain(input.iter().copied());

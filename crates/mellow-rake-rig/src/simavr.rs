@@ -26,6 +26,8 @@ struct Answer {
     untouched: u64,
     /// Bytes of a word that goes in.
     input_bytes: usize,
+    /// Words of a sample that goes in.
+    sample_words: usize,
     filter: Vec<u8>,
 }
 
@@ -35,13 +37,15 @@ impl Image {
         Ok(Image { bytes: std::fs::read(path).map_err(at(path))? })
     }
 
-    /// The words that come out, the clocks of all calls, and the bytes of a filter.
+    /// The words that come out, for a filter one for each that goes in, the clocks of all calls, and the
+    /// bytes of a filter.
     pub(crate) fn execute(
         &self,
         emulator: &Tool,
         folder: &Path,
         input: &[i64],
         block: usize,
+        is_chain: bool,
         limit: Duration,
     ) -> Result<(Vec<i64>, [i64; 2]), RigError> {
         let begun = Instant::now();
@@ -66,8 +70,8 @@ impl Image {
         // A run without words tells their sizes.
         let mut last = go(&[], &[], 0)?;
         let free = FLASH.saturating_sub(self.bytes.len() + 4 + last.filter.len());
-        let at_once = (free / last.input_bytes.max(1)).min(MOST);
-        let at_once = at_once / block.max(64) * block.max(64);
+        let at_once = (free / (last.input_bytes * last.sample_words).max(1)).min(MOST);
+        let at_once = at_once / block.max(64) * block.max(64) * last.sample_words;
         if at_once == 0 {
             return Err(failed("the program leaves no room for words", &last));
         }
@@ -77,14 +81,14 @@ impl Image {
             let bytes = |word: &i64| word.to_le_bytes().into_iter().take(last.input_bytes);
             let bytes: Vec<u8> = chunk.iter().flat_map(bytes).collect();
             let filter = if number == 0 { &[][..] } else { &last.filter };
-            last = go(filter, &bytes, chunk.len())?;
+            last = go(filter, &bytes, chunk.len() / last.sample_words)?;
             if last.untouched < 4 {
                 return Err(failed("the stack met the variables", &last));
             }
             words.append(&mut last.words);
             clocks += last.clocks;
         }
-        if words.len() != input.len() {
+        if !is_chain && words.len() != input.len() {
             return Err(RigError::Rubbish {
                 program: "the emulated program".to_owned(),
                 found: format!("{} words", words.len()),
@@ -125,7 +129,7 @@ impl Answer {
         }
         let end = lines.len().checked_sub(4)?;
         let (output, told) = lines.split_at(end);
-        if told.iter().any(|(mark, _)| *mark != '=') || told[2].1.len() != 3 {
+        if told.iter().any(|(mark, _)| *mark != '=') || told[2].1.len() != 4 {
             return None;
         }
         let number = |bytes: &[u8]| bytes.iter().rev().fold(0, |sum, b| sum << 8 | u64::from(*b));
@@ -143,6 +147,7 @@ impl Answer {
             clocks: number(&told[0].1),
             untouched: number(&told[1].1),
             input_bytes,
+            sample_words: usize::from(told[2].1[3]).max(1),
             filter: told[3].1.clone(),
         })
     }

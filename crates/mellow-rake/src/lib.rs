@@ -82,4 +82,4 @@ pub mod window;
 pub mod write;
 
 pub use effort::Effort;
-pub use spec::Wish;
+pub use spec::{ChainWish, Wish};

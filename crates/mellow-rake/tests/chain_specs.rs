@@ -1,8 +1,13 @@
 //! Specs of chains: what they give, and what is wrong with them at its place.
 
 use mellow_rake::rates::{ChainError, PlanError};
-use mellow_rake::spec::{ChainSpec, Coefficients, Kept, Spec, chain_kinds, template};
+use mellow_rake::spec::{
+    ChainFixed, ChainSpec, Coefficients, Comb, Hardware, Kept, Least, NotchWidth, Spec, Want,
+    chain_kinds, template,
+};
 use mellow_rake::study::{ChainStudy, ChainStudyError};
+use mellow_rake::units::Frequency;
+use mellow_rake::{ChainWish, Effort};
 
 fn no_file(name: &str) -> Result<Coefficients, String> {
     Err(format!("{name} is not here"))
@@ -210,14 +215,6 @@ fn what_is_wrong_is_named_at_its_place() {
             "stage 1: 12 taps",
         ),
         (
-            "pass_edge = \"1 kHz\"".to_owned(),
-            "[[stage]]\ndown = 2\n[stage.want]\nkind = \"notch\"\ncenter = \"50 Hz\"\nq = 5\n"
-                .to_owned(),
-            7,
-            "stage.1.want",
-            "kind \"notch\" as sections",
-        ),
-        (
             levels("pass_edge = \"1 kHz\""),
             "[[stage]]\nup = 2\ndown = 3\ncomb = { order = 2 }\n".to_owned(),
             10,
@@ -314,4 +311,69 @@ fn what_is_wrong_is_named_at_its_place() {
     let ChainStudyError::Design { place: None, error } = error else { panic!("{error}") };
     assert!(matches!(*error, ChainError::Plan(PlanError::Factor { .. })));
     assert_eq!(error.keys()[0], "change.up");
+}
+
+/// A chain said in Rust is the one that a text says, and what is wrong in it has the key that it has there.
+#[test]
+fn a_chain_said_in_rust_is_that_of_a_text() {
+    type Said = fn(ChainWish) -> ChainWish;
+    let usual = "down = 8\npass_edge = \"2 kHz\"\nripple = \"0.1 dB\"\nattenuation = \"70 dB\"\n";
+    let said: Said = |wish| wish.down(8).pass_edge("2 kHz").ripple("0.1 dB").attenuation("70 dB");
+    let chains: [(&str, &str, Said); 5] = [
+        ("", "", |wish| wish),
+        ("keep = \"whole-band\"\ncombs = false\nleast = \"memory\"\nchannels = 3\n", "", |wish| {
+            wish.keep(Kept::WholeBand).combs(false).least(Least::Memory).channels(3)
+        }),
+        ("carrier = \"27 kHz\"\n", "[fixed]\ninput = \"s12f11\"\n", |wish| {
+            wish.carrier("27 kHz").words(ChainFixed::new("s12f11".parse().unwrap()))
+        }),
+        ("samples = \"complex\"\n", "[[stage]]\ndown = 4\n[[stage]]\ndown = 2\n", |wish| {
+            wish.complex().stage(1, 4).stage(1, 2)
+        }),
+        (
+            "",
+            "effort = 3\n[[stage]]\ndown = 4\ncomb = { order = 3 }\n[[stage]]\ndown = 2\n[stage.want]\n\
+             kind = \"notch\"\ncenter = \"50 Hz\"\nq = 5\n",
+            |wish| {
+                let notch =
+                    Want::Notch { center: Frequency::Hertz(50.0), width: NotchWidth::Q(5.0) };
+                let wish =
+                    wish.comb_stage(1, 4, Comb { order: 3, delay: 1 }).filter_stage(1, 2, notch);
+                wish.effort(Effort::new(3).unwrap())
+            },
+        ),
+    ];
+    for (change, others, more) in chains {
+        let (top, rest) = match others.strip_prefix("effort = 3\n") {
+            Some(rest) => ("effort = 3\n", rest),
+            None => ("", others),
+        };
+        let head = format!("name = \"hull\"\nsample_rate = \"96 kHz\"\n{top}[change]\n");
+        let text = format!("{head}{usual}{change}{rest}");
+        let wish = more(said(ChainWish::new("96 kHz").name("hull")));
+        let read = ChainSpec::parse(&text).unwrap();
+        assert_eq!(wish.spec().unwrap(), read, "{text}");
+        assert_eq!(read.stages.is_empty(), rest.is_empty() || rest.starts_with("[fixed]"));
+    }
+    let wrong: [(&str, Said); 12] = [
+        ("sample_rate", |_| ChainWish::new("96")),
+        ("name", |wish| wish.name("two words")),
+        ("change.pass_edge", |wish| wish.pass_edge("6 kHz")),
+        ("change.pass_edge", |wish| wish.pass_edge("6 apples")),
+        ("change.ripple", |wish| wish.ripple("7 dB")),
+        ("change.carrier", |wish| wish.carrier("47 kHz")),
+        ("change.samples", |wish| wish.carrier("27 kHz").complex()),
+        ("change.channels", |wish| wish.channels(17)),
+        ("change.down", |wish| wish.down(4097)),
+        ("change.down", |wish| wish.stage(1, 4)),
+        ("stage.1.down", |wish| wish.stage(1, 0)),
+        ("hardware", |wish| wish.hardware(Hardware::default())),
+    ];
+    for (key, more) in wrong {
+        let error = more(said(ChainWish::new("96 kHz"))).spec().unwrap_err();
+        assert_eq!((error.key.as_str(), error.line), (key, 0), "{error}");
+    }
+    let bare = ChainWish::new("96 kHz").down(8);
+    assert_eq!(bare.clone().spec().unwrap_err().key, "change.pass_edge");
+    assert_eq!(bare.pass_edge("2 kHz").spec().unwrap_err().key, "change.ripple");
 }

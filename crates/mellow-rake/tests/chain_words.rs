@@ -94,8 +94,10 @@ fn roomy(found: &ChainImplementation) -> usize {
         let joint = found.joint(stage).unwrap();
         let end = joint.format.maximum() as f64 * joint.format.step();
         let level = joint.high.max(-joint.low);
-        assert!(joint.fits && level <= end + 2.0 * joint.format.step(), "{joint:?}");
-        assert!(2.0 * level > end - 3.0 * joint.format.step(), "{joint:?}");
+        assert!(level <= end + 2.0 * joint.format.step(), "{joint:?}");
+        // Of sections the limits between them may need the room, or more than there is.
+        let is_tight = joint.fits && 2.0 * level > end - 3.0 * joint.format.step();
+        assert!(is_tight || found.stages[stage].structure.is_some(), "{joint:?}");
     };
     chosen.map(of_stage).count()
 }
@@ -105,7 +107,8 @@ fn a_stranger_runs_chains_from_their_json() {
     let mut noise = NoiseSource::new(2201);
     let (mut ran, mut chosen, mut mixed_chains) = (0, 0, 0);
     for _ in 0..200 {
-        let (chain, fixed) = (any_chain(&mut noise), any_chain_words(&mut noise));
+        let chain = any_chain(&mut noise);
+        let fixed = any_chain_words(&mut noise, &chain);
         let found = match implement_chain(&chain, &fixed) {
             Ok(found) => found,
             Err(ChainImplementError { error: StageError::NothingLeft { .. }, .. }) => continue,

@@ -3,7 +3,7 @@
 
 use mellow_rake::Effort;
 use mellow_rake::datapath::{Simulator, fir_decimator, fir_interpolator};
-use mellow_rake::filter::{Taps, Transfer};
+use mellow_rake::filter::{Form, Section, Sections, Taps, Transfer};
 use mellow_rake::fixed::{Overflow, RoundedTable, Rounding};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::rates::{
@@ -13,12 +13,17 @@ use mellow_rake::spec::{Kept, Least};
 use mellow_rake::units::SampleRate;
 use std::f64::consts::TAU;
 
+use crate::random_chains::sections;
+
 fn number(noise: &mut NoiseSource) -> f64 {
     noise.integer(-1_000_000, 1_000_000) as f64 / 1e6
 }
 
 fn any_stage(noise: &mut NoiseSource, most: i64) -> Stage {
     let [up, down] = [0; 2].map(|_| noise.integer(1, most) as usize);
+    if noise.integer(0, 3) == 0 {
+        return Stage::new(up, down, sections(noise, up)).unwrap();
+    }
     let taps = (0..noise.integer(1, 40)).map(|_| number(noise)).collect();
     Stage::new(up, down, Taps(taps)).unwrap()
 }
@@ -32,10 +37,23 @@ fn any_chain(noise: &mut NoiseSource, most: i64) -> Chain {
 fn as_defined(stage: &Stage, input: &[f64]) -> Vec<f64> {
     let apart = |x: &f64| std::iter::once(*x).chain(std::iter::repeat_n(0.0, stage.up() - 1));
     let apart: Vec<f64> = input.iter().flat_map(apart).collect();
-    let taps = &stage.taps().0;
-    let filtered =
-        |n: usize| -> f64 { (0..taps.len().min(n + 1)).map(|k| taps[k] * apart[n - k]).sum() };
-    (0..apart.len()).skip(stage.down() - 1).step_by(stage.down()).map(filtered).collect()
+    let before = |words: &[f64], n: usize, k: usize| if k > n { 0.0 } else { words[n - k] };
+    let filtered: Vec<f64> = match stage.form() {
+        Form::Taps(Taps(taps)) => {
+            let sum = |n: usize| (0..taps.len()).map(|k| taps[k] * before(&apart, n, k)).sum();
+            (0..apart.len()).map(sum).collect()
+        }
+        Form::Sections(Sections(sections)) => sections.iter().fold(apart, |x, Section { b, a }| {
+            let mut y: Vec<f64> = Vec::new();
+            for n in 0..x.len() {
+                let forward: f64 = (0..3).map(|k| b[k] * before(&x, n, k)).sum();
+                let back: f64 = (1..=2.min(n)).map(|k| a[k - 1] * y[n - k]).sum();
+                y.push(forward - back);
+            }
+            y
+        }),
+    };
+    filtered.into_iter().skip(stage.down() - 1).step_by(stage.down()).collect()
 }
 
 #[test]
@@ -125,7 +143,7 @@ fn a_frequency_becomes_what_its_paths_say() {
         let scale: f64 = chain
             .stages()
             .iter()
-            .map(|one| one.taps().0.iter().map(|h| h.abs()).sum::<f64>())
+            .map(|one| one.form().impulse_response().iter().map(|h| h.abs()).sum::<f64>())
             .product();
         // Behind the longest memory: 40 words at the lowest rate, and some.
         for m in re.len() / 2..re.len() {
@@ -526,7 +544,7 @@ fn sums_are_integrators_and_combs() {
         close(&up.start().run(&input), &expected);
         for k in 0..=64 {
             let omega = TAU * f64::from(k) / 128.0;
-            let apart = (up.response(omega) - up.taps().response(omega)).norm();
+            let apart = (up.response(omega) - up.form().response(omega)).norm();
             assert!(apart < 1e-12 * factor as f64, "{comb:?} by {factor} at {omega}: {apart}");
         }
     }

@@ -78,6 +78,12 @@ fn the_stories_end_as_they_should() {
     let device = told("measured_device");
     let (good, spoiled) = device.split_once("a1 lost").unwrap();
     assert!(good.contains("filter: yes") && spoiled.contains("filter: NO"), "{device}");
+
+    let rates = told("down_the_rates");
+    // 20,000 words by 50; the swell is there, 0.4 of 32768 within 0.05 dB, and nothing of the pump.
+    assert!(number(&rates, "words in,") == 400.0 && rates.contains("Some(true)"), "{rates}");
+    assert!((number(&rates, "the largest is") - 0.4 * 32_768.0).abs() < 76.0, "{rates}");
+    assert!(rates.contains("size_t swell_block(struct swell *chain"), "{rates}");
 }
 
 #[test]

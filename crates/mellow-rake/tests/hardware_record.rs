@@ -200,7 +200,8 @@ fn a_stranger_runs_the_units_of_chains_from_their_json() {
     let mut noise = NoiseSource::new(735);
     let (mut takes, mut gives, mut shared) = (0, 0, 0);
     while takes < 15 || gives < 15 || shared < 15 {
-        let (chain, fixed) = (any_chain(&mut noise), any_chain_words(&mut noise));
+        let chain = any_chain(&mut noise);
+        let fixed = any_chain_words(&mut noise, &chain);
         let Ok(found) = implement_chain(&chain, &fixed) else { continue };
         let wish = Hardware {
             multipliers: Some(one_of(&mut noise, &[1, 1, 2, 3])),
@@ -210,6 +211,11 @@ fn a_stranger_runs_the_units_of_chains_from_their_json() {
         let Ok(built) = NetworkHardware::of(&found.network, &wish, rate()) else { continue };
         for part in built.parts() {
             let NetworkPart::Unit { choice, program, in_turn } = part else { continue };
+            // Units one behind the other are held as those of one filter are.
+            if matches!(choice.unit, HardwareUnit::Staged(_)) {
+                assert!(hold(program, &wish, &mut noise) > 1);
+                continue;
+            }
             let hardware = serde_json::to_value(HardwareRecord::of(choice).unwrap()).unwrap();
             let datapath = serde_json::to_value(describe(program)).unwrap();
             let mut unit = Unit::new(&hardware, &datapath);

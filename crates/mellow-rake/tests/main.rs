@@ -36,6 +36,7 @@ mod quantities;
 mod random_programs;
 mod rates;
 mod received_chains;
+mod recursive_chains;
 mod refusals;
 mod remedies;
 mod running;

@@ -1,7 +1,7 @@
 //! Hardware of chains: clock by clock the integers of the network, whatever the traffic, and in time.
 
 use mellow_rake::hardware::{
-    ClockInput, HardwareError, NetworkHardware, NetworkHardwareError, NetworkMachine,
+    ClockInput, HardwareError, NetworkHardware, NetworkHardwareError, NetworkMachine, NetworkPart,
 };
 use mellow_rake::implementation::implement_chain;
 use mellow_rake::network::Network;
@@ -13,7 +13,8 @@ use crate::random_chains::{any_chain, any_chain_words, rate};
 
 /// A network, and hardware of it with so many clocks for a word that comes in; `None` where that is too few.
 fn any_hardware(noise: &mut NoiseSource) -> Option<(Network, NetworkHardware, usize)> {
-    let (chain, fixed) = (any_chain(noise), any_chain_words(noise));
+    let chain = any_chain(noise);
+    let fixed = any_chain_words(noise, &chain);
     let network = implement_chain(&chain, &fixed).ok()?.network;
     let clocks = [1, 4, 40, 400][noise.integer(0, 3) as usize];
     let wish = Hardware {
@@ -29,6 +30,27 @@ fn any_hardware(noise: &mut NoiseSource) -> Option<(Network, NetworkHardware, us
         Err(NetworkHardwareError::Step { error: HardwareError::Clock { .. }, .. }) => None,
         Err(error) => panic!("{error}"),
     }
+}
+
+/// The parts in short.
+fn said(hardware: &NetworkHardware) -> String {
+    let part = |(part, (rate, lanes)): (&NetworkPart, (&f64, &usize))| {
+        let what = match part {
+            NetworkPart::Unit { choice, in_turn, .. } => {
+                format!("{:?}, {in_turn} in turn", choice.unit.resources())
+            }
+            NetworkPart::Sums(_) => "sums".to_owned(),
+            other => format!("{other:?}").chars().take(20).collect(),
+        };
+        format!(
+            "{lanes} at {rate} Hz: {:?} in {} clocks, {} late: {what}",
+            part.words(),
+            part.interval(),
+            part.latency()
+        )
+    };
+    let places = hardware.rates().iter().zip(hardware.lanes());
+    hardware.parts().iter().zip(places).map(part).collect::<Vec<_>>().join("\n")
 }
 
 /// Words among gaps and back pressure, then at the pace that the clock was stated for: none waits.
@@ -57,13 +79,13 @@ fn machines_of_chains_give_what_the_network_gives_and_in_time() {
                 let in_data = if in_valid { words[fed] } else { -1 };
                 let input = ClockInput { in_valid, in_data, out_ready, ..Default::default() };
                 let seen = machine.clock(input);
-                assert!(!is_paced || !in_valid || seen.in_ready, "word {fed}\n{hardware:?}");
+                assert!(!is_paced || !in_valid || seen.in_ready, "word {fed}\n{}", said(&hardware));
                 idle = if fed < words.len() { 0 } else { idle + 1 };
                 fed += usize::from(in_valid && seen.in_ready);
                 given.extend((seen.out_valid && out_ready).then_some(seen.out_data));
                 clock += 1;
             }
-            assert_eq!(given, expected, "{hardware:?}");
+            assert_eq!(given, expected, "{}", said(&hardware));
         }
         held += 1;
         for part in hardware.parts() {
@@ -82,7 +104,8 @@ fn chains_that_cannot_be_built_say_why() {
     let mut noise = NoiseSource::new(2402);
     let mut slow = 0;
     while slow < 20 {
-        let (chain, fixed) = (any_chain(&mut noise), any_chain_words(&mut noise));
+        let chain = any_chain(&mut noise);
+        let fixed = any_chain_words(&mut noise, &chain);
         let Ok(found) = implement_chain(&chain, &fixed) else { continue };
         let mut wish = Hardware { clock: Some(rate().hertz()), ..Hardware::default() };
         // Each remedy mends one step at least.

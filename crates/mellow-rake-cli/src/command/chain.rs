@@ -9,19 +9,8 @@ use mellow_rake::study::{ChainStudy, ChainStudyError};
 use mellow_rake::verify::LONGEST_MADE_UP;
 use mellow_rake::write::{GeneratedFile, Language};
 use mellow_rake_files::{RecordingReader, Values, words};
-use mellow_rake_rig::{Core, Target, TargetWords, verilog_simulator};
+use mellow_rake_rig::{Target, TargetWords, verilog_simulator};
 use std::path::Path;
-
-/// Whether a target runs chains: compilers for this machine, emulated cores that the code for all of them
-/// fits, and simulators of hardware.
-fn runs_chains(target: &Target) -> bool {
-    match target {
-        Target::HostC | Target::Clang | Target::Rust => true,
-        Target::Core(core) => *core != Core::Avr,
-        Target::Icarus | Target::Verilator | Target::Ghdl => true,
-        _ => false,
-    }
-}
 
 /// The text of a chain on integers.
 pub(super) fn files(
@@ -75,8 +64,8 @@ fn side_by_side(
 /// A chain compiled and compared in every integer.
 pub(super) fn verify(options: &Verify, study: &ChainStudy) -> Result<Outcome, Failure> {
     let call = |what: &str| Failure::Call(format!("{}: {what}", options.spec.display()));
-    if options.tune.is_some() || !options.beside.is_empty() {
-        return Err(call("--tune and --beside are for one filter, and this is a chain of stages"));
+    if !options.beside.is_empty() {
+        return Err(call("--beside is for one filter, and this is a chain of stages"));
     }
     let (integers, _) = study.integers().ok_or_else(|| no_words(&options.spec))?;
     let words = TargetWords::of_chain(study).map_err(|error| failure(&options.spec, error))?;
@@ -86,22 +75,7 @@ pub(super) fn verify(options: &Verify, study: &ChainStudy) -> Result<Outcome, Fa
         usual.push(On::Target(verilog_simulator(words, LONGEST_MADE_UP)));
     }
     let on = options.on.as_deref().unwrap_or(&usual);
-    let mut targets = On::targets(on);
-    if on.contains(&On::All) {
-        targets.retain(runs_chains);
-    }
-    if let Some(other) = targets.iter().find(|target| !runs_chains(target)) {
-        let known: Vec<&str> = Target::ALL
-            .iter()
-            .filter(|target| runs_chains(target))
-            .map(|one| one.as_str())
-            .collect();
-        let known = known.join(", ");
-        return Err(call(&format!(
-            "--on {}: a chain of stages runs on {known}; other targets are for one filter",
-            other.as_str()
-        )));
-    }
+    let targets = On::targets(on);
     let input = integers.network.input();
     let recording = match &options.recording {
         None => None,

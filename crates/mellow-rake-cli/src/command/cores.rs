@@ -102,9 +102,9 @@ fn clock(options: &Cost, rate: SampleRate) -> Result<Option<f64>, Failure> {
 
 /// What the C of a chain takes on processors, for a sample that goes in.
 fn of_chain(options: &Cost, study: &ChainStudy, cores: &[Core]) -> Result<Outcome, Failure> {
-    if options.vary.is_some() || options.tune.is_some() {
+    if options.vary.is_some() {
         return Err(Failure::Call(format!(
-            "{}: --vary and --tune are for one filter, and this is a chain of stages",
+            "{}: --vary is for one filter, and this is a chain of stages",
             options.spec.display()
         )));
     }
@@ -131,7 +131,7 @@ fn of_chain(options: &Cost, study: &ChainStudy, cores: &[Core]) -> Result<Outcom
         rate,
         cores: rows,
     };
-    shown(options, &object, None)
+    shown(options, &object, Some(study.spec.firmware.tune))
 }
 
 /// Draws and prints what was counted.
@@ -185,7 +185,7 @@ pub(super) fn run(options: &Cost, cores: &[Core]) -> Result<Outcome, Failure> {
         return Err(Failure::Call(what.to_owned()));
     }
     if ChainSpec::is_chain(&read_text(&options.spec)?)
-        && let AnySpec::Chain(study) = AnySpec::file(&options.spec)?
+        && let AnySpec::Chain(study) = AnySpec::file(&options.spec)?.tuned(options.tune)?
     {
         return of_chain(options, &study, cores);
     }

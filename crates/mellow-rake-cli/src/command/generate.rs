@@ -166,15 +166,10 @@ fn check(options: &Generate, files: &[GeneratedFile]) -> Result<Outcome, Failure
 
 /// A chain of stages.
 fn chain(options: &Generate, study: &ChainStudy) -> Result<Outcome, Failure> {
-    let asked = [
-        ("--tune", options.tune.is_some()),
-        ("--beside", !options.beside.is_empty()),
-        ("--with", !options.with.is_empty()),
-    ];
+    let asked = [("--beside", !options.beside.is_empty()), ("--with", !options.with.is_empty())];
     if let Some((option, _)) = asked.iter().find(|(_, is_asked)| *is_asked) {
         return Err(Failure::Call(format!(
-            "{}: {option} is for one filter, and this is a chain of stages; --to c writes it for any \
-             processor",
+            "{}: {option} is for one filter, and this is a chain of stages",
             options.spec.display()
         )));
     }
@@ -211,8 +206,8 @@ fn written(options: &Generate, files: &[GeneratedFile]) -> Result<(), Failure> {
 }
 
 pub(crate) fn run(options: &Generate) -> Result<Outcome, Failure> {
-    let loaded = match AnySpec::file(&options.spec)? {
-        AnySpec::Filter(loaded) => loaded.tuned(options.tune)?,
+    let loaded = match AnySpec::file(&options.spec)?.tuned(options.tune)? {
+        AnySpec::Filter(loaded) => loaded,
         AnySpec::Chain(study) => return chain(options, &study),
     };
     if loaded.float()?.is_none() {

@@ -22,8 +22,8 @@ struct VerifyObject<'a> {
 }
 
 pub(crate) fn run(options: &Verify) -> Result<Outcome, Failure> {
-    let loaded = match AnySpec::file(&options.spec)? {
-        AnySpec::Filter(loaded) => loaded.tuned(options.tune)?,
+    let loaded = match AnySpec::file(&options.spec)?.tuned(options.tune)? {
+        AnySpec::Filter(loaded) => loaded,
         AnySpec::Chain(study) => return super::chain::verify(options, &study),
     };
     let recording = match &options.recording {

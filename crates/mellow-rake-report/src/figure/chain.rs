@@ -1,5 +1,6 @@
 //! The figure of a chain of stages: from input to output with what folds, the pass-band, and each stage.
 
+use mellow_rake::filter::Form;
 use mellow_rake::filter::complex::modulus;
 use mellow_rake::rates::{Chain, Path, Stage};
 use mellow_rake::study::ChainStudy;
@@ -178,7 +179,10 @@ fn each(study: &ChainStudy) -> Panel {
         let points = grid(half(number).min(to)).map(|hz| (hz, decibels(gain(hz)))).collect();
         let name = match stage.as_sums() {
             Some(comb) => format!("stage {}, {} integrators and combs", number + 1, comb.order),
-            None => format!("stage {}, {} taps", number + 1, stage.taps().0.len()),
+            None => match stage.form() {
+                Form::Taps(taps) => format!("stage {}, {} taps", number + 1, taps.0.len()),
+                Form::Sections(own) => format!("stage {}, {} sections", number + 1, own.0.len()),
+            },
         };
         line(&name, Pen::Rank(number + 2), points)
     };

@@ -17,6 +17,9 @@ const NOTES: &str = "  products: taps that are zero left out, symmetric ones not
 const SUMS: &str = "  sums^n: n integrators and n combs, which only add; the stage at the lowest rate makes \
     good what they take from the pass-band; on integers their words grow by";
 
+const RECURSIVE: &str = "  sections: a recursive filter works for every sample of the rate at which it \
+    filters, and delays frequencies differently; the error vector holds that too";
+
 /// A chain: its stages, what it does from input to output, what folds, and what was weighed.
 pub fn chain(study: &ChainStudy) -> Document {
     let record = study.record();
@@ -38,6 +41,9 @@ pub fn chain(study: &ChainStudy) -> Document {
     page.gap();
     whole(&mut page, study, &record);
     page.paragraph(NOTES, 4);
+    if record.stages.iter().any(|stage| !stage.sections.is_empty()) {
+        page.paragraph(RECURSIVE, 4);
+    }
     if record.lanes_in.max(record.lanes_out) > 1 {
         let all = record.lanes_in.max(record.lanes_out) as f64 * record.multiplies_per_second;
         let mixer = record.mixer_multiplies_per_second;
@@ -122,6 +128,15 @@ fn sums(comb: Comb) -> String {
     }
 }
 
+/// How many taps a stage has, or how many sections: "3 sections".
+fn held(taps: usize, sections: usize) -> String {
+    match sections {
+        0 => taps.to_string(),
+        1 => "1 section".to_owned(),
+        many => format!("{many} sections"),
+    }
+}
+
 /// The short form of a stage's factors: "up 3", "down 2".
 fn factors(up: usize, down: usize) -> String {
     match (up, down) {
@@ -162,7 +177,7 @@ fn stages(page: &mut Document, record: &ChainRecord) {
             hertz(stage.output_rate_hz),
             match stage.comb {
                 Some(comb) => sums(comb),
-                None => format!("{}", stage.taps.len()),
+                None => held(stage.taps.len(), stage.sections.len()),
             },
             engineering(stage.multiplies_per_second),
             engineering(stage.adds_per_second),

@@ -56,11 +56,15 @@ pub(super) fn words(page: &mut Document, record: &ChainRecord, fixed: &ChainWord
             4,
         );
     }
+    let is_recursive = fixed.stages.iter().any(|stage| stage.structure.is_some());
+    let what = if is_recursive { "coefficients" } else { "taps" };
     match fixed.meets_spec {
-        Some(true) => page.verdict(Some(true), "with rounded taps: meets the spec"),
+        Some(true) => page.verdict(Some(true), format!("with rounded {what}: meets the spec")),
         Some(false) => page.verdict(
             Some(false),
-            "with rounded taps: MISSES the spec; more bits in `coefficients` would bring it nearer",
+            format!(
+                "with rounded {what}: MISSES the spec; more bits in `coefficients` would bring it nearer"
+            ),
         ),
         None => page.verdict(None, "no ripple and no attenuation were asked for"),
     }
@@ -160,7 +164,7 @@ fn measured(page: &mut Document, record: &ChainRecord, fixed: &ChainWordsRecord)
     }
 }
 
-/// The format of taps, or the words of sums from the first to the last.
+/// The format of taps or coefficients, or the words of sums from the first to the last.
 fn held(stage: &StageWordsRecord) -> String {
     match (stage.coefficients, stage.sums.first(), stage.sums.last()) {
         (Some(format), ..) => format.to_string(),

@@ -1,9 +1,9 @@
-/* Filters words that lie behind the program in the memory for programs of an ATmega328P: how many go into a
-   call (0: one at a time, by the function for that), whether a filter is to go on that another run has left,
-   how many words there are, that filter, and the words, the lowest byte first. What comes out is sent in
-   hexadecimal over the serial line, a call on each line; behind it, what the timers counted during the calls
+/* Filters words that lie behind the program in the memory for programs of an ATmega328P: how many samples go
+   into a call (0: one at a time, by the function for that), whether a filter is to go on that another run has
+   left, how many samples there are, that filter, and the words, the lowest byte first. What comes out is sent
+   in hexadecimal over the serial line, a call on each line; behind it, what the timers counted during the calls
    less what they count during none, the bytes of memory that nothing has touched, those of a word that goes
-   in and of one that comes out and whether that has no sign, and the filter. */
+   in and of one that comes out, whether that has no sign, the words of a sample that goes in, and the filter. */
 #include <avr/interrupt.h>
 #include <avr/io.h>
 #include <avr/pgmspace.h>
@@ -11,7 +11,21 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#ifdef CHAIN_NAME
+/* Of a chain another number of words comes out than goes in: in blocks that the memory has room for. */
+#define FILTER_NAME CHAIN_NAME
+#define FILTER_INIT CHAIN_INIT
+#define FILTER_INPUT CHAIN_INPUT
+#define FILTER_OUTPUT CHAIN_OUTPUT
+enum { LONGEST_BLOCK = CHAIN_OUTPUTS(16) * CHAIN_WORDS_OUT <= 256 ? 16 : 1 };
+#define MOST_INPUTS (LONGEST_BLOCK * CHAIN_WORDS_IN)
+#define MOST_OUTPUTS (CHAIN_OUTPUTS(LONGEST_BLOCK) * CHAIN_WORDS_OUT)
+#else
 #define LONGEST_BLOCK 64
+#define CHAIN_WORDS_IN 1
+#define MOST_INPUTS LONGEST_BLOCK
+#define MOST_OUTPUTS LONGEST_BLOCK
+#endif
 
 #ifdef FILTER_NUMBER
 #define FILTER_INPUT FILTER_NUMBER
@@ -25,8 +39,8 @@
 extern const uint8_t __data_load_end, __heap_start;
 
 static struct FILTER_NAME filter;
-static FILTER_INPUT input[LONGEST_BLOCK];
-static FILTER_OUTPUT output[LONGEST_BLOCK];
+static FILTER_INPUT input[MOST_INPUTS];
+static FILTER_OUTPUT output[MOST_OUTPUTS];
 static uint16_t next;
 
 static void take(void *to, size_t count)
@@ -92,10 +106,36 @@ static uint32_t passed(struct moment then, struct moment end)
     return nearest(middle, (uint8_t)(end.fast - then.fast), 256u);
 }
 
+/* Some samples, in a block or one by one; gives how many words came out. */
+static inline size_t run_filter(size_t count, uint8_t block)
+{
+#ifdef CHAIN_NAME
+    size_t k, given = 0;
+    if (block != 0) {
+        return CHAIN_BLOCK(&filter, input, count, output) * CHAIN_WORDS_OUT;
+    }
+    for (k = 0; k < count; k++) {
+        given += CHAIN_BLOCK(&filter, input + k * CHAIN_WORDS_IN, 1, output + given * CHAIN_WORDS_OUT);
+    }
+    return given * CHAIN_WORDS_OUT;
+#else
+    size_t k;
+    if (block != 0) {
+        FILTER_BLOCK(&filter, input, output, count);
+        return count;
+    }
+    for (k = 0; k < count; k++) {
+        output[k] = FILTER_STEP(&filter, input[k]);
+    }
+    return count;
+#endif
+}
+
 int main(void)
 {
     uint8_t block, goes_on, *free;
-    const uint8_t sizes[3] = { sizeof(FILTER_INPUT), sizeof(FILTER_OUTPUT), OUTPUT_IS_UNSIGNED };
+    const uint8_t sizes[4] = { sizeof(FILTER_INPUT), sizeof(FILTER_OUTPUT), OUTPUT_IS_UNSIGNED,
+                               CHAIN_WORDS_IN };
     uint16_t left, untouched = 0;
     uint32_t clocks = 0, nothing;
     size_t call;
@@ -126,24 +166,17 @@ int main(void)
     end = now();
     nothing = passed(then, end);
     while (left > 0) {
-        size_t k;
+        size_t given;
         call = block == 0 || block > LONGEST_BLOCK ? LONGEST_BLOCK : block;
         call = left < call ? left : call;
-        take(input, call * sizeof input[0]);
-        if (block == 0) {
-            then = now();
-            for (k = 0; k < call; k++) {
-                output[k] = FILTER_STEP(&filter, input[k]);
-            }
-            end = now();
-        } else {
-            then = now();
-            FILTER_BLOCK(&filter, input, output, call);
-            end = now();
-        }
+        take(input, call * CHAIN_WORDS_IN * sizeof input[0]);
+        then = now();
+        given = run_filter(call, block);
+        end = now();
         clocks += passed(then, end) - nothing;
 #ifdef FILTER_NUMBER
-        for (k = 0; k < call; k++) {
+        size_t k;
+        for (k = 0; k < given; k++) {
             /* Which of its bits stand for no number is left open by IEEE 754. */
             if (output[k] != output[k]) {
                 const FILTER_BITS bits = (FILTER_BITS)FILTER_NOT_A_NUMBER;
@@ -152,7 +185,7 @@ int main(void)
         }
 #endif
         send(':');
-        tell(output, call * sizeof output[0]);
+        tell(output, given * sizeof output[0]);
         left = (uint16_t)(left - call);
     }
     for (free = (uint8_t *)&__heap_start; *free == 0x5a; free++) {

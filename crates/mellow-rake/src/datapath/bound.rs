@@ -165,17 +165,18 @@ pub(super) fn input_ranges(datapath: &Datapath) -> Vec<(f64, f64)> {
     words(&datapath.inputs).map(|format| (end(format, false), end(format, true))).collect()
 }
 
-/// Bounds for the words that `watched` operations give, on their way into the given formats.
+/// Bounds for the words that `watched` operations give, on their way into the given formats. `inputs` are the
+/// ranges of the words that come in.
 pub(super) fn bounds(
     datapath: &Datapath,
     fractions: &[i32],
     watched: &[(Place, WordFormat)],
+    inputs: &[(f64, f64)],
     effort: Effort,
 ) -> Result<Bounds, NotProved> {
     let places: Vec<Place> = watched.iter().map(|(place, _)| *place).collect();
-    let inputs = input_ranges(datapath);
     let Levels { places: levels, error, gains, paths, decay, mut model, .. } =
-        levels(datapath, fractions, &places, &inputs, Start::Zero, effort)?;
+        levels(datapath, fractions, &places, inputs, Start::Zero, effort)?;
     let mut reaches: Vec<Reach> = watched
         .iter()
         .zip(&levels)
@@ -286,6 +287,24 @@ impl Checked {
             gains.push(decay.impulse(&mut model).swap_remove(0));
         }
         Ok(self.worst_case_input(&gains, length))
+    }
+
+    /// Whether it is proved that no limit acts where every word that comes in is from a range, which has 0 in
+    /// it.
+    pub(crate) fn no_limit_acts_within(&self, range: (f64, f64)) -> bool {
+        let Ok(known) = self.facts().bounds() else { return false };
+        if known.no_limit_acts() {
+            return true;
+        }
+        let place = |reach: &Reach| (Place { node: reach.node, pass: reach.pass }, reach.format);
+        let watched: Vec<_> = known.reaches.iter().map(place).collect();
+        let datapath = self.datapath();
+        // No word is beyond its format.
+        let within =
+            |(low, high): (f64, f64)| (low.max(range.0).min(0.0), high.min(range.1).max(0.0));
+        let inputs: Vec<_> = input_ranges(datapath).into_iter().map(within).collect();
+        let found = bounds(datapath, self.fractions(), &watched, &inputs, self.facts().effort());
+        found.is_ok_and(|found| found.no_limit_acts())
     }
 
     /// Every rounding as a source of error.

@@ -1,6 +1,6 @@
 //! From a datapath to a checked one: is it a program at all, and what is known about it?
 
-use super::bound::{Bounds, bounds};
+use super::bound::{Bounds, bounds, input_ranges};
 use super::range::{Interval, Ranges, any_ranges, ranges};
 use super::structure::Structure;
 use super::walk::Place;
@@ -173,7 +173,7 @@ fn find_facts(
 
     let bounds = match any_coefficients {
         true => Err(NotProved::AnyCoefficients),
-        false => bounds(datapath, &fractions, &watched, effort),
+        false => bounds(datapath, &fractions, &watched, &input_ranges(datapath), effort),
     };
     let open = |node: Node| {
         let inside = watched.iter().all(|(place, _)| place.node != node);

@@ -21,6 +21,19 @@ pub enum HardwareUnit {
 }
 
 impl HardwareUnit {
+    /// The same with room for the results of so many firings more, where they wait in a row.
+    pub(super) fn with_spare_results(self, firings: usize) -> Self {
+        match self {
+            HardwareUnit::Serial(scheduled) => {
+                HardwareUnit::Serial(scheduled.with_spare_results(firings))
+            }
+            HardwareUnit::Staged(staged) => {
+                HardwareUnit::Staged(staged.with_spare_results(firings))
+            }
+            HardwareUnit::Parallel(chain) => HardwareUnit::Parallel(chain),
+        }
+    }
+
     /// What it does.
     pub fn flow(&self) -> &SignalFlow {
         match self {

@@ -141,11 +141,18 @@ impl NetworkHardware {
         if wish.clock.is_some_and(|clock| clock * (1.0 + 1e-12) < in_front) {
             return Err(NetworkHardwareError::Step { step: 0, error: too_slow(in_front) });
         }
+        // A unit behind what fills in zeros is given words as fast as it takes them, and then none; units
+        // that are as fast on average but no faster then make each other wait.
+        let is_burst = |steps: &[Step]| match steps {
+            [Step::Fill(_), Step::Fire(next)] => next.cost().multiplies_per_sample > 0,
+            _ => false,
+        };
+        let has_bursts = network.steps().windows(2).any(is_burst);
         for (step, one) in network.steps().iter().enumerate() {
             let (takes, gives) = one.words();
             let at = |error| NetworkHardwareError::Step { step, error };
             let words = network.lanes()[step];
-            let part = part(one, &inside, hertz / takes as f64, words).map_err(at)?;
+            let part = part(one, &inside, hertz / takes as f64, words, has_bursts).map_err(at)?;
             hertz *= gives as f64 / takes as f64;
             match one {
                 Step::Fire(program) => format = program.output(),
@@ -283,6 +290,7 @@ fn part(
     wish: &Hardware,
     firings: f64,
     words: usize,
+    has_bursts: bool,
 ) -> Result<NetworkPart, HardwareError> {
     let program = match step {
         Step::Fire(program) => program,
@@ -313,19 +321,25 @@ fn part(
         };
     }
     let rate = SampleRate::from_hertz(firings).ok_or_else(|| too_slow(firings))?;
-    let unit = |in_turn: usize| {
+    // A firing of several words is on shared multipliers, whatever the others are.
+    let unit = |in_turn: usize, architecture: Option<Architecture>| {
         let flow = SignalFlow::of_lanes(program, in_turn)?;
-        // A firing of several words is on shared multipliers, whatever the others are.
-        let is_single = is_single && in_turn == 1;
-        let architecture = if is_single { wish.architecture } else { Some(Architecture::Serial) };
-        let choice = choose(&flow, &Hardware { architecture, ..*wish }, rate)?;
+        let mut choice = choose(&flow, &Hardware { architecture, ..*wish }, rate)?;
+        choice.unit = choice.unit.with_spare_results(usize::from(has_bursts));
         Ok(NetworkPart::Unit { choice: Box::new(choice), program: program.clone(), in_turn })
     };
-    // Where one unit cannot work for all lanes, each has its own.
-    match (words, is_single.then_some(wish.architecture).flatten()) {
-        (1, _) | (_, Some(Architecture::Parallel)) => unit(1),
-        _ => unit(words).or_else(|_| unit(1)),
+    // Where one unit cannot work for all lanes, each has its own. What is wished to be parallel is so where
+    // it can be: a recursive program waits for its own results.
+    let is_parallel = is_single && wish.architecture == Some(Architecture::Parallel);
+    if is_parallel && let Ok(found) = unit(1, wish.architecture) {
+        return Ok(found);
     }
+    let serial = Some(Architecture::Serial);
+    let architecture = if is_single && !is_parallel { wish.architecture } else { serial };
+    if words == 1 {
+        return unit(1, architecture);
+    }
+    unit(words, serial).or_else(|_| unit(1, architecture))
 }
 
 impl NetworkPart {

@@ -26,6 +26,9 @@ pub struct Resources {
     pub clears_memory: bool,
     /// From how many bits on a memory is marked to become block RAM.
     pub block_ram_bits: u64,
+    /// Firings whose results may wait beside those that can be on their way, so that a pause of what takes
+    /// them is made up for.
+    pub spare_results: usize,
 }
 
 impl Default for Resources {
@@ -48,6 +51,7 @@ impl Resources {
             interface: wish.interface,
             clears_memory: wish.clears_memory,
             block_ram_bits: wish.block_ram_bits,
+            spare_results: 0,
         }
     }
 
@@ -263,6 +267,12 @@ impl Scheduled {
         self.schedule.resources
     }
 
+    /// The same with room for the results of so many firings more.
+    pub(super) fn with_spare_results(mut self, firings: usize) -> Self {
+        self.schedule.resources.spare_results = firings;
+        self
+    }
+
     /// Clocks from sample to sample, if they come without gaps, or from firing to firing.
     pub fn interval(&self) -> usize {
         self.schedule.interval
@@ -279,6 +289,7 @@ impl Scheduled {
     /// so that without back pressure none is kept waiting. 1 where results cannot wait.
     pub fn output_words(&self) -> usize {
         let firings = (self.latency() + 1).div_ceil(self.interval());
+        let firings = firings + self.resources().spare_results;
         match self.resources().interface.waits() {
             false => 1,
             true => firings * self.flow().outputs.len(),

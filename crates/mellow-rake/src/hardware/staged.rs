@@ -76,6 +76,14 @@ impl Staged {
         Ok(Some(Staged { flow: flow.clone(), resources, stages }))
     }
 
+    /// The same with room for the results of so many firings more behind each unit.
+    pub(super) fn with_spare_results(mut self, firings: usize) -> Self {
+        let spared = |stage: Scheduled| stage.with_spare_results(firings);
+        self.stages = self.stages.into_iter().map(spared).collect();
+        self.resources.spare_results = firings;
+        self
+    }
+
     /// The units, in the order that a sample goes through them.
     pub fn stages(&self) -> &[Scheduled] {
         &self.stages

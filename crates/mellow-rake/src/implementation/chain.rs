@@ -1,19 +1,20 @@
 //! From a chain of stages in f64 to the network of integer programs that stands for it.
 
 use super::prune::dropped_bits;
+use super::{ImplementError, Implementation, implement};
 use crate::datapath::{
     BuildError, Datapath, DatapathError, SumWords, combs, fir_decimator, fir_direct,
     fir_interpolator, integrators, word_change,
 };
 use crate::effort::Effort;
-use crate::filter::Taps;
+use crate::filter::{Form, Taps};
 use crate::fixed::{
     CoefficientFormat, Oscillator, OscillatorError, Overflow, QuantizeError, RoundedTable,
     WordFormat, round_coefficients,
 };
 use crate::network::{JointFact, Mixer, Mixing, Network, NetworkError, Step};
-use crate::rates::{Carrier, CarrierWay, Chain, Comb, RateError, Stage, Wave};
-use crate::spec::{ChainFixed, StageFixed};
+use crate::rates::{Carrier, CarrierWay, Chain, Comb, RateError, Stage, Wave, scaled};
+use crate::spec::{ChainFixed, Fixed, StageFixed, Structure};
 
 /// A chain on integers, beside the one that was designed.
 #[derive(Debug, Clone)]
@@ -44,8 +45,10 @@ pub struct StageWords {
     pub output: WordFormat,
     /// Whether its fraction was chosen for the level that is proved.
     pub is_chosen: bool,
-    /// The integers of its taps.
-    pub taps: Option<RoundedTable>,
+    /// The integers of its taps, in one row; of a recursive filter those of [`Implementation::table`].
+    pub coefficients: Option<RoundedTable>,
+    /// How a recursive filter is arranged.
+    pub structure: Option<Structure>,
     /// The words of its integrators and combs, in the order of the signal.
     pub sums: Vec<WordFormat>,
     /// The number of the step that rounds and limits.
@@ -89,6 +92,15 @@ pub enum StageError {
     NothingLeft {
         /// The format of the coefficients.
         format: WordFormat,
+    },
+    /// The sections of a recursive filter cannot run on these words.
+    #[error(transparent)]
+    Sections(#[from] Box<ImplementError>),
+    /// A structure of sections, and a stage without any.
+    #[error("structure = \"{}\": that is one of sections, and the stage has none", found.facts().name)]
+    Structure {
+        /// The structure.
+        found: Structure,
     },
     /// The program cannot be built.
     #[error(transparent)]
@@ -151,6 +163,8 @@ impl ChainImplementError {
         let key = match &self.error {
             StageError::Coefficients(_) | StageError::NothingLeft { .. } => "coefficients",
             StageError::Sums { .. } => "comb",
+            StageError::Structure { .. } => "structure",
+            StageError::Sections(error) => error.key().rsplit('.').next().unwrap_or("fixed"),
             StageError::NoFormat { .. } | StageError::CanOverflow { .. } => "output",
             _ => "input",
         };
@@ -225,31 +239,46 @@ pub fn implement_chain(
         let own = fixed.of_stage(index);
         let entering = mixer.as_ref().map_or(fixed.input, |mixer| mixer.output);
         let input = stages.last().map_or(entering, |before| before.output);
-        let taps = match stage.as_sums() {
-            Some(_) => None,
-            None => Some(table(stage, levels[index], own).map_err(fail)?),
+        let taps = match (stage.as_sums(), stage.taps()) {
+            (None, Some(taps)) => Some(table(stage, taps, levels[index], own).map_err(fail)?),
+            _ => None,
         };
-        let maker = Maker { stage, own, taps: taps.as_ref(), input, effort: fixed.effort, lanes };
+        let recursive = stage.taps().is_none().then(|| scaled(stage.form(), levels[index]));
+        if let Some(found) = own.structure.filter(|_| recursive.is_none()) {
+            return Err(fail(StageError::Structure { found }));
+        }
+        let effort = fixed.effort;
+        let maker = Maker { stage, own, taps: taps.as_ref(), recursive, input, effort, lanes };
         let asked = match own.output {
             Some(asked) => asked,
             None if is_last(index) => given(fixed.output),
             None => between(fixed),
         };
         let make = |output| maker.make(&steps, output);
-        let (made, sums, output) = settle(asked, &make).map_err(fail)?;
+        // Words between sections are as wide, and their level is not known before it is tried.
+        let tries = if maker.recursive.is_some() { 3 * TRIES } else { TRIES };
+        let (made, sums, output) = settle(asked, tries, &make).map_err(fail)?;
         let step =
             steps.len() + made.iter().rposition(|step| matches!(step, Step::Fire(_))).unwrap_or(0);
         steps.extend(made);
         let is_chosen = asked.fraction.is_none();
-        rounded.push(match &taps {
-            Some(table) => {
-                let values: Vec<f64> = table.values(0).map(|value| value / levels[index]).collect();
-                let rounded = Stage::new(stage.up(), stage.down(), Taps(values));
+        let sections = maker.sections(output).map_err(fail)?;
+        let form = match (&taps, &sections) {
+            (Some(table), _) => Some(Form::from(Taps(table.values(0).collect()))),
+            (None, Some(sections)) => Some(sections.rounded.clone()),
+            (None, None) => None,
+        };
+        rounded.push(match form {
+            Some(form) => {
+                let form = scaled(&form, 1.0 / levels[index]);
+                let rounded = Stage::new(stage.up(), stage.down(), form);
                 rounded.map_err(|error| fail(error.into()))?
             }
             None => stage.clone(),
         });
-        stages.push(StageWords { input, output, is_chosen, taps, sums, step });
+        let structure = sections.as_ref().map(|sections| sections.fixed.structure);
+        let coefficients = taps.or_else(|| sections.map(|sections| sections.table));
+        stages.push(StageWords { input, output, is_chosen, coefficients, structure, sums, step });
     }
     let fail = |error: StageError| ChainImplementError { number: count, error };
     if let Some(carrier) = carrier.filter(|carrier| carrier.way == CarrierWay::Up) {
@@ -329,7 +358,7 @@ fn mixed(
         let joint = Network::of_lanes(lanes, all)?.joints().last().copied();
         Ok((made, Vec::new(), joint.ok_or(NetworkError::NoProgram)?))
     };
-    let (made, _, output) = settle(asked, &make)?;
+    let (made, _, output) = settle(asked, TRIES, &make)?;
     steps.extend(made);
     let (step, is_chosen) = (steps.len() - 1, asked.fraction.is_none());
     Ok(MixerWords { mixer, output, is_chosen, step })
@@ -343,12 +372,15 @@ fn held(overflow: Overflow) -> Overflow {
     }
 }
 
+/// How often a word with another whole bit is tried, behind the one that the level tells.
+const TRIES: usize = 3;
+
 /// What is made for a word: steps, the words of sums, and the level of what goes out.
 type Making<'a> =
     &'a dyn Fn(WordFormat) -> Result<(Vec<Step>, Vec<WordFormat>, JointFact), StageError>;
 
 /// The steps with a word that is given or that has room for the level.
-fn settle(asked: CoefficientFormat, make: Making<'_>) -> Result<Made, StageError> {
+fn settle(asked: CoefficientFormat, tries: usize, make: Making<'_>) -> Result<Made, StageError> {
     let CoefficientFormat { signed, width, fraction } = asked;
     let format = |fraction: i32, level: f64| {
         WordFormat::new(signed, width, fraction).map_err(|_| StageError::NoFormat { level, width })
@@ -371,15 +403,20 @@ fn settle(asked: CoefficientFormat, make: Making<'_>) -> Result<Made, StageError
     if level < 1.01 * libm::scalbn(1.0, whole - 1) {
         whole -= 1;
     }
-    for _ in 0..3 {
+    // Limits between sections may need more room; where none that is tried is enough, they act.
+    let mut held = None;
+    for _ in 0..tries {
         output = format(most - whole, level)?;
         let (steps, sums, joint) = make(output)?;
         if joint.fits {
             return Ok((steps, sums, output));
         }
         (level, whole) = (joint.high.max(-joint.low), whole + 1);
+        if held.is_none() && level <= output.maximum() as f64 * output.step() {
+            held = Some((steps, sums, output));
+        }
     }
-    Err(StageError::NoFormat { level, width })
+    held.ok_or(StageError::NoFormat { level, width })
 }
 
 impl ChainImplementation {
@@ -416,8 +453,13 @@ fn levels(chain: &Chain) -> (Vec<f64>, f64) {
 }
 
 /// The integers of the taps of a stage; of fewer taps than its factor, zeros fill up.
-fn table(stage: &Stage, level: f64, own: StageFixed) -> Result<RoundedTable, StageError> {
-    let mut taps: Vec<f64> = stage.taps().0.iter().map(|tap| tap * level).collect();
+fn table(
+    stage: &Stage,
+    taps: &Taps,
+    level: f64,
+    own: StageFixed,
+) -> Result<RoundedTable, StageError> {
+    let mut taps: Vec<f64> = taps.0.iter().map(|tap| tap * level).collect();
     taps.resize(taps.len().max(stage.up()).max(stage.down()), 0.0);
     let table = round_coefficients(&[taps], own.coefficients)?;
     match table.rows[0].iter().all(|tap| *tap == 0) {
@@ -431,6 +473,8 @@ struct Maker<'a> {
     stage: &'a Stage,
     own: StageFixed,
     taps: Option<&'a RoundedTable>,
+    /// Its sections, where it has some.
+    recursive: Option<Form>,
     input: WordFormat,
     effort: Effort,
     /// Words side by side in what goes into the chain.
@@ -452,7 +496,7 @@ impl Maker<'_> {
             let (made, sums) = match (self.taps, self.stage.as_sums()) {
                 (Some(taps), _) => (self.taps_steps(taps, output)?, Vec::new()),
                 (None, Some(comb)) => self.sums_steps(comb, output, extra)?,
-                (None, None) => return Err(NetworkError::NoProgram.into()),
+                (None, None) => (self.recursive_steps(output)?, Vec::new()),
             };
             let all = before.iter().chain(&made).cloned().collect();
             match Network::of_lanes(self.lanes, all) {
@@ -472,6 +516,25 @@ impl Maker<'_> {
 
     fn fire(&self, program: Result<Datapath, BuildError>) -> Result<Step, StageError> {
         Ok(Step::fire(program?.check_within(self.effort)?))
+    }
+
+    /// The sections on integers, where there are some.
+    fn sections(&self, output: WordFormat) -> Result<Option<Implementation>, StageError> {
+        let Some(form) = &self.recursive else { return Ok(None) };
+        let StageFixed { coefficients, rounding, overflow, .. } = self.own;
+        let usual = Fixed::new(self.own.structure.unwrap_or(Structure::DirectForm1), self.input);
+        let effort = self.effort;
+        let fixed = Fixed { output, coefficients, rounding, overflow, effort, ..usual };
+        Ok(Some(implement(form, fixed).map_err(Box::new)?))
+    }
+
+    /// All samples of the rate in between are made, and those kept that are wanted.
+    fn recursive_steps(&self, output: WordFormat) -> Result<Vec<Step>, StageError> {
+        let sections = self.sections(output)?.ok_or(NetworkError::NoProgram)?;
+        let (up, down) = (self.stage.up(), self.stage.down());
+        let fill = (up > 1).then_some(Step::Fill(up));
+        let keep = (down > 1).then_some(Step::Keep(down));
+        Ok(fill.into_iter().chain([Step::fire(sections.checked)]).chain(keep).collect())
     }
 
     fn taps_steps(

@@ -2,7 +2,7 @@
 
 use super::group::group;
 use super::{Mixer, NetworkError, Step};
-use crate::datapath::{Checked, NotPredicted, RoundingSource};
+use crate::datapath::{Bounds, Checked, Node, NotPredicted, Operation, RoundingSource};
 use crate::filter::PeakGain;
 use crate::fixed::WordFormat;
 
@@ -26,6 +26,8 @@ pub(super) struct Block {
     pub(super) output: WordFormat,
     /// Whether what goes out was rounded and limited here.
     pub(super) limits: bool,
+    /// A program with limits of its own inside, or whose last one acts on what it remembers.
+    pub(super) inner: Option<Box<Checked>>,
     /// The mixer that it is: then nothing else of it is a linear firing.
     pub(super) mixer: Option<Mixer>,
 }
@@ -164,8 +166,56 @@ fn moved(
         follows_signs: false,
         output,
         limits: false,
+        inner: None,
         mixer: None,
     }
+}
+
+/// The longest responses of roundings, all together, that are followed through what is behind a program, with
+/// the usual effort.
+const LONGEST_PATHS: u64 = 1 << 18;
+
+/// Whether a program remembers words that it has made, as a recursive filter does.
+fn remembers_results(program: &Checked) -> bool {
+    let datapath = program.datapath();
+    let is_input = |node: Node| {
+        datapath
+            .operations()
+            .any(|(at, operation, _)| at == node && matches!(operation, Operation::Input { .. }))
+    };
+    let mut stores = datapath.operations().filter_map(|(_, operation, _)| match operation {
+        Operation::Store { word, .. } => Some(*word),
+        _ => None,
+    });
+    datapath.is_per_sample() && stores.any(|word| !is_input(word))
+}
+
+/// The errors of a program that remembers what it has made: each rounding by its path, so that what is behind
+/// the program meets them in their own spectrum. Their power is that of the prediction for the whole, which
+/// knows more of the roundings than one by one. `None` where the paths are too long.
+fn colored_sources(program: &Checked, bounds: &Bounds) -> Option<Vec<Source>> {
+    let paths = program.rounding_paths().ok()?;
+    let length: usize = paths.iter().map(|(_, gains)| gains[0].response().len()).sum();
+    if length as u64 > program.facts().effort().times(LONGEST_PATHS) {
+        return None;
+    }
+    let energies = paths.iter().map(|(source, gains)| source.error_moments().1 * gains[0].energy());
+    let energy: f64 = energies.sum();
+    let (mean, variance) = bounds.noise.map_or((0.0, 0.0), |noise| (noise.mean, noise.variance));
+    let share = if energy > 0.0 { variance / energy } else { 0.0 };
+    let mut sources = Vec::new();
+    // What the responses lack that are not followed to their end, and the mean of all.
+    let mut cut = 0.0;
+    for (source, gains) in &paths {
+        let ((low, high), gain) = (source.error_range(), &gains[0]);
+        let variance = source.error_moments().1 * share;
+        cut += (gain.l1_bound() - gain.l1()).max(0.0) * high.max(-low);
+        let phases = vec![gain.response().to_vec()];
+        sources.push(Source { phases, low, high, mean: 0.0, variance });
+    }
+    let phases = vec![Source::at_output(0)];
+    sources.push(Source { phases, low: -cut, high: cut, mean, variance: 0.0 });
+    Some(sources)
 }
 
 /// A program by itself.
@@ -178,19 +228,29 @@ fn fired(program: &Checked, step: usize) -> Result<Block, NetworkError> {
         gains.iter().map(|gain| (gain.l1_bound() - gain.l1()).max(0.0)).sum()
     };
     let (mean, variance) = bounds.noise.map_or((0.0, 0.0), |noise| (noise.mean, noise.variance));
-    let phases = (0..gives).map(Source::at_output).collect();
     let (low, high) = (bounds.error.low, bounds.error.high);
+    let white = || {
+        let phases = (0..gives).map(Source::at_output).collect();
+        vec![Source { phases, low, high, mean, variance }]
+    };
+    let remembers = remembers_results(program);
+    let colored = if remembers { colored_sources(program, bounds) } else { None };
+    // Errors that are not followed in their spectrum are no noise for what is behind.
+    let is_long = remembers && colored.is_none();
+    let result = program.datapath().result();
+    let has_inner = gives == 1 && bounds.reaches.iter().any(|one| Some(one.node) != result);
     Ok(Block {
         step,
         takes,
         gives,
         responses: bounds.gains.iter().map(|own| own.iter().map(response).collect()).collect(),
         slack: bounds.gains.iter().map(|gains| slack(gains)).fold(0.0, f64::max),
-        sources: vec![Source { phases, low, high, mean, variance }],
-        not_predicted: bounds.noise.err(),
+        sources: colored.unwrap_or_else(white),
+        not_predicted: bounds.noise.err().or(is_long.then_some(NotPredicted::Effort)),
         follows_signs: follows_signs(program),
         output: program.output(),
         limits: true,
+        inner: (remembers || has_inner).then(|| Box::new(program.clone())),
         mixer: None,
     })
 }

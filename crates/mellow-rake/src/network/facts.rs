@@ -34,7 +34,7 @@ pub struct JointFact {
     /// The largest error of all roundings so far, as a value.
     pub error: f64,
     /// Whether all values from `low` to `high` fit the format: with that of all joints before, the limit
-    /// never acts.
+    /// never acts. Of a recursive program all of its limits count.
     pub fits: bool,
 }
 
@@ -181,10 +181,14 @@ fn along(
     let (levels, own_powers) = reading.levels(start);
     let (errors, noise) = reading.errors(start, &levels);
     let all = blocks.iter().zip(levels.iter().zip(&errors));
-    joints.extend(
-        all.filter(|(block, _)| block.limits)
-            .map(|(block, (level, error))| joint(block, level, error)),
-    );
+    // What comes to each block.
+    let mut before = (start.range[0] - start.error, start.range[1] + start.error);
+    for (block, (level, error)) in all {
+        if block.limits {
+            joints.push(joint(block, before, level, error));
+        }
+        before = (level.low() + error.low(), level.high() + error.high());
+    }
     let at_input = start.range[1].max(-start.range[0]) + start.error;
     let largest = levels.last().zip(errors.last());
     let largest = largest.map_or(at_input, |(level, error)| level.largest() + error.largest());
@@ -297,8 +301,8 @@ fn ends(format: WordFormat) -> [f64; 2] {
     [format.minimum() as f64 * format.step(), format.maximum() as f64 * format.step()]
 }
 
-/// The level behind a block that rounds and limits.
-fn joint(block: &Block, level: &Level, error: &Level) -> JointFact {
+/// The level behind a block that rounds and limits what comes from a range.
+fn joint(block: &Block, before: (f64, f64), level: &Level, error: &Level) -> JointFact {
     let format = block.output;
     // Each time by itself: what is highest need not meet the largest error.
     let times = level.times.iter().zip(&error.times);
@@ -310,7 +314,8 @@ fn joint(block: &Block, level: &Level, error: &Level) -> JointFact {
     let (low, high) = (low * (1.0 + f64::EPSILON), high * (1.0 + f64::EPSILON));
     let step = format.step();
     // The word is a whole number of steps, and so not beyond the last one below the level.
-    let fits = libm::ceil(low / step) >= format.minimum() as f64
+    let fits = block.inner.as_ref().is_none_or(|program| program.no_limit_acts_within(before))
+        && libm::ceil(low / step) >= format.minimum() as f64
         && libm::floor(high / step) <= format.maximum() as f64;
     JointFact { step: block.step, format, low, high, error: error.largest(), fits }
 }

@@ -169,6 +169,7 @@ pub(super) fn group(
         follows_signs: follows_signs(second),
         output: second.output(),
         limits: true,
+        inner: None,
         mixer: None,
     })
 }

@@ -2,7 +2,7 @@
 
 use super::folding::{Choice, Path};
 use super::{Chain, Stage};
-use crate::filter::complex;
+use crate::filter::{Taps, complex};
 use crate::response::golden;
 use crate::units::SampleRate;
 use crate::units::level::decibels;
@@ -38,8 +38,13 @@ impl Grid {
     const DENSITY: usize = 16;
 
     fn new(stage: &Stage, rate: f64) -> Self {
-        let taps = &stage.taps().0;
-        let points = (Grid::DENSITY * taps.len()).next_power_of_two().max(4096);
+        let points = (Grid::DENSITY * stage.fineness()).next_power_of_two().max(4096);
+        let Some(Taps(taps)) = stage.taps() else {
+            let radians = |k: usize| std::f64::consts::TAU * k as f64 / points as f64;
+            let gain = |k: usize| complex::modulus(stage.response(radians(k))) / stage.up() as f64;
+            let gains = (0..=points / 2).map(gain).collect();
+            return Grid { gains, step_hz: rate / points as f64 };
+        };
         let mut buffer = vec![Complex64::new(0.0, 0.0); points];
         buffer.iter_mut().zip(taps).for_each(|(slot, tap)| slot.re = *tap / stage.up() as f64);
         FftPlanner::new().plan_fft_forward(points).process(&mut buffer);
@@ -152,7 +157,7 @@ impl Stage {
     /// The largest gain between two frequencies, at the rate at which it filters.
     pub(super) fn largest_gain(&self, rate: SampleRate, band: [f64; 2]) -> f64 {
         let grid = Grid::new(self, rate.hertz());
-        let ripples = self.taps().0.len() as f64 * (band[1] - band[0]) / rate.nyquist();
+        let ripples = self.fineness() as f64 * (band[1] - band[0]) / rate.nyquist();
         let points = 500 + libm::ceil(6.0 * ripples) as usize;
         let exact =
             |hertz: f64| complex::modulus(self.response(rate.radians(hertz))) / self.up() as f64;

@@ -117,10 +117,10 @@ impl Chain {
     }
 
     /// How many of the first samples that come out still hold some of the zeros before the first one that
-    /// goes in.
+    /// goes in; of a recursive stage, until it has come to rest.
     pub fn start_up_outputs(&self) -> u64 {
         let reach =
-            |(stage, rate): (&Stage, &SampleRate)| (stage.taps().0.len() - 1) as f64 / rate.hertz();
+            |(stage, rate): (&Stage, &SampleRate)| (stage.length() - 1) as f64 / rate.hertz();
         let seconds: f64 = self.stages.iter().zip(&self.between).map(reach).sum();
         let samples = (seconds - self.first_output_seconds()) * self.output_rate().hertz();
         // Of whole numbers of samples the last digits of the sum do not make one more.
@@ -128,7 +128,7 @@ impl Chain {
     }
 
     /// The delay of all stages in seconds, the same at every frequency; `None` where taps are not of linear
-    /// phase.
+    /// phase, or a stage is recursive.
     ///
     /// ```
     /// use mellow_rake::filter::Taps;
@@ -140,10 +140,7 @@ impl Chain {
     /// # Ok::<(), mellow_rake::rates::RateError>(())
     /// ```
     pub fn delay_seconds(&self) -> Option<f64> {
-        let delay = |(stage, rate): (&Stage, &SampleRate)| {
-            stage.taps().linear_phase()?;
-            Some((stage.taps().0.len() - 1) as f64 / 2.0 / rate.hertz())
-        };
+        let delay = |(stage, rate): (&Stage, &SampleRate)| Some(stage.delay()? / rate.hertz());
         self.stages.iter().zip(&self.between).map(delay).sum()
     }
 

@@ -71,10 +71,10 @@ impl Stage {
     /// ```
     /// use mellow_rake::rates::{Comb, Stage};
     /// let mean = Stage::comb(1, 4, Comb { order: 1, delay: 1 })?;
-    /// assert_eq!(mean.taps().0, [0.25; 4]);
+    /// assert_eq!(mean.taps().unwrap().0, [0.25; 4]);
     /// assert_eq!(mean.multiplies_per_output(), 0.0);
     /// let line = Stage::comb(2, 1, Comb { order: 2, delay: 1 })?;
-    /// assert_eq!(line.taps().0, [0.5, 1.0, 0.5]);
+    /// assert_eq!(line.taps().unwrap().0, [0.5, 1.0, 0.5]);
     /// # Ok::<(), mellow_rake::rates::RateError>(())
     /// ```
     ///
@@ -103,18 +103,19 @@ impl Stage {
     pub fn response(&self, omega: f64) -> Complex64 {
         match self.as_sums() {
             Some(comb) => comb.response(self.up().max(self.down()), omega) * self.up() as f64,
-            None => self.taps().response(omega),
+            None => self.form().response(omega),
         }
     }
 
     /// Additions for a sample that comes out, on average: of taps one less than products; of integrators and
-    /// combs one for each and every sample at its rate.
+    /// combs one for each and every sample at its rate; of sections those of direct form I.
     pub fn adds_per_output(&self) -> f64 {
         match self.as_sums() {
             Some(comb) => {
                 // Per sample out: at the higher rate `down` of them, at the lower 1/`up`.
                 comb.order as f64 * (self.down() as f64 + 1.0 / self.up() as f64)
             }
+            None if self.taps().is_none() => (self.form().cost()[1] * self.down()) as f64,
             None => (self.multiplies_per_output() - 1.0).max(0.0),
         }
     }

@@ -48,5 +48,6 @@ pub use plan::{RatePlan, Weighed, plan, plan_by};
 pub use quality::PassBand;
 pub use realize::{ChainDesign, ChainError, realize};
 pub use running::{RunningChain, RunningStage};
+pub(crate) use stage::scaled;
 pub use stage::{RateError, Stage};
 pub use wish::{PlanError, RateWish, StageForm};

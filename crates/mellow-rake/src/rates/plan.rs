@@ -39,7 +39,7 @@ impl Weighed {
         let stages = chain.stages();
         Weighed {
             stages: stages.iter().map(form).collect(),
-            taps: stages.iter().map(|stage| stage.taps().0.len()).collect(),
+            taps: stages.iter().map(Stage::length).collect(),
             multiplies_per_second: chain.multiplies_per_second(),
             words: chain.words(),
             // All that are designed are of linear phase.

@@ -41,11 +41,10 @@ impl Chain {
         self.stages().iter().map(super::Stage::words).sum()
     }
 
-    /// Samples of a rate over which the responses of all stages are spread.
+    /// Samples of a rate over which the responses of all stages are spread, as far as that makes ripples.
     pub(super) fn extent(&self, rate: f64) -> usize {
-        let spread = |stage: usize| {
-            self.stages()[stage].taps().0.len() as f64 / self.rate_within(stage).hertz()
-        };
+        let spread =
+            |stage: usize| self.stages()[stage].fineness() as f64 / self.rate_within(stage).hertz();
         let seconds: f64 = (0..self.stages().len()).map(spread).sum();
         libm::ceil(seconds * rate) as usize
     }

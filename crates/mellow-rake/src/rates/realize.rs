@@ -5,10 +5,7 @@ use super::{
     plan_by,
 };
 use crate::design::{Choice, DesignError, design};
-use crate::filter::Taps;
-use crate::spec::{
-    ChainFixed, ChainSpec, Coefficients, DirectWish, Firmware, Spec, StageWish, Verify, Want,
-};
+use crate::spec::{ChainFixed, ChainSpec, DirectWish, Firmware, Spec, StageWish, Verify, Want};
 
 /// A chain with how its stages came about.
 #[derive(Debug, Clone)]
@@ -37,12 +34,6 @@ pub enum ChainError {
         /// What is in the way.
         error: Box<DesignError>,
     },
-    /// The coefficients of a stage are those of sections.
-    #[error("stage {number} has sections; a stage filters with taps")]
-    Sections {
-        /// Its number, the first is 1.
-        number: usize,
-    },
     /// What is no chain.
     #[error(transparent)]
     Rate(#[from] RateError),
@@ -56,7 +47,6 @@ impl ChainError {
             ChainError::Stage { number, error } => {
                 error.keys().iter().map(|key| of(*number, key)).collect()
             }
-            ChainError::Sections { number } => vec![of(*number, "want")],
             ChainError::Plan(PlanError::Between { stage, .. })
             | ChainError::Rate(RateError::Rate { stage, .. } | RateError::Chain { stage, .. }) => {
                 vec![format!("stage.{stage}")]
@@ -76,8 +66,8 @@ impl ChainError {
 /// The stages that a spec asks for: each as it is asked for by itself, or all as the change as a whole needs
 /// them.
 ///
-/// The taps of a stage that is designed are multiplied by its `up`, so that it does not change the level;
-/// coefficients that are given stay as they are.
+/// What is designed for a stage is multiplied by its `up`, so that it does not change the level; coefficients
+/// that are given stay as they are.
 ///
 /// # Errors
 /// [`ChainError`] says which stage could not be designed and why.
@@ -152,11 +142,9 @@ pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
         };
         let found = design(&of_stage)
             .map_err(|error| ChainError::Stage { number, error: Box::new(error) })?;
-        let taps = found.form.taps().ok_or(ChainError::Sections { number })?;
-        let is_given = matches!(want, Want::Direct(DirectWish::Given(Coefficients::Taps(_))));
+        let is_given = matches!(want, Want::Direct(DirectWish::Given(_)));
         let level = if is_given { 1.0 } else { *up as f64 };
-        let taps = Taps(taps.0.iter().map(|tap| tap * level).collect());
-        stages.push(Stage::new(*up, *down, taps)?);
+        stages.push(Stage::new(*up, *down, found.form)?.scaled(level));
         choices.push(found.choice);
     }
     Ok(ChainDesign {

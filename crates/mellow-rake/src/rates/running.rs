@@ -1,6 +1,7 @@
 //! Stages at work.
 
 use super::{Carrier, CarrierWay, Chain, Stage};
+use crate::filter::{Form, Running, Taps};
 
 /// Samples that are worked on at once: what is kept of a stage lies in the fastest memory.
 const AT_ONCE: usize = 4096;
@@ -10,7 +11,24 @@ const LANES: usize = 8;
 
 /// A stage at work, from the zero state on: blocks of any length give the same numbers as the whole.
 #[derive(Debug, Clone)]
-pub struct RunningStage {
+pub struct RunningStage(Work);
+
+#[derive(Debug, Clone)]
+enum Work {
+    Taps(Polyphase),
+    /// A recursive filter makes all samples of the rate in between.
+    Sections {
+        running: Running,
+        up: usize,
+        down: usize,
+        /// Samples of that rate before the next that is kept.
+        next: usize,
+    },
+}
+
+/// Taps, of which only those sums are made that are kept.
+#[derive(Debug, Clone)]
+struct Polyphase {
     up: usize,
     down: usize,
     /// For each place between two samples its taps, the one for the oldest word first.
@@ -24,25 +42,31 @@ pub struct RunningStage {
 impl Stage {
     /// The stage in the zero state.
     pub fn start(&self) -> RunningStage {
-        let (up, taps) = (self.up(), &self.taps().0);
+        let (up, down) = (self.up(), self.down());
+        RunningStage(match self.form() {
+            Form::Taps(taps) => Work::Taps(Polyphase::new(taps, up, down)),
+            form => Work::Sections { running: form.start(), up, down, next: down - 1 },
+        })
+    }
+}
+
+impl Polyphase {
+    fn new(Taps(taps): &Taps, up: usize, down: usize) -> Polyphase {
         let length = taps.len().div_ceil(up);
         let branch = |place: usize| -> Vec<f64> {
             let tap = |age: usize| taps.get(place + up * age).copied().unwrap_or(0.0);
             (0..length).rev().map(tap).collect()
         };
-        RunningStage {
+        Polyphase {
             up,
-            down: self.down(),
+            down,
             branches: (0..up).map(branch).collect(),
             line: vec![0.0; length - 1],
-            next: self.down() - 1,
+            next: down - 1,
         }
     }
-}
 
-impl RunningStage {
-    /// The next samples; gives those that can be made of them and of what came before.
-    pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
+    fn run(&mut self, input: &[f64]) -> Vec<f64> {
         let mut output = Vec::with_capacity(input.len() * self.up / self.down + 1);
         let length = self.branches[0].len();
         // From output to output, without a division for each.
@@ -60,6 +84,26 @@ impl RunningStage {
             }
             self.next = (word - part.len()) * self.up + place;
             self.line.drain(..part.len());
+        }
+        output
+    }
+}
+
+impl RunningStage {
+    /// The next samples; gives those that can be made of them and of what came before.
+    pub fn run(&mut self, input: &[f64]) -> Vec<f64> {
+        let (running, up, down, next) = match &mut self.0 {
+            Work::Taps(taps) => return taps.run(input),
+            Work::Sections { running, up, down, next } => (running, *up, *down, next),
+        };
+        let mut output = Vec::with_capacity(input.len() * up / down + 1);
+        for part in input.chunks(AT_ONCE.div_ceil(up)) {
+            let mut between = vec![0.0; part.len() * up];
+            part.iter().zip(between.iter_mut().step_by(up)).for_each(|(word, to)| *to = *word);
+            let words = running.run(&between);
+            output.extend(words.iter().skip(*next).step_by(down));
+            let kept = words.len().saturating_sub(*next).div_ceil(down);
+            *next = *next + kept * down - words.len();
         }
         output
     }

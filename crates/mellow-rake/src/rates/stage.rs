@@ -1,7 +1,7 @@
 //! One change of the sample rate.
 
 use super::Comb;
-use crate::filter::Taps;
+use crate::filter::{Form, Section, Taps};
 
 /// Why there is no such stage, or no such chain.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -28,6 +28,17 @@ pub enum RateError {
         place: usize,
         /// The tap.
         found: f64,
+    },
+    /// A recursive filter that does not come to rest, or is none.
+    #[error(
+        "section {section} has poles at a distance of {radius} from 0; below 1 is accepted, and finite \
+         coefficients in at least one section"
+    )]
+    Section {
+        /// Its number, the first is 1.
+        section: usize,
+        /// The largest distance of its poles.
+        radius: f64,
     },
     /// Integrators and combs that cannot be.
     #[error(
@@ -72,11 +83,13 @@ pub enum RateError {
     },
 }
 
-/// Taps between an expander and a decimator: `up` − 1 zeros behind each sample, H(z) at that rate, and of
-/// every `down` samples the last.
+/// A filter between an expander and a decimator: `up` − 1 zeros behind each sample, H(z) at that rate, and
+/// of every `down` samples the last.
 ///
 /// Where the rate goes up the zeros take the level down by `up`: for a gain of 1 the taps then add up to
-/// `up`.
+/// `up`. Of taps only those sums are made that are kept. A recursive filter needs all of them: it is worth
+/// its products where an edge is steep and the rate low already, and its delay is not the same at all
+/// frequencies.
 ///
 /// ```
 /// use mellow_rake::filter::Taps;
@@ -89,7 +102,7 @@ pub enum RateError {
 pub struct Stage {
     up: usize,
     down: usize,
-    taps: Taps,
+    form: Form,
     /// The integrators and combs that it is, if it is one of those.
     comb: Option<Comb>,
 }
@@ -101,37 +114,43 @@ impl Stage {
     /// A stage that takes `down` samples and gives `up`.
     ///
     /// # Errors
-    /// [`RateError`] for a factor out of 1 to [`LARGEST_FACTOR`](Self::LARGEST_FACTOR), no taps, or taps that
-    /// are no finite numbers.
-    pub fn new(up: usize, down: usize, taps: Taps) -> Result<Self, RateError> {
+    /// [`RateError`] for a factor out of 1 to [`LARGEST_FACTOR`](Self::LARGEST_FACTOR), no taps, taps that
+    /// are no finite numbers, or poles that are not inside the unit circle.
+    pub fn new(up: usize, down: usize, form: impl Into<Form>) -> Result<Self, RateError> {
+        let form = form.into();
         for (way, found) in [("up", up), ("down", down)] {
             if !(1..=Stage::LARGEST_FACTOR).contains(&found) {
                 return Err(RateError::Factor { way, found });
             }
         }
-        if taps.0.is_empty() {
-            return Err(RateError::NoTaps);
-        }
-        match taps.0.iter().enumerate().find(|(_, tap)| !tap.is_finite()) {
-            Some((place, found)) => Err(RateError::Tap { place, found: *found }),
-            None => Ok(Stage { up, down, taps, comb: None }),
-        }
+        check(&form)?;
+        Ok(Stage { up, down, form, comb: None })
     }
 
     /// A stage that gives one sample for each `factor`.
     ///
     /// # Errors
     /// As of [`new`](Self::new).
-    pub fn decimator(factor: usize, taps: Taps) -> Result<Self, RateError> {
-        Stage::new(1, factor, taps)
+    ///
+    /// ```
+    /// use mellow_rake::filter::{Section, Sections};
+    /// use mellow_rake::rates::Stage;
+    /// // y[n] = x[n]/2 + y[n-1]/2, of which every second goes on.
+    /// let smooth = Section { b: [0.5, 0.0, 0.0], a: [-0.5, 0.0] };
+    /// let halve = Stage::decimator(2, Sections(vec![smooth]))?;
+    /// assert_eq!(halve.start().run(&[8.0, 0.0, 0.0, 0.0]), [2.0, 0.5]);
+    /// # Ok::<(), mellow_rake::rates::RateError>(())
+    /// ```
+    pub fn decimator(factor: usize, form: impl Into<Form>) -> Result<Self, RateError> {
+        Stage::new(1, factor, form)
     }
 
     /// A stage that gives `factor` samples for each.
     ///
     /// # Errors
     /// As of [`new`](Self::new).
-    pub fn interpolator(factor: usize, taps: Taps) -> Result<Self, RateError> {
-        Stage::new(factor, 1, taps)
+    pub fn interpolator(factor: usize, form: impl Into<Form>) -> Result<Self, RateError> {
+        Stage::new(factor, 1, form)
     }
 
     /// By how much it raises the rate before it filters.
@@ -145,8 +164,35 @@ impl Stage {
     }
 
     /// The filter at the rate in between.
-    pub fn taps(&self) -> &Taps {
-        &self.taps
+    pub fn form(&self) -> &Form {
+        &self.form
+    }
+
+    /// Its taps, where it has taps; those that integrators and combs stand for.
+    pub fn taps(&self) -> Option<&Taps> {
+        self.form.taps()
+    }
+
+    /// Samples at the rate in between that its response is looked at: all taps, or until a recursive filter
+    /// has come to rest.
+    pub(crate) fn length(&self) -> usize {
+        self.form.length()
+    }
+
+    /// How finely its response is looked at: so many places from 0 to the rate in between tell what it does.
+    /// The tops of a recursive filter are as wide as its slowest pole is damped, of which the length that is
+    /// looked at is many times the time.
+    pub(crate) fn fineness(&self) -> usize {
+        match self.form {
+            Form::Taps(_) => self.length(),
+            Form::Sections(_) => (self.length() / 16).max(64),
+        }
+    }
+
+    /// Its delay in samples of the rate in between, the same at all frequencies; `None` where it is not.
+    pub fn delay(&self) -> Option<f64> {
+        let taps = self.taps()?;
+        taps.linear_phase().map(|_| (taps.0.len() - 1) as f64 / 2.0)
     }
 
     /// The integrators and combs that its taps stand for; `None` of any other.
@@ -159,22 +205,70 @@ impl Stage {
     }
 
     /// Words that it remembers: those that its longest branch of taps reaches; of integrators and combs one
-    /// for each, and the delays.
+    /// for each, and the delays; of sections those of direct form I.
     pub fn words(&self) -> usize {
-        match self.comb {
-            Some(comb) => comb.order * (1 + comb.delay),
-            None => self.taps.0.len().div_ceil(self.up),
+        match (self.comb, &self.form) {
+            (Some(comb), _) => comb.order * (1 + comb.delay),
+            (None, Form::Taps(taps)) => taps.0.len().div_ceil(self.up),
+            (None, Form::Sections(_)) => self.form.cost()[2],
         }
     }
 
     /// Products for a sample that comes out, on average over the branches: taps that are zero are not
-    /// counted, and symmetric taps are not folded. Integrators and combs have none.
+    /// counted, and symmetric taps are not folded. Integrators and combs have none; sections have theirs for
+    /// every sample of the rate in between.
     pub fn multiplies_per_output(&self) -> f64 {
-        if self.comb.is_some() {
-            return 0.0;
+        match (self.comb, &self.form) {
+            (Some(_), _) => 0.0,
+            (None, Form::Taps(taps)) => {
+                let nonzero = taps.0.iter().filter(|tap| **tap != 0.0).count();
+                // Over `up` outputs each tap meets a sample `down` times at the rate in between, and a zero
+                // else.
+                nonzero as f64 / self.up as f64
+            }
+            (None, Form::Sections(_)) => (self.form.cost()[0] * self.down) as f64,
         }
-        let nonzero = self.taps.0.iter().filter(|tap| **tap != 0.0).count();
-        // Over `up` outputs each tap meets a sample `down` times at the rate in between, and a zero else.
-        nonzero as f64 / self.up as f64
+    }
+
+    /// The same with all of it times a factor.
+    pub(crate) fn scaled(mut self, factor: f64) -> Self {
+        self.form = scaled(&self.form, factor);
+        self
+    }
+}
+
+/// A filter times a factor: of sections the first takes it.
+pub(crate) fn scaled(form: &Form, factor: f64) -> Form {
+    match form {
+        Form::Taps(taps) => Taps(taps.0.iter().map(|tap| tap * factor).collect()).into(),
+        Form::Sections(sections) => {
+            let mut sections = sections.clone();
+            if let Some(first) = sections.0.first_mut() {
+                first.b = first.b.map(|b| b * factor);
+            }
+            sections.into()
+        }
+    }
+}
+
+fn check(form: &Form) -> Result<(), RateError> {
+    match form {
+        Form::Taps(taps) if taps.0.is_empty() => Err(RateError::NoTaps),
+        Form::Taps(taps) => match taps.0.iter().enumerate().find(|(_, tap)| !tap.is_finite()) {
+            Some((place, found)) => Err(RateError::Tap { place, found: *found }),
+            None => Ok(()),
+        },
+        Form::Sections(sections) if sections.0.is_empty() => Err(RateError::NoTaps),
+        Form::Sections(sections) => {
+            let is_finite = |one: &Section| one.b.iter().chain(&one.a).all(|c| c.is_finite());
+            let is_bad = |one: &Section| !is_finite(one) || one.pole_radius() >= 1.0;
+            match sections.0.iter().position(is_bad) {
+                Some(place) => {
+                    let radius = sections.0[place].pole_radius();
+                    Err(RateError::Section { section: place + 1, radius })
+                }
+                None => Ok(()),
+            }
+        }
     }
 }

@@ -19,7 +19,9 @@ impl Chain {
     pub fn weights_of(&self, output: u64) -> (u64, Vec<f64>) {
         let (mut first, mut weights) = (output, vec![1.0]);
         for stage in self.stages().iter().rev() {
-            let (up, down, taps) = (stage.up() as u64, stage.down() as u64, &stage.taps().0);
+            let (up, down) = (stage.up() as u64, stage.down() as u64);
+            // Of a recursive stage until it has come to rest.
+            let taps = stage.form().impulse_response();
             // At the rate in between word m is made at time down·m + down − 1, and sample n stands at up·n.
             let time = |word: u64| down * word + down - 1;
             let oldest = |time: u64| (time + 1).saturating_sub(taps.len() as u64).div_ceil(up);

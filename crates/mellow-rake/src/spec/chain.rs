@@ -1,6 +1,6 @@
 //! What is asked of a chain of stages at several rates.
 
-use super::{Fixed, Hardware, Name, Structure, Want};
+use super::{Firmware, Fixed, Hardware, Name, Structure, Want};
 use crate::effort::Effort;
 use crate::fixed::{CoefficientFormat, OscillatorWords, Overflow, Rounding, WordFormat};
 use crate::units::SampleRate;
@@ -40,6 +40,8 @@ pub struct ChainSpec {
     pub fixed: Option<ChainFixed>,
     /// What hardware of it is to be like; without it each program with products has one multiplier.
     pub hardware: Option<Hardware>,
+    /// What C of it is to be like; its channels are those of the change.
+    pub firmware: Firmware,
     /// How much work searches may do.
     pub effort: Effort,
 }
@@ -114,8 +116,10 @@ impl OscillatorFixed {
 pub struct StageFixed {
     /// What it gives, where that is not what goes between all stages.
     pub output: Option<CoefficientFormat>,
-    /// Its taps.
+    /// Its taps, or the coefficients of its sections.
     pub coefficients: CoefficientFormat,
+    /// How its sections are arranged, where it has some; without it in direct form I.
+    pub structure: Option<Structure>,
     /// How its sums are rounded.
     pub rounding: Rounding,
     /// What happens when what it gives does not fit.
@@ -129,7 +133,14 @@ impl ChainFixed {
     pub fn new(input: WordFormat) -> Self {
         let Fixed { output, coefficients, rounding, overflow, effort, .. } =
             Fixed::new(Structure::FirDirect, input);
-        let usual = StageFixed { output: None, coefficients, rounding, overflow, prune: false };
+        let usual = StageFixed {
+            output: None,
+            coefficients,
+            structure: None,
+            rounding,
+            overflow,
+            prune: false,
+        };
         let oscillator = OscillatorFixed::default();
         ChainFixed { input, output, between: None, oscillator, usual, stages: Vec::new(), effort }
     }
@@ -245,13 +256,13 @@ impl Comb {
     pub const LARGEST_DELAY: usize = 2;
 }
 
-/// One stage: a change of the rate and the taps in it.
+/// One stage: a change of the rate and the filter in it.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct StageWish {
-    /// By how much the rate goes up before the taps.
+    /// By how much the rate goes up before the filter.
     pub up: usize,
-    /// By how much it goes down behind them.
+    /// By how much it goes down behind it.
     pub down: usize,
     /// The rate at which it filters: that of what it takes, times `up`.
     pub rate: SampleRate,

@@ -4,6 +4,7 @@
 //! its line, column and key, with what was found and with what would be accepted.
 
 mod chain;
+mod chain_wish;
 mod direct;
 mod error;
 mod fir;
@@ -48,6 +49,7 @@ pub use self::hardware::{Architecture, Hardware, Interface};
 pub use chain::{
     ChainFixed, ChainSpec, Comb, Kept, Least, OscillatorFixed, RateChange, StageFixed, StageWish,
 };
+pub use chain_wish::ChainWish;
 pub use direct::{Calibration, Coefficients, DirectWish, Leak, Root};
 pub use error::{Problem, SpecError};
 pub use name::{Name, NameError};

@@ -1,7 +1,9 @@
 //! Reading the spec of a chain: `[change]` and `[[stage]]`.
 
-use super::read::{FREQUENCY_FORMS, Found, Keys, Source, effort, head, parsed, want};
+use super::chain_wish::{check_change, out_of_rates};
+use super::read::{FREQUENCY_FORMS, Keys, Source, effort, head, parsed, want};
 use super::read_chain_fixed::{fixed, stage_fixed};
+use super::read_firmware::firmware;
 use super::read_hardware::hardware;
 use super::{
     ChainSpec, Comb, Kept, Least, Problem, RateChange, SpecError, StageFixed, StageWish, Want,
@@ -20,7 +22,8 @@ pub(super) fn is_chain(text: &str) -> bool {
 pub(super) fn chain(text: &str) -> Result<ChainSpec, SpecError> {
     let source = Source::new(text);
     let table = parsed(&source, text)?;
-    let known = ["name", "sample_rate", "change", "stage", "fixed", "hardware", "effort"];
+    let known =
+        ["name", "sample_rate", "change", "stage", "fixed", "hardware", "firmware", "effort"];
     let top = Keys::new(&source, table.get_ref(), "", 0, &known)?;
     let (name, sample_rate) = head(&top)?;
     let effort = effort(&top)?;
@@ -37,7 +40,14 @@ pub(super) fn chain(text: &str) -> Result<ChainSpec, SpecError> {
     }
     let change = change(&top, sample_rate, &stages)?;
     let hardware = hardware(&top, sample_rate, fixed.is_some())?;
-    Ok(ChainSpec { name, sample_rate, change, stages, fixed, hardware, effort })
+    let firmware = firmware(&top, fixed.is_some())?;
+    if let Some(place) = top.find("firmware").filter(|_| firmware.channels > 1) {
+        return Err(place.error(Problem::Range {
+            found: format!("channels = {}", firmware.channels),
+            accepted: "`channels` in [change]: streams of a chain come side by side".to_owned(),
+        }));
+    }
+    Ok(ChainSpec { name, sample_rate, change, stages, fixed, hardware, firmware, effort })
 }
 
 fn factor(keys: &Keys<'_>, key: &'static str) -> Result<Option<usize>, SpecError> {
@@ -80,15 +90,10 @@ fn stages(
             let (up, down) = (up.unwrap_or(1), down.unwrap_or(1));
             let between = rate.hertz() * (above * up as u128) as f64 / below as f64;
             let within = SampleRate::from_hertz(between);
-            let within = within.ok_or_else(|| {
-                element.error(Problem::Range {
-                    found: format!("taps at {between} Hz"),
-                    accepted: "rates of 1 nHz to 1 THz".to_owned(),
-                })
-            })?;
+            let within = within.ok_or_else(|| element.error(out_of_rates(between)))?;
             let comb = comb(&keys, [up, down], wants)?;
             let fixed = stage_fixed(&keys, usual)?;
-            let want = if wants { Some(taps_of(&keys, within)?) } else { None };
+            let want = if wants { Some(want(&keys, within)?) } else { None };
             if let (None, Some(method)) = (&want, keys.find("method")) {
                 return Err(method.error(Problem::Range {
                     found: "a method without a [stage.want]".to_owned(),
@@ -109,7 +114,8 @@ fn stages(
                         word(wants),
                         word(first.want.is_some())
                     ),
-                    accepted: "[stage.want] in all stages of taps or in none".to_owned(),
+                    accepted: "[stage.want] in all stages but those of combs, or in none"
+                        .to_owned(),
                 }));
             }
             Ok((StageWish { up, down, rate: within, want, comb }, fixed))
@@ -154,31 +160,6 @@ fn comb(
         .ok_or_else(|| own.missing("order", "how many integrators and combs, as order = 4"))?;
     let delay = count("delay", Comb::LARGEST_DELAY)?.unwrap_or(1);
     Ok(Some(Comb { order: order as usize, delay: delay as usize }))
-}
-
-/// The filter of a stage, which is one of taps.
-fn taps_of(keys: &Keys<'_>, rate: SampleRate) -> Result<Want, SpecError> {
-    let found = want(keys, rate)?;
-    if found.has_taps() || may_have_taps(&found) {
-        return Ok(found);
-    }
-    Err(keys.find("want").map_or_else(
-        || keys.missing("want", "a kind of taps"),
-        |place| {
-            place.error(Problem::Range {
-                found: format!("kind \"{}\" as sections", found.kind()),
-                accepted: "taps, of which only those that are kept are computed: a kind with method \
-                    design = \"equiripple\", \"half-band\", \"root-raised-cosine\" or others of taps"
-                    .to_owned(),
-            })
-        },
-    ))
-}
-
-/// Whether it is a file, which is known when it is read.
-fn may_have_taps(want: &Want) -> bool {
-    use super::{Coefficients, DirectWish};
-    matches!(want, Want::Direct(DirectWish::Given(Coefficients::File(_))))
 }
 
 /// An error under the key of its stage.
@@ -226,23 +207,11 @@ fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<Rate
         }
     }
     let [up, down] = if stages.is_empty() { asked.map(|factor| factor.unwrap_or(1)) } else { made };
-    let output = rate.hertz() * up as f64 / down as f64;
-    let lower = rate.hertz().min(output);
     let found = keys.need("pass_edge", FREQUENCY_FORMS)?;
     let pass_hz = found.parse::<Frequency>(FREQUENCY_FORMS)?.hertz(rate);
-    if !(pass_hz > 0.0 && pass_hz < lower / 2.0) {
-        return Err(found.error(Problem::Range {
-            found: format!("{pass_hz} Hz"),
-            accepted: format!(
-                "above 0 Hz and below {} Hz, half of the lower of the rates {} Hz and {output} Hz",
-                lower / 2.0,
-                rate.hertz()
-            ),
-        }));
-    }
     let are_given = stages.iter().any(|stage| stage.want.is_some());
-    let ripple = level(&keys, "ripple", [1e-4, 6.0], "0.0001 dB to 6 dB", are_given)?;
-    let attenuation = level(&keys, "attenuation", [6.0, 160.0], "6 dB to 160 dB", are_given)?;
+    let ripple_db = level(&keys, "ripple", are_given)?;
+    let attenuation_db = level(&keys, "attenuation", are_given)?;
     let kept = keys.find("keep").map(|found| found.choice(&Kept::ALL)).transpose()?;
     let kept = kept.unwrap_or_default();
     let combs = keys.find("combs").map(|found| {
@@ -265,13 +234,15 @@ fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<Rate
         }))
     });
     let least = least.transpose()?.unwrap_or_default();
-    let (ripple_db, attenuation_db) = (ripple, attenuation);
-    let carrier_hz = carrier(&keys, rate, rate.hertz().max(output), pass_hz)?;
-    let is_complex = samples(&keys, carrier_hz)?;
+    let carrier = keys.find("carrier").map(|found| found.parse::<Frequency>(FREQUENCY_FORMS));
+    let carrier_hz = carrier.transpose()?.map(|carrier| carrier.hertz(rate));
+    let samples =
+        keys.find("samples").map(|found| found.choice(&[("real", false), ("complex", true)]));
+    let is_complex = samples.transpose()?.unwrap_or(false);
     let most = ChainSpec::MOST_CHANNELS as i64;
     let channels = keys.find("channels").map(|found| found.integer(1..most + 1)).transpose()?;
     let channels = channels.unwrap_or(1) as usize;
-    Ok(RateChange {
+    let change = RateChange {
         up,
         down,
         pass_hz,
@@ -283,64 +254,25 @@ fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<Rate
         carrier_hz,
         is_complex,
         channels,
-    })
+    };
+    check_change(&change, rate).map_err(|(key, problem)| {
+        let key = key.rsplit('.').next().unwrap_or(key);
+        match keys.find(key) {
+            Some(found) => found.error(problem),
+            None => keys.missing("pass_edge", FREQUENCY_FORMS),
+        }
+    })?;
+    Ok(change)
 }
 
-/// The carrier in hertz, which is mixed at a rate of `higher`.
-fn carrier(
-    keys: &Keys<'_>,
-    rate: SampleRate,
-    higher: f64,
-    pass_hz: f64,
-) -> Result<Option<f64>, SpecError> {
-    let Some(found) = keys.find("carrier") else { return Ok(None) };
-    let hertz = found.parse::<Frequency>(FREQUENCY_FORMS)?.hertz(rate);
-    if hertz > pass_hz && hertz + pass_hz < higher / 2.0 {
-        return Ok(Some(hertz));
-    }
-    Err(found.error(Problem::Range {
-        found: format!("{hertz} Hz"),
-        accepted: format!(
-            "more than pass_edge, {pass_hz} Hz, and by as much below half of the higher rate: above \
-             {pass_hz} Hz and below {} Hz",
-            higher / 2.0 - pass_hz
-        ),
-    }))
-}
-
-/// Whether samples are complex that go in and come out.
-fn samples(keys: &Keys<'_>, carrier_hz: Option<f64>) -> Result<bool, SpecError> {
-    let Some(found) = keys.find("samples") else { return Ok(false) };
-    let is_complex = found.choice(&[("real", false), ("complex", true)])?;
-    if is_complex && carrier_hz.is_some() {
-        return Err(found.error(Problem::Range {
-            found: "complex samples and a carrier".to_owned(),
-            accepted: "one of both: a carrier makes complex samples of real ones, or real ones of complex \
-                       ones"
-                .to_owned(),
-        }));
-    }
-    Ok(is_complex)
-}
-
-/// A level in a range; without it stages cannot be found.
+/// A level; without it stages cannot be found.
 fn level(
     keys: &Keys<'_>,
     key: &'static str,
-    range: [f64; 2],
-    accepted: &'static str,
     may_be_missing: bool,
 ) -> Result<Option<f64>, SpecError> {
-    let within = |found: Found<'_>| {
-        let decibels = found.parse::<Level>(LEVEL)?.decibels();
-        if decibels >= range[0] && decibels <= range[1] {
-            return Ok(decibels);
-        }
-        let said = format!("{decibels} dB");
-        Err(found.error(Problem::Range { found: said, accepted: accepted.to_owned() }))
-    };
     match keys.find(key) {
-        Some(found) => within(found).map(Some),
+        Some(found) => Ok(Some(found.parse::<Level>(LEVEL)?.decibels())),
         None if may_be_missing => Ok(None),
         None => Err(keys.missing(key, LEVEL)),
     }

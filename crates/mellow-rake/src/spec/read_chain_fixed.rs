@@ -1,7 +1,7 @@
 //! The words of a chain: `[fixed]` and `[stage.fixed]`.
 
 use super::read::{Keys, WORD_FORMS};
-use super::{ChainFixed, OscillatorFixed, Problem, SpecError, StageFixed};
+use super::{ChainFixed, OscillatorFixed, Problem, SpecError, StageFixed, Structure, Tables};
 use crate::effort::Effort;
 use crate::fixed::{Overflow, Rounding};
 
@@ -57,7 +57,7 @@ pub(super) fn stage_fixed(
     keys: &Keys<'_>,
     usual: Option<StageFixed>,
 ) -> Result<Option<StageFixed>, SpecError> {
-    let known = ["output", "coefficients", "rounding", "overflow", "prune"];
+    let known = ["output", "coefficients", "structure", "rounding", "overflow", "prune"];
     let Some(own) = keys.table("fixed", "stage.fixed.", &known)? else { return Ok(usual) };
     let Some(usual) = usual else {
         let place = keys.need("fixed", "a table [stage.fixed]")?;
@@ -68,6 +68,9 @@ pub(super) fn stage_fixed(
     };
     let mut fixed = stage(&own, usual)?;
     fixed.output = own.find("output").map(|found| found.parse(WIDTH_FORMS)).transpose()?;
+    let recursive = Structure::ALL.iter().filter(|one| one.facts().tables != Tables::Taps);
+    let structures: Vec<_> = recursive.map(|one| (one.facts().name, *one)).collect();
+    fixed.structure = own.find("structure").map(|found| found.choice(&structures)).transpose()?;
     Ok(Some(fixed))
 }
 

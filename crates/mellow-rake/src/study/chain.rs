@@ -3,7 +3,7 @@
 use crate::hardware::{NetworkHardware, NetworkHardwareError};
 use crate::implementation::{ChainImplementError, ChainImplementation, implement_chain};
 use crate::rates::{Chain, ChainDesign, ChainError, FoldedBand, PassBand, realize};
-use crate::spec::{ChainSpec, RateChange, SpecError, SpecPlace};
+use crate::spec::{ChainSpec, ChainWish, RateChange, SpecError, SpecPlace, Tune};
 #[cfg(feature = "spec-file")]
 use crate::spec::{Coefficients, DirectWish, Want};
 use crate::write::{self, GeneratedFile, Language, Symbols, WriteError, c, rust, verilog, vhdl};
@@ -264,7 +264,10 @@ impl ChainStudy {
                 _ => {
                     let rate = Some(self.spec.sample_rate);
                     let written = match language {
-                        Language::C => c::write_network(&found.network, &symbols, rate),
+                        Language::C => {
+                            let firmware = self.spec.firmware;
+                            c::write_network_for(&found.network, &symbols, firmware, rate)
+                        }
                         _ => rust::write_network(&found.network, &symbols, rate),
                     };
                     files.extend(written.map_err(ChainStudyError::Write)?);
@@ -283,6 +286,13 @@ impl ChainStudy {
             files.push(write::clock_constraint(hertz, port, language, &symbols));
         }
         Ok(files)
+    }
+
+    /// The same with its C tuned to a core; the integers stay what they are.
+    #[must_use]
+    pub fn tuned_to(mut self, tune: Tune) -> Self {
+        self.spec.firmware.tune = tune;
+        self
     }
 
     /// The gain over the pass-band, measured.
@@ -311,5 +321,15 @@ impl ChainStudy {
         let designed = self.designed.meets(&self.spec.change)?;
         let rounded = self.integers().and_then(|(_, found)| found.meets(&self.spec.change));
         Some(designed && rounded.unwrap_or(true))
+    }
+}
+
+impl ChainWish {
+    /// Its study.
+    ///
+    /// # Errors
+    /// [`ChainStudyError`] with the keys that it is about.
+    pub fn study(self) -> Result<ChainStudy, ChainStudyError> {
+        ChainStudy::of(self.spec().map_err(|error| ChainStudyError::Spec(Box::new(error)))?)
     }
 }

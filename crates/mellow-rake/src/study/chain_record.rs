@@ -1,6 +1,7 @@
 //! What is known of a chain, as objects for programs.
 
 use super::{ChainStudy, ChainWordsRecord};
+use crate::filter::{Section, Sections};
 use crate::rates::{Chain, Comb, FoldedBand, PassBand, Stage, Weighed};
 
 /// Bands that a record names, the strongest first.
@@ -35,8 +36,10 @@ pub struct StageRecord {
     pub words: usize,
     /// Its delay in seconds; `None` where it is not the same at every frequency.
     pub delay_s: Option<f64>,
-    /// The taps, at the rate at which it filters.
+    /// The taps, at the rate at which it filters; none where it is recursive.
     pub taps: Vec<f64>,
+    /// Of a recursive filter b0, b1, b2, a1, a2 of each section, at that rate.
+    pub sections: Vec<[f64; 5]>,
 }
 
 /// A band that falls onto another, as an object for programs.
@@ -211,12 +214,15 @@ fn band(found: &FoldedBand) -> BandRecord {
     }
 }
 
+fn rows(sections: &Sections) -> Vec<[f64; 5]> {
+    sections.0.iter().map(|Section { b, a }| [b[0], b[1], b[2], a[0], a[1]]).collect()
+}
+
 fn stage(chain: &Chain, number: usize) -> StageRecord {
     let stage: &Stage = &chain.stages()[number];
     let (filter_rate_hz, output_rate_hz) =
         (chain.rate_within(number).hertz(), chain.rate_before(number + 1).hertz());
-    let taps = &stage.taps().0;
-    let is_symmetric = stage.taps().linear_phase().is_some();
+    let taps = stage.taps().map_or(&[] as &[f64], |taps| &taps.0);
     StageRecord {
         up: stage.up(),
         down: stage.down(),
@@ -229,7 +235,8 @@ fn stage(chain: &Chain, number: usize) -> StageRecord {
         multiplies_per_second: stage.multiplies_per_output() * output_rate_hz,
         adds_per_second: stage.adds_per_output() * output_rate_hz,
         words: stage.words(),
-        delay_s: is_symmetric.then(|| (taps.len() - 1) as f64 / 2.0 / filter_rate_hz),
-        taps: taps.clone(),
+        delay_s: stage.delay().map(|samples| samples / filter_rate_hz),
+        taps: taps.to_vec(),
+        sections: stage.form().sections().map(rows).unwrap_or_default(),
     }
 }

@@ -17,10 +17,14 @@ pub struct StageWordsRecord {
     pub output: WordFormat,
     /// Whether the fraction of that was chosen for the level.
     pub output_is_chosen: bool,
-    /// The format of the taps.
+    /// The format of the taps, or of the coefficients of sections.
     pub coefficients: Option<WordFormat>,
     /// The integers of the taps, at the rate at which they filter.
     pub taps: Vec<i64>,
+    /// How a recursive filter is arranged.
+    pub structure: Option<&'static str>,
+    /// The integers of its sections, or what that structure has in the place of them, row by row.
+    pub sections: Vec<Vec<i64>>,
     /// The words of integrators and combs, in the order of the signal.
     pub sums: Vec<WordFormat>,
     /// How sums are rounded to what goes out.
@@ -188,13 +192,17 @@ fn stage_words(found: &ChainImplementation, number: usize) -> StageWordsRecord {
     let stage = &found.stages[number];
     let fixed = found.fixed.of_stage(number);
     let joint = found.joint(number);
+    let is_recursive = stage.structure.is_some();
+    let rows = stage.coefficients.as_ref().map_or(Vec::new(), |table| table.rows.clone());
     let of = |value: fn(&crate::network::JointFact) -> f64| joint.as_ref().map_or(0.0, value);
     StageWordsRecord {
         input: stage.input,
         output: stage.output,
         output_is_chosen: stage.is_chosen,
-        coefficients: stage.taps.as_ref().map(|table| table.format),
-        taps: stage.taps.as_ref().map_or(Vec::new(), |table| table.rows[0].clone()),
+        coefficients: stage.coefficients.as_ref().map(|table| table.format),
+        taps: if is_recursive { Vec::new() } else { rows.concat() },
+        structure: stage.structure.map(|structure| structure.facts().name),
+        sections: if is_recursive { rows } else { Vec::new() },
         sums: stage.sums.clone(),
         rounding: fixed.rounding,
         overflow: fixed.overflow,

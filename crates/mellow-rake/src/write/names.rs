@@ -48,7 +48,7 @@ const OWN: &str = "clk rst in_valid in_ready in_data out_valid out_ready out_dat
 /// What the registers and wires of a unit begin with.
 const UNIT: &str = "running free opens step head sample channel clearing owed gives takes wraps stores \
     delivers begins adds ending pairs differs aligns passes negates first second result write writes \
-    coefficients coefficient pair operand factor product passed chosen rounded aligned products sum \
+    coefficients coefficient pair operand factor exact product passed chosen rounded aligned products sum \
     beginning end given waits waiting advances has size is from narrow positive paired turned \
     load loads asks changes set valid ready data stage start ends";
 

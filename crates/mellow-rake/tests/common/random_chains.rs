@@ -1,10 +1,10 @@
 //! Chains of stages and the words that they run on, as random as they can be.
 
-use mellow_rake::filter::Taps;
+use mellow_rake::filter::{Section, Sections, Taps};
 use mellow_rake::fixed::{CoefficientFormat, Overflow, Rounding, WordFormat};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::rates::{Carrier, CarrierWay, Chain, Comb, Stage};
-use mellow_rake::spec::{ChainFixed, OscillatorFixed, StageFixed};
+use mellow_rake::spec::{ChainFixed, OscillatorFixed, StageFixed, Structure};
 use mellow_rake::units::SampleRate;
 
 pub(crate) fn rate() -> SampleRate {
@@ -17,7 +17,25 @@ fn taps(noise: &mut NoiseSource, up: usize, count: usize) -> Taps {
     Taps(raw.iter().map(|tap| tap / sum * 1.4 * up as f64).collect())
 }
 
-/// Up to four stages of taps and of sums, of real samples, complex ones, or around a carrier.
+/// Up to two sections, some of the first order.
+pub(crate) fn sections(noise: &mut NoiseSource, up: usize) -> Sections {
+    let count = noise.integer(1, 2) as usize;
+    let one = |index: usize, noise: &mut NoiseSource| {
+        let radius = noise.integer(20, 90) as f64 / 100.0;
+        let angle = noise.integer(0, 314) as f64 / 100.0;
+        let level = (1.0 - radius) * if index == 0 { up as f64 } else { 1.0 };
+        match noise.integer(0, 2) {
+            0 => Section { b: [level, level, 0.0], a: [-radius, 0.0] },
+            _ => Section {
+                b: [level, noise.integer(-10, 10) as f64 / 10.0 * level, level],
+                a: [-2.0 * radius * angle.cos(), radius * radius],
+            },
+        }
+    };
+    Sections((0..count).map(|index| one(index, noise)).collect())
+}
+
+/// Up to four stages of taps, of sections and of sums, of real samples, complex ones, or around a carrier.
 pub(crate) fn any_chain(noise: &mut NoiseSource) -> Chain {
     let count = noise.integer(1, 4) as usize;
     let mut stages = Vec::new();
@@ -25,7 +43,11 @@ pub(crate) fn any_chain(noise: &mut NoiseSource) -> Chain {
         let comb =
             Comb { order: noise.integer(1, 4) as usize, delay: noise.integer(1, 2) as usize };
         let factor = noise.integer(2, 7) as usize;
-        stages.push(match noise.integer(0, 4) {
+        stages.push(match noise.integer(0, 5) {
+            5 => {
+                let (up, down) = [(1, factor), (factor, 1), (3, 2)][noise.integer(0, 2) as usize];
+                Stage::new(up, down, sections(noise, up)).unwrap()
+            }
             0 => Stage::comb(1, factor, comb).unwrap(),
             1 => Stage::comb(factor, 1, comb).unwrap(),
             kind => {
@@ -51,16 +73,32 @@ pub(crate) fn any_chain(noise: &mut NoiseSource) -> Chain {
     }
 }
 
-pub(crate) fn any_chain_words(noise: &mut NoiseSource) -> ChainFixed {
+/// Structures that any sections can be in.
+pub(crate) const STRUCTURES: [Structure; 6] = [
+    Structure::DirectForm1,
+    Structure::ErrorFeedback1,
+    Structure::ErrorFeedback2,
+    Structure::DirectForm1Transposed,
+    Structure::DirectForm2,
+    Structure::DirectForm2Transposed,
+];
+
+pub(crate) fn any_chain_words(noise: &mut NoiseSource, chain: &Chain) -> ChainFixed {
     let input = WordFormat::new(noise.integer(0, 3) > 0, noise.integer(6, 14) as u32, 10).unwrap();
     let width = noise.integer(10, 20) as u32;
     let usual = StageFixed {
+        structure: None,
         output: None,
         coefficients: CoefficientFormat { signed: true, width: 14, fraction: None },
         rounding: Rounding::ALL[noise.integer(0, 4) as usize],
         overflow: [Overflow::Saturate, Overflow::Wrap][noise.integer(0, 1) as usize],
         prune: noise.integer(0, 1) == 0,
     };
+    let of_stage = |stage: &Stage| {
+        let found = STRUCTURES[noise.integer(0, 5) as usize];
+        StageFixed { structure: stage.taps().is_none().then_some(found), ..usual }
+    };
+    let stages = chain.stages().iter().map(of_stage).collect();
     let phase_bits = noise.integer(4, 32) as u32;
     let oscillator = OscillatorFixed {
         // A frequency that is lost in the phase is refused.
@@ -73,6 +111,7 @@ pub(crate) fn any_chain_words(noise: &mut NoiseSource) -> ChainFixed {
         output: WordFormat::new(true, width, width as i32 - 6).unwrap(),
         between: Some(CoefficientFormat { signed: true, width, fraction: None }),
         usual,
+        stages,
         ..ChainFixed::new(input)
     }
 }

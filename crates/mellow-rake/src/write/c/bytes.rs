@@ -91,7 +91,17 @@ impl Statements<'_> {
         let Bytewise { is_long, first, dropped } = how;
         let word = self.word(sum.local);
         let format = sum.local.format;
-        self.helpers.insert(if is_long { Helper::Sum40 } else { Helper::Add32 });
+        let is_product = |step: &Step| match step {
+            Step::Add(addition) | Step::Loop { addition, .. } => {
+                matches!(addition.addend, Addend::Product { .. })
+            }
+            Step::Double(_) => false,
+        };
+        if is_long {
+            self.helpers.insert(Helper::Sum40);
+        } else if sum.steps.iter().any(is_product) {
+            self.helpers.insert(Helper::Add32);
+        }
         let variable = format!("{word}_sum");
         match is_long {
             true => {

@@ -21,6 +21,10 @@ const WRITTEN_OUT: usize = 4;
 /// Loops of at most this many passes over sections are written out by compilers that do it when told.
 const UNROLLED: usize = 16;
 
+/// Loops over so many words are long: a pass that has one is not written out, for a compiler would hold the
+/// words of all passes at once, more than there are registers.
+const LONG: usize = 8;
+
 /// Outputs that are made at once.
 pub(super) const LANES: usize = 4;
 
@@ -337,7 +341,8 @@ impl Statements<'_> {
                 let word = self.word(*local);
                 self.line(&format!("{kind} {word} = {first}; /* {format} */"));
                 let is_whole = !matches!(self.form.firing, Some(Firing::Every(_)));
-                if *passes <= UNROLLED && is_whole {
+                let is_long = self.form.is_dual && has_long_loop(body);
+                if *passes <= UNROLLED && is_whole && !is_long {
                     self.line("MELLOW_RAKE_UNROLL_ALL");
                     self.helpers.insert(Helper::Unroll);
                 }
@@ -595,4 +600,15 @@ impl Statements<'_> {
         };
         format!("{sum} {sign} {product}{zeros};")
     }
+}
+
+/// Whether a pass has a long loop of its own.
+fn has_long_loop(body: &[Statement]) -> bool {
+    body.iter().any(|statement| match statement {
+        Statement::Sum(sum) => sum
+            .steps
+            .iter()
+            .any(|step| matches!(step, Step::Loop { passes, .. } if passes.len() >= LONG)),
+        _ => false,
+    })
 }

@@ -20,7 +20,7 @@ mod types;
 
 pub use float::write_float;
 pub use load_map::write_load_map;
-pub use network::write_network;
+pub use network::{write_network, write_network_for};
 
 use super::capability::{Capability, per_sample};
 use super::lower::{Lowered, Window, lower, lower_for_processor};

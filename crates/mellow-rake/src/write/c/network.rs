@@ -6,13 +6,13 @@ use super::super::number::c_integer;
 use super::super::parts::{Part, What, parts, samples_said};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::expression::{Access, Admitted, Body, Firing, Form};
-use super::source::helper_texts;
+use super::source::{Function, helper_texts, tuned};
 use super::types::{Helper, storage};
 use super::{Writer, lanes, mixer};
 use crate::datapath::{Checked, Row, dump};
 use crate::fixed::WordFormat;
 use crate::network::Network;
-use crate::spec::Firmware;
+use crate::spec::{Firmware, Tune};
 use crate::units::SampleRate;
 use std::collections::BTreeSet;
 use std::fmt::Write;
@@ -48,13 +48,42 @@ pub fn write_network(
     symbols: &Symbols,
     rate: Option<SampleRate>,
 ) -> Result<Vec<GeneratedFile>, WriteError> {
+    write_network_for(network, symbols, Firmware::default(), rate)
+}
+
+/// The same as firmware is to be; channels are lanes of the network, whatever it says of them.
+///
+/// # Errors
+/// As of [`write_network`].
+///
+/// ```
+/// use mellow_rake::filter::Taps;
+/// use mellow_rake::implementation::implement_chain;
+/// use mellow_rake::rates::{Chain, Stage};
+/// use mellow_rake::spec::{ChainFixed, Firmware, Name, Tune};
+/// use mellow_rake::write::{Symbols, c};
+/// let halve = Stage::decimator(2, Taps(vec![0.05; 20]))?;
+/// let chain = Chain::new("96 kHz".parse()?, vec![halve])?;
+/// let words = implement_chain(&chain, &ChainFixed::new("s16f15".parse()?))?;
+/// let firmware = Firmware { tune: Tune::CortexM4, ..Firmware::default() };
+/// let files = c::write_network_for(&words.network, &Symbols::new(&Name::new("wake")?), firmware, None)?;
+/// assert!(files[1].text.contains("__smla"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn write_network_for(
+    network: &Network,
+    symbols: &Symbols,
+    firmware: Firmware,
+    rate: Option<SampleRate>,
+) -> Result<Vec<GeneratedFile>, WriteError> {
+    let firmware = Firmware { channels: 1, ..firmware };
     let admitted = Admitted::new();
     let parts = parts(network, "C")?;
     for checked in parts.iter().filter_map(Part::program) {
         Capability { target: "C", widest: 64 }.check(&lower(checked))?;
     }
     let own = (1..=parts.len()).map(|number| symbols.part(number)).collect();
-    let text = Text { network, symbols, rate, parts, own, admitted };
+    let text = Text { network, symbols, rate, parts, own, admitted, firmware };
     let file = |ending: &str, text: String| {
         let name = format!("{}{ending}", symbols.base());
         GeneratedFile { language: Language::C, name, text }
@@ -128,6 +157,7 @@ struct Text<'a> {
     /// The names of each.
     own: Vec<Symbols>,
     admitted: Admitted,
+    firmware: Firmware,
 }
 
 impl Text<'_> {
@@ -137,7 +167,7 @@ impl Text<'_> {
             lowered: lower_for_processor(checked),
             symbols: &self.own[index],
             admitted: &self.admitted,
-            firmware: Firmware::default(),
+            firmware: self.firmware,
             rate: None,
         }
     }
@@ -239,6 +269,10 @@ impl Text<'_> {
                 What::Mixer(mixer) => text.push_str(&mixer::said(mixer)),
             }
         }
+        if self.firmware.tune != Tune::Portable {
+            text.push('\n');
+            text.push_str(&tuned(self.firmware.tune));
+        }
         let _ = write!(text, "*/\n#include \"{name}.h\"\n\n");
         let mut helpers: BTreeSet<Helper> = [Helper::Unroll].into();
         let mut functions = String::new();
@@ -265,9 +299,9 @@ impl Text<'_> {
                 functions.push_str(&writer.advance(window));
             }
             let firing = if kept_only { Firing::Every(part.keep) } else { Firing::All };
-            let body = fire(&writer, part, firing);
-            helpers.extend(body.helpers.iter().copied());
-            functions.push_str(&body.text);
+            let function = fire(&writer, part, firing);
+            helpers.extend(function.helpers());
+            functions.push_str(&function.text(None));
             functions.push_str(&match part.lanes {
                 1 => self.run(index, checked, kept_only),
                 _ => lanes::run(part, own, name, index + 1, kept_only),
@@ -290,7 +324,7 @@ impl Text<'_> {
                 let _ = writeln!(clears, "    chain->until{number} = {};", part.keep - 1);
             }
         }
-        text.push_str(&helper_texts(&helpers, Firmware::default()));
+        text.push_str(&helper_texts(&helpers, self.firmware));
         text.push_str(&functions);
         let _ = write!(text, "void {name}_init(struct {name} *chain)\n{{\n{clears}}}\n\n");
         text.push_str(&self.block());
@@ -320,7 +354,11 @@ impl Text<'_> {
         if part.keep > 1 {
             body.push(format!("int until = chain->until{number};"));
         }
-        body.extend(block("for (i = 0; i < count; i++) {", each));
+        if part.takes() > 1 && part.fill == 1 {
+            body.extend(block("for (i = 0; i < count;) {", fire.words()));
+        } else {
+            body.extend(block("for (i = 0; i < count; i++) {", each));
+        }
         if copied {
             body.push(format!("chain->part{number} = state;"));
         }
@@ -446,6 +484,26 @@ impl Fire<'_> {
         lines
     }
 
+    /// The words of the next firing: from where they lie, or, where some were left from before or are missing
+    /// yet, one that waits.
+    fn words(&self) -> Vec<String> {
+        let (number, takes, input) = (self.number, self.part.takes(), self.part.types().0);
+        let waiting = vec![
+            format!("chain->waiting{number}[chain->waits{number}++] = input[i++];"),
+            format!("if (chain->waits{number} != {takes}) {{"),
+            "    continue;".to_owned(),
+            "}".to_owned(),
+            format!("chain->waits{number} = 0;"),
+            format!("from = chain->waiting{number};"),
+        ];
+        let mut lines = vec![format!("const {input} *from = input + i;")];
+        let head = format!("if (chain->waits{number} != 0 || count - i < {takes}) {{");
+        lines.extend(block(&head, waiting));
+        lines.extend(block("else {", vec![format!("i += {takes};")]));
+        lines.extend(self.firing("from"));
+        lines
+    }
+
     /// One firing, of which goes on what is kept.
     fn firing(&self, from: &str) -> Vec<String> {
         let Fire { part, own, state, kept_only, .. } = self;
@@ -490,26 +548,33 @@ pub(super) fn block(head: &str, lines: Vec<String>) -> Vec<String> {
 }
 
 /// The function of one firing.
-fn fire(writer: &Writer<'_>, part: &Part<'_>, firing: Firing) -> Body {
+fn fire(writer: &Writer<'_>, part: &Part<'_>, firing: Firing) -> Function {
     let (own, (input, output)) = (writer.symbols.base(), part.types());
-    let form = Form { access: Access::Filter, is_dual: false, lanes: None, firing: Some(firing) };
     let tune = writer.firmware.tune;
-    let mut body = Body::new(&writer.lowered, own, writer.admitted, tune, form);
+    let body = |is_dual: bool| {
+        let form = Form { access: Access::Filter, is_dual, lanes: None, firing: Some(firing) };
+        Body::new(&writer.lowered, own, writer.admitted, tune, form)
+    };
     let (kind, first) = match firing {
         Firing::All => ("void", ""),
         Firing::Every(_) => (output, ", int first"),
     };
     let star = if kind == "void" { " " } else { " *" };
-    let mut start = String::new();
-    if writer.window().is_some() {
-        start.push_str("    const int at = filter->at;\n");
+    let start = if writer.window().is_some() {
+        "    const int at = filter->at;\n"
     } else if writer.lowered.lines.iter().all(|line| line.depth == 0) {
-        start.push_str("    (void)filter;\n");
-    }
-    body.text = format!(
+        "    (void)filter;\n"
+    } else {
+        ""
+    };
+    let begun = |mut body: Body| {
+        body.text.insert_str(0, start);
+        body
+    };
+    let head = format!(
         "/* One firing. */\nstatic MELLOW_RAKE_INLINE {kind}{star}{own}_fire(struct {own} *filter, const \
-         {input} *input, {output} *output{first})\n{{\n{start}{}}}\n\n",
-        body.text
+         {input} *input, {output} *output{first})"
     );
-    body
+    let paired = tune.has_pairs().then(|| body(true)).filter(|body| body.has_pairs).map(begun);
+    Function { head, is_of_several: false, plain: begun(body(false)), paired }
 }

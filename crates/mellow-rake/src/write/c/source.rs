@@ -22,12 +22,12 @@ const HAS_PAIRS: &str =
     "#if defined(__ARM_FEATURE_DSP) && defined(__GNUC__) && !defined(__ARM_BIG_ENDIAN)";
 
 /// A function that is there in a form with instructions for pairs and in one without.
-struct Function {
-    head: String,
+pub(super) struct Function {
+    pub(super) head: String,
     /// Whether it makes several outputs at a time.
-    is_of_several: bool,
-    plain: Body,
-    paired: Option<Body>,
+    pub(super) is_of_several: bool,
+    pub(super) plain: Body,
+    pub(super) paired: Option<Body>,
 }
 
 impl Writer<'_> {
@@ -39,18 +39,13 @@ impl Writer<'_> {
             let _ = writeln!(text, "     {line}");
         }
         if self.firmware.tune != Tune::Portable {
-            let (tune, reason) = (self.firmware.tune.as_str(), self.firmware.tune.reason());
             text.push('\n');
-            for line in wrapped(&format!("Tuned to {tune}: {reason}."), 100) {
-                let _ = writeln!(text, "   {line}");
-            }
+            text.push_str(&tuned(self.firmware.tune));
         }
         let _ = write!(text, "*/\n#include \"{name}.h\"\n\n");
         let (several, mut functions) = (self.several(), self.functions());
         functions.retain(|function| several.is_some() || !function.is_of_several);
-        let bodies = functions.iter().flat_map(|one| [Some(&one.plain), one.paired.as_ref()]);
-        let helpers: BTreeSet<Helper> =
-            bodies.flatten().flat_map(|body| body.helpers.iter().copied()).collect();
+        let helpers: BTreeSet<Helper> = functions.iter().flat_map(Function::helpers).collect();
         text.push_str(&helper_texts(&helpers, self.firmware));
         self.tables(&mut text);
         let _ = writeln!(text, "void {name}_init(struct {name} *filter)\n{{");
@@ -403,9 +398,22 @@ impl Writer<'_> {
     }
 }
 
+/// What a text is tuned to, and what that means, within a comment.
+pub(super) fn tuned(tune: Tune) -> String {
+    let (tune, reason) = (tune.as_str(), tune.reason());
+    let lines = wrapped(&format!("Tuned to {tune}: {reason}."), 100);
+    lines.iter().map(|line| format!("   {line}\n")).collect()
+}
+
 impl Function {
+    /// What either form calls.
+    pub(super) fn helpers(&self) -> impl Iterator<Item = Helper> {
+        let bodies = [Some(&self.plain), self.paired.as_ref()];
+        bodies.into_iter().flatten().flat_map(|body| body.helpers.iter().copied())
+    }
+
     /// Its text, behind the condition that there is for it.
-    fn text(&self, condition: Option<&str>) -> String {
+    pub(super) fn text(&self, condition: Option<&str>) -> String {
         let whole = |body: &Body| format!("{}\n{{\n{}}}\n", self.head, body.text);
         let text = match &self.paired {
             None => whole(&self.plain),

@@ -85,7 +85,7 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
 /// let scheduled = schedule(&SignalFlow::of(checked)?, Resources::default())?;
 /// let symbols = Symbols::new(&mellow_rake::spec::Name::new("swell")?);
 /// let files = vhdl::write_scheduled(&scheduled, checked, &symbols)?;
-/// assert_eq!(files[0].text.matches("product_0 <= first_0 * coefficient_0;").count(), 1);
+/// assert_eq!(files[0].text.matches("exact_0 <= first_0 * coefficient_0;").count(), 1);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 ///

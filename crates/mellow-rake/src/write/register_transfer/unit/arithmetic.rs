@@ -86,8 +86,10 @@ impl Unit<'_> {
         };
         let width = narrow + bits;
         let mut product = items.register(Signal::signed(format!("product_{lane}"), width));
+        // In front of the register, so that a simulator multiplies only where a factor has changed.
         let value = Value::Product { left: part, right: coefficient, width };
-        clocked.push(Statement::Take(product.clone(), value));
+        let exact = items.wire(format!("exact_{lane}"), value);
+        clocked.push(Statement::Take(product.clone(), exact.whole()));
         if program.wide_bits.is_some() {
             let passed = items.register(Signal::signed(format!("passed_{lane}"), wide));
             clocked.push(Statement::Take(passed.clone(), operand.whole()));
