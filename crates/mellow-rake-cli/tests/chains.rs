@@ -323,6 +323,22 @@ fn complex_samples_are_held_against_a_mask() {
     let (status, object) = held(&tight);
     assert_eq!((status, &object["held"]), (1, &false.into()), "{object:.300}");
     assert!(number(&object["mask"]["at_hz"]) < -500.0, "{}", object["mask"]);
+    // The channels beside it, 4 kHz away: a limit that one of them is above, and one that none is.
+    let beside =
+        |more: &[&str]| json(&[&call[..], &["--spacing", "4 kHz", "--json"], more].concat());
+    let (_, object) = beside(&[]);
+    let levels = object["adjacent"]["channels"].as_array().unwrap();
+    let offsets: Vec<f64> = levels.iter().map(|one| number(&one["offset_hz"])).collect();
+    assert_eq!(offsets, [-4000.0, 4000.0], "{:.300}", object["adjacent"]);
+    let highest = levels.iter().map(|one| number(&one["after_db"])).fold(f64::MIN, f64::max);
+    for (more, status) in [(0.1, 0), (-0.1, 1)] {
+        let limit = format!("{} dB", highest + more);
+        let (found, object) = beside(&["--adjacent-limit", &limit]);
+        assert_eq!((found, &object["held"]), (status, &(status == 0).into()), "{object:.300}");
+    }
+    let too_far = ["--spacing", "6 kHz", "--adjacent-limit", "0 dB"];
+    let (status, _, told) = run(&[&call[..], &too_far].concat());
+    assert!(status == 2 && told.contains("6000 Hz that come out"), "{told}");
 }
 
 /// What is for one filter is refused of a chain, with what would do.

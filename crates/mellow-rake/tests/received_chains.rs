@@ -92,3 +92,78 @@ fn keyed_symbols_come_through_a_decimator() {
     let error = thirds.received(&many, passed, ErrorLimits::default()).unwrap_err();
     assert!(matches!(error, NotReceived::Spacing { .. }), "{error}");
 }
+
+/// A second signal beside the first has the level that it was made with, before a chain and behind it, and a
+/// limit on it holds or not; what cannot be told is refused.
+#[test]
+fn a_neighbor_has_its_level() {
+    let ratio_db = |second: f64| 20.0 * (second / 0.1).log10();
+    let keyed = |carrier: &str, rms: f64| {
+        format!(
+            "[[part]]\nkind = \"keyed\"\nkeying = \"qpsk\"\ncarrier = \"{carrier}\"\n\
+             symbol_rate = \"2 kHz\"\nrolloff = 0.25\nspan = 40\nrms = {rms}\n"
+        )
+    };
+    let plan = |length: &str, rms: f64| {
+        plan(&format!(
+            "name = \"pings\"\nsample_rate = \"96 kHz\"\nlength = \"{length}\"\nseed = 5\n{}{}",
+            keyed("27 kHz", 0.1),
+            keyed("30 kHz", rms)
+        ))
+    };
+    // The neighbor is in the pass-band, or 60 dB down in the stop-band; integers add next to nothing.
+    let down = |filter: &str| {
+        study(&format!(
+            "name = \"reef\"\nsample_rate = \"96 kHz\"\n[change]\ncarrier = \"27 kHz\"\n{filter}\
+             [fixed]\ninput = \"s24f22\"\noutput = \"s24f22\"\n[fixed.oscillator]\nvalue_bits = 20\n\
+             address_bits = 14\n"
+        ))
+    };
+    let wide = "down = 6\npass_edge = \"5 kHz\"\nripple = \"0.02 dB\"\nattenuation = \"60 dB\"\n";
+    let narrow = "pass_edge = \"1.2 kHz\"\nripple = \"0.1 dB\"\nattenuation = \"60 dB\"\n[[stage]]\n\
+        down = 6\n[stage.want]\nkind = \"lowpass\"\npass_edge = \"1.2 kHz\"\nstop_edge = \"1.75 kHz\"\n\
+        ripple = \"0.1 dB\"\nattenuation = \"60 dB\"\n[stage.method]\ndesign = \"equiripple\"\n\
+        [stage.fixed]\ncoefficients = \"s24\"\n";
+    for (chain, rms, lost_db) in [(down(wide), 0.003, 0.0), (down(narrow), 0.1, 60.0)] {
+        let pings = plan("250 ms", rms);
+        let input = pings.start().next_block(1 << 16);
+        let (found, _) = chain.integers().unwrap();
+        let step = found.network.input().step();
+        let words: Vec<i64> = input.iter().map(|x| (x / step).round() as i64).collect();
+        let step = found.network.output().step();
+        let output: Vec<f64> =
+            found.network.start().run(&words).iter().map(|word| *word as f64 * step).collect();
+        let designed = chain.chain().start().run(&input);
+        let passed = Passed {
+            input: &input,
+            output: &output,
+            designed: Some(&designed),
+            behind: "integers",
+        };
+        let received = |spacing, limit| {
+            let limits = ErrorLimits {
+                spacing_hz: Some(spacing),
+                adjacent_db: limit,
+                ..ErrorLimits::default()
+            };
+            chain.received(&pings, passed, limits)
+        };
+        let told = received(3000.0, None).unwrap();
+        assert_eq!(told.adjacent.width_hz, 2500.0);
+        let above = told.adjacent.channels.iter().find(|one| one.offset_hz == 3000.0).unwrap();
+        let (before, after) = (above.before_db.unwrap(), above.after_db.unwrap());
+        assert!((before - ratio_db(rms)).abs() < 0.5, "{above:?}");
+        assert!((after - above.designed_db.unwrap()).abs() < 0.1, "{above:?}");
+        match lost_db {
+            0.0 => assert!((after - before).abs() < 0.2, "{above:?}"),
+            _ => assert!(after < before - lost_db + 1.0, "{above:?}"),
+        }
+        // Nothing was put below the first.
+        let below = told.adjacent.channels.iter().find(|one| one.offset_hz == -3000.0).unwrap();
+        assert!(below.after_db.unwrap() < before.min(-50.0), "{below:?}");
+        assert!(received(3000.0, Some(after + 0.1)).unwrap().held);
+        assert!(!received(3000.0, Some(after - 0.1)).unwrap().held);
+        let error = received(9000.0, Some(0.0)).unwrap_err();
+        assert!(matches!(error, NotReceived::NoneBeside { .. }), "{error}");
+    }
+}

@@ -172,6 +172,12 @@ pub(crate) struct Measure {
     /// "0.03 x".
     #[arg(long, value_name = "LEVEL", requires = "modulated", allow_hyphen_values = true)]
     pub(crate) error_limit: Option<Level>,
+    /// The highest level that is allowed in the channels beside that of the symbols, over it: "-40 dB".
+    #[arg(long, value_name = "LEVEL", requires = "modulated", allow_hyphen_values = true)]
+    pub(crate) adjacent_limit: Option<Level>,
+    /// How far the middles of channels are apart: "6 kHz" [default: as far as the symbols' band is wide].
+    #[arg(long, value_name = "FREQUENCY", requires = "modulated")]
+    pub(crate) spacing: Option<Frequency>,
     /// Hold the spectrum of the modulated signal behind the filter against a mask, as of `mrake inspect`.
     #[arg(long, value_name = "FILE", requires = "modulated")]
     pub(crate) mask: Option<PathBuf>,

@@ -136,7 +136,9 @@ fn told(
     let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
     let error_db = options.error_limit.map(|limit| limit.decibels());
     let passed = Passed { input, output, designed: designed.as_deref(), behind };
-    let object = receive(passed, ErrorLimits { error_db, mask: margin })
+    let adjacent_db = options.adjacent_limit.map(|limit| limit.decibels());
+    let spacing_hz = options.spacing.map(|spacing| spacing.hertz(rate));
+    let object = receive(passed, ErrorLimits { error_db, adjacent_db, spacing_hz, mask: margin })
         .map_err(|error| call(path, &error))?;
     figures::write(options.figure.as_deref(), || {
         Ok(figure::received(&object, &found, mask.as_ref()))

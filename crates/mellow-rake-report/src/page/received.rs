@@ -5,7 +5,7 @@ use crate::Document;
 use crate::numbers::number;
 use crate::units::hertz;
 use mellow_rake::signal::CarrierError;
-use mellow_rake::study::{ErrorRecord, Received};
+use mellow_rake::study::{Adjacent, AdjacentLevels, ErrorRecord, Received};
 
 /// Symbols before and behind a filter.
 pub fn received(object: &Received) -> Document {
@@ -66,12 +66,49 @@ pub fn received(object: &Received) -> Document {
         text.lines("\nThe carriers with the largest errors, each equalized by itself\n");
         text.table(&["carrier, Hz", "error, %", "gain, dB", "phase, degrees"], &rows);
     }
+    adjacent(&mut text, object);
     if let Some(limit) = object.error_limit_db {
         let verdict = if object.after.rms_db <= limit { "within" } else { "NOT within" };
         text.verdict(Some(object.after.rms_db <= limit), format!("{verdict} {limit} dB"));
+    }
+    if let Some(limit) = object.adjacent.limit_db {
+        let levels = object.adjacent.channels.iter().filter_map(|one| one.after_db);
+        let is_held = levels.fold(f64::NEG_INFINITY, f64::max) <= limit;
+        let verdict = if is_held { "within" } else { "NOT within" };
+        text.verdict(Some(is_held), format!("{verdict} {limit} dB in the channels beside it"));
     }
     if let Some(margin) = &object.mask {
         text.paragraph(&format!("  {}", mask(margin)), 4);
     }
     text
+}
+
+/// The channels beside that of the symbols.
+fn adjacent(text: &mut Document, object: &Received) {
+    let Adjacent { width_hz, spacing_hz, channels, .. } = &object.adjacent;
+    if channels.is_empty() {
+        return;
+    }
+    // Offsets are round as a rule, and a thousandth of a hertz is enough of others.
+    let hertz = |value: f64| (value * 1e3).round() / 1e3;
+    let (width, spacing) = (hertz(*width_hz), hertz(*spacing_hz));
+    text.lines(&format!(
+        "\nChannels beside it, {width} Hz wide, middles {spacing} Hz apart: power over that in its own\n"
+    ));
+    let row = |one: &AdjacentLevels| {
+        let mut cells = vec![format!("{:+}", hertz(one.offset_hz))];
+        cells.push(number(one.before_db, 2));
+        cells.extend(object.designed.map(|_| number(one.designed_db, 2)));
+        cells.push(number(one.after_db, 2));
+        cells
+    };
+    let rows: Vec<Vec<String>> = channels.iter().map(row).collect();
+    let head = "offset, Hz";
+    match object.designed {
+        Some(_) => {
+            let names = ["before, dB", "after, in floating point, dB", "after, on integers, dB"];
+            text.table(&[head, names[0], names[1], names[2]], &rows);
+        }
+        None => text.table(&[head, "before, dB", "after, dB"], &rows),
+    }
 }

@@ -1,5 +1,6 @@
 //! Signals: made from seeds, measured, and run through filters.
 
+mod adjacent;
 mod excitation;
 mod level;
 pub(crate) mod lines;
@@ -13,6 +14,7 @@ mod transfer;
 mod vector_error;
 mod zero_phase;
 
+pub use adjacent::{AdjacentChannel, adjacent_channels};
 pub use excitation::{chirp_words, noise_words, stepped_words, tone_words};
 pub use level::{Levels, measure_levels};
 pub use lines::{SpectralLine, spectral_lines};

@@ -13,6 +13,7 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod adjacent;
 mod chain;
 mod chain_hardware;
 mod chain_record;
@@ -36,6 +37,7 @@ mod sensitivity;
 mod shared_unit;
 mod test_project;
 
+pub use adjacent::{Adjacent, AdjacentLevels};
 pub use chain::{ChainMeasures, ChainStudy, ChainStudyError};
 pub use chain_hardware::{ChainHardwareRecord, ChainPartRecord};
 pub use chain_record::{BandRecord, ChainRecord, StageRecord, WeighedRecord};

@@ -1,6 +1,7 @@
 //! What a filter does to the symbols of a modulated signal.
 
-use super::{ChainStudy, Study};
+use super::adjacent::{Reading, beside};
+use super::{Adjacent, ChainStudy, Study};
 use crate::rates::CarrierWay;
 use crate::signal::{
     CarrierError, KeyedCarrier, MaskMargin, Part, SignalPlan, VectorError, Waveform, compared,
@@ -41,6 +42,8 @@ pub struct Received {
     pub carriers: Vec<CarrierError>,
     /// What is allowed, in decibels.
     pub error_limit_db: Option<f64>,
+    /// The channels beside that of the symbols.
+    pub adjacent: Adjacent,
     /// How the spectrum stands to a mask.
     pub mask: Option<MaskMargin>,
     /// Whether all that is allowed is kept.
@@ -127,6 +130,20 @@ pub enum NotReceived {
         /// The carrier that it is put on.
         carrier_hz: f64,
     },
+    /// What is allowed of channels beside that of the symbols, and none lies in what comes out.
+    #[error(
+        "no channel of {width_hz} Hz whose middle is {spacing_hz} Hz from that of the symbols lies below the \
+         {nyquist_hz} Hz that come out, with enough samples to tell it; one that is nearer, or a longer \
+         signal, would do"
+    )]
+    NoneBeside {
+        /// How wide a channel is, in hertz.
+        width_hz: f64,
+        /// How far the next is, in hertz.
+        spacing_hz: f64,
+        /// Half of the rate that comes out.
+        nyquist_hz: f64,
+    },
     /// None arrived.
     #[error("no symbols were received")]
     Nothing,
@@ -151,6 +168,10 @@ pub struct Passed<'a> {
 pub struct ErrorLimits {
     /// The largest error vector, root of the mean square, in decibels.
     pub error_db: Option<f64>,
+    /// The highest level of a channel beside that of the symbols over it, in decibels.
+    pub adjacent_db: Option<f64>,
+    /// How far the middles of channels are apart, in hertz; without it as far as the symbols' band is wide.
+    pub spacing_hz: Option<f64>,
     /// How the spectrum stands to a mask.
     pub mask: Option<MaskMargin>,
 }
@@ -303,7 +324,10 @@ impl ChainStudy {
         let noise = self.integers().and_then(|(found, _)| found.network.noise().ok());
         let variance = noise.filter(|_| passed.designed.is_some()).map(|noise| noise.variance);
         let names = [self.spec.name.to_string(), plan.name.to_string()];
-        let found = Found { before, behind: &behind, moved: None, rate };
+        // The symbols themselves have no spectrum.
+        let words = chain.channels();
+        let readings = (None, Reading { rate, words, moved: None });
+        let found = Found { before, behind: &behind, readings };
         told(names, &part, passed, limits, found, variance)
     }
 
@@ -363,7 +387,11 @@ fn received(
         }?;
         Some(VectorError { delay_samples: found.delay_samples - early, ..found })
     };
-    let found = Found { before, behind: &behind, moved, rate: rates[1] };
+    let readings = (
+        Some(Reading { rate: rates[0], words: 1, moved: None }),
+        Reading { rate: rates[1], words: if moved.is_some() { 2 } else { 1 }, moved },
+    );
+    let found = Found { before, behind: &behind, readings };
     told([name, signal], part, passed, limits, found, noise)
 }
 
@@ -372,9 +400,8 @@ struct Found<'a> {
     before: VectorError,
     /// What is found in what came out, with the delay that it has.
     behind: &'a dyn Fn(&[f64]) -> Option<VectorError>,
-    moved: Option<f64>,
-    /// The rate of what came out.
-    rate: SampleRate,
+    /// How what went in is read, where that is a signal, and what came out.
+    readings: (Option<Reading>, Reading),
 }
 
 /// What is said of symbols.
@@ -383,9 +410,10 @@ fn told(
     part: &Part,
     passed: Passed<'_>,
     limits: ErrorLimits,
-    Found { before, behind, moved, rate }: Found<'_>,
+    Found { before, behind, readings }: Found<'_>,
     noise: Option<f64>,
 ) -> Result<Received, NotReceived> {
+    let Reading { rate, moved, .. } = readings.1;
     let after = behind(passed.output).ok_or(NotReceived::Nothing)?;
     let designed = passed.designed.and_then(behind);
     let error = ErrorRecord::of(&after);
@@ -401,7 +429,8 @@ fn told(
         Some(10.0 * libm::log10(designed.rms * designed.rms + variance * share / signal))
     });
     let pairs = |all: &[Complex64]| all.iter().map(|z| [z.re, z.im]).collect();
-    let ErrorLimits { error_db, mask } = limits;
+    let adjacent = beside(part, passed, limits, readings.0, readings.1)?;
+    let ErrorLimits { error_db, mask, .. } = limits;
     let delay_samples = after.delay_samples;
     Ok(Received {
         name,
@@ -419,7 +448,9 @@ fn told(
         error_limit_db: error_db,
         mask,
         held: error_db.is_none_or(|limit| error.rms_db <= limit)
+            && adjacent.is_held()
             && mask.is_none_or(|margin| margin.above == 0),
+        adjacent,
         received: pairs(&after.received),
         sent: pairs(&after.sent),
         errors: [before, after],

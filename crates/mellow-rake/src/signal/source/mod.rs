@@ -100,6 +100,11 @@ impl Part {
         }
     }
 
+    /// How wide the band of its symbols is, in hertz.
+    pub fn width_hertz(&self) -> Option<f64> {
+        Some(2.0 * (self.highest_hertz()? - self.middle_hertz()?))
+    }
+
     /// The bandwidth through which noise comes to a receiver of its symbols, in hertz: that of its matched
     /// filter, or of all carriers together.
     pub fn noise_bandwidth_hertz(&self) -> Option<f64> {
