@@ -8,7 +8,7 @@ use super::Spectrum;
 pub struct AdjacentChannel {
     /// Its middle, in hertz above that of the signal's own channel.
     pub offset_hz: f64,
-    /// The power in it over that in the signal's own channel, in decibels; minus infinity where there is none.
+    /// The power in it over that in the signal's own channel, in decibels; minus infinity where nothing is.
     pub level_db: f64,
 }
 

@@ -23,8 +23,8 @@ pub struct Adjacent {
     pub channels: Vec<AdjacentLevels>,
 }
 
-/// The power in a channel over that in the channel of the symbols, in decibels; `None` where the band does not
-/// reach so far, or nothing is there.
+/// The power in a channel over that in the channel of the symbols, in decibels; `None` where the band does
+/// not reach so far, or nothing is there.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
