@@ -8,12 +8,11 @@ use crate::figures;
 use crate::load::{AnySpec, Loaded, read_mask};
 use crate::print;
 use mellow_rake::datapath::Simulator;
-use mellow_rake::signal::{SignalPlan, SpectrumWish, complex_spectrum, spectrum};
+use mellow_rake::signal::{SignalPlan, SpectrumWish, spectrum_of_words};
 use mellow_rake::study::{ChainStudy, ErrorLimits, NotReceived, Passed, Received};
 use mellow_rake::units::SampleRate;
 use mellow_rake_files::{Values, words};
 use mellow_rake_report::{figure, page};
-use num_complex::Complex64;
 use std::path::Path;
 
 pub(super) fn run(options: &Measure, path: &Path) -> Result<Outcome, Failure> {
@@ -123,15 +122,8 @@ fn told(
 ) -> Result<Outcome, Failure> {
     let Signals { input, output, designed, behind, words, is_complex } = signals;
     // Of several channels the first.
-    let first = output.chunks_exact(*words);
-    let wish = SpectrumWish::for_length(first.len());
-    let found = match is_complex {
-        true => {
-            let drawn: Vec<Complex64> = first.map(|one| Complex64::new(one[0], one[1])).collect();
-            complex_spectrum(&drawn, rate, wish)
-        }
-        false => spectrum(&first.map(|one| one[0]).collect::<Vec<f64>>(), rate, wish),
-    };
+    let wish = SpectrumWish::for_length(output.len() / words);
+    let found = spectrum_of_words(output, *words, *is_complex, rate, wish);
     let found = found.map_err(|error| call(path, &error))?;
     let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
     let error_db = options.error_limit.map(|limit| limit.decibels());

@@ -72,8 +72,7 @@ pub fn received(object: &Received) -> Document {
         text.verdict(Some(object.after.rms_db <= limit), format!("{verdict} {limit} dB"));
     }
     if let Some(limit) = object.adjacent.limit_db {
-        let levels = object.adjacent.channels.iter().filter_map(|one| one.after_db);
-        let is_held = levels.fold(f64::NEG_INFINITY, f64::max) <= limit;
+        let is_held = object.adjacent.is_held();
         let verdict = if is_held { "within" } else { "NOT within" };
         text.verdict(Some(is_held), format!("{verdict} {limit} dB in the channels beside it"));
     }

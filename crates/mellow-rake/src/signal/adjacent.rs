@@ -16,8 +16,8 @@ pub struct AdjacentChannel {
 /// adjacent-channel power ratio. All are `width` hertz wide, their middles `spacing` hertz apart, that of the
 /// signal at `middle`.
 ///
-/// Only channels that lie within the spectrum are given; none where a channel has less than sixteen steps of
-/// the spectrum, for what the window smears over its edges would count. A step at an edge counts by the part
+/// Only channels that lie within the spectrum are given; none where the signal's own is empty, or a channel
+/// has less than sixteen steps of the spectrum, for what the window smears over its edges would count. A step at an edge counts by the part
 /// of it that lies in the channel.
 ///
 /// ```
@@ -57,6 +57,9 @@ pub fn adjacent_channels(
         found.hertz.iter().zip(&found.density).map(|(hertz, density)| part(*hertz) * density).sum()
     };
     let own = power(middle);
+    if own <= 0.0 {
+        return Vec::new();
+    }
     let offsets = [-2.0, -1.0, 1.0, 2.0].map(|number| number * spacing);
     let level = |offset_hz: f64| AdjacentChannel {
         offset_hz,

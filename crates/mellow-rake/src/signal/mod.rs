@@ -24,7 +24,9 @@ pub use source::{
     SignalPlan, Sweep, Waveform,
 };
 pub use spectrogram::{Spectrogram, spectrogram};
-pub use spectrum::{Averaging, Spectrum, SpectrumError, SpectrumWish, complex_spectrum, spectrum};
+pub use spectrum::{
+    Averaging, Spectrum, SpectrumError, SpectrumWish, complex_spectrum, spectrum, spectrum_of_words,
+};
 pub use stepped::{stepped_transfer, without_tone};
 pub use tone::{tone_amplitude, tone_level_db, tone_phasor};
 pub use transfer::{TransferDeviation, TransferEstimate, delay_between, measure_transfer};

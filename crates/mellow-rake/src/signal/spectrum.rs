@@ -250,6 +250,42 @@ pub fn complex_spectrum(
     }))
 }
 
+/// The spectrum of samples that are so many words side by side: of the first word of each, or of the first
+/// two where they are the parts of complex samples.
+///
+/// # Errors
+/// [`SpectrumError`]
+///
+/// ```
+/// use mellow_rake::signal::{SpectrumWish, complex_spectrum, spectrum_of_words};
+/// use num_complex::Complex64;
+/// let (rate, wish) = ("1 kHz".parse()?, SpectrumWish::for_length(4));
+/// let wish = SpectrumWish { piece: 8, ..wish };
+/// // I and Q of two channels.
+/// let words: Vec<f64> = (0..32).map(|n| (n * n % 11) as f64).collect();
+/// let found = spectrum_of_words(&words, 4, true, rate, wish).unwrap();
+/// let first: Vec<Complex64> = words.chunks(4).map(|one| Complex64::new(one[0], one[1])).collect();
+/// assert_eq!(found.density, complex_spectrum(&first, rate, wish).unwrap().density);
+/// # Ok::<(), mellow_rake::units::QuantityError>(())
+/// ```
+///
+/// # Panics
+/// Where a sample has no word, or a complex one less than two.
+pub fn spectrum_of_words(
+    words: &[f64],
+    per_sample: usize,
+    is_complex: bool,
+    rate: SampleRate,
+    wish: SpectrumWish,
+) -> Result<Spectrum, SpectrumError> {
+    let samples = words.chunks_exact(per_sample);
+    if is_complex {
+        let parts = |one: &[f64]| Complex64::new(one[0], one[1]);
+        return complex_spectrum(&samples.map(parts).collect::<Vec<_>>(), rate, wish);
+    }
+    spectrum(&samples.map(|one| one[0]).collect::<Vec<_>>(), rate, wish)
+}
+
 /// Pieces averaged, at some places of the transform; of one side.
 fn averaged(
     samples: usize,

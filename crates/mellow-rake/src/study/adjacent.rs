@@ -1,12 +1,9 @@
 //! What falls into the channels beside that of some symbols, before and behind a filter.
 
 use super::{ErrorLimits, NotReceived, Passed};
-use crate::signal::{
-    AdjacentChannel, Part, SpectrumWish, adjacent_channels, complex_spectrum, spectrum,
-};
+use crate::signal::{AdjacentChannel, Part, SpectrumWish, adjacent_channels, spectrum_of_words};
 use crate::units::SampleRate;
 use crate::window::Window;
-use num_complex::Complex64;
 
 /// Levels of the channels beside that of some symbols.
 #[derive(Debug, Clone, PartialEq)]
@@ -41,7 +38,7 @@ pub struct AdjacentLevels {
 
 impl Adjacent {
     /// Whether what is allowed is kept.
-    pub(super) fn is_held(&self) -> bool {
+    pub fn is_held(&self) -> bool {
         let is_above = |limit: f64| {
             self.channels.iter().any(|one| one.after_db.is_some_and(|level| level > limit))
         };
@@ -63,18 +60,10 @@ pub(super) struct Reading {
 impl Reading {
     /// The channels beside the symbols of a part, whose own have a width.
     fn levels(&self, part: &Part, words: &[f64], width: f64, spacing: f64) -> Vec<AdjacentChannel> {
-        let samples = words.chunks_exact(self.words);
         // Side lobes at -98 dB: what falls beside is the signal's own.
-        let wish = SpectrumWish::for_length(samples.len());
+        let wish = SpectrumWish::for_length(words.len() / self.words);
         let wish = SpectrumWish { window: Window::Nuttall, overlap: 0.75, ..wish };
-        let found = match self.moved {
-            None => spectrum(&samples.map(|one| one[0]).collect::<Vec<f64>>(), self.rate, wish),
-            Some(_) => {
-                let all: Vec<Complex64> =
-                    samples.map(|one| Complex64::new(one[0], one[1])).collect();
-                complex_spectrum(&all, self.rate, wish)
-            }
-        };
+        let found = spectrum_of_words(words, self.words, self.moved.is_some(), self.rate, wish);
         let (Ok(found), Some(middle)) = (found, part.middle_hertz()) else { return Vec::new() };
         adjacent_channels(&found, middle - self.moved.unwrap_or(0.0), width, spacing)
     }
