@@ -17,8 +17,8 @@ pub struct AdjacentChannel {
 /// signal at `middle`.
 ///
 /// Only channels that lie within the spectrum are given; none where the signal's own is empty, or a channel
-/// has less than sixteen steps of the spectrum, for what the window smears over its edges would count. A step at an edge counts by the part
-/// of it that lies in the channel.
+/// has less than sixteen steps of the spectrum, for what the window smears over its edges would count. A step
+/// at an edge counts by the part of it that lies in the channel.
 ///
 /// ```
 /// use mellow_rake::signal::{SpectrumWish, adjacent_channels, spectrum};
