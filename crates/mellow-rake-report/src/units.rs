@@ -36,6 +36,16 @@ pub fn frequencies(all: &[f64], between: &str) -> String {
     format!("{} {name}", all.iter().map(number).collect::<Vec<_>>().join(between))
 }
 
+/// Frequencies one by one: "27 kHz", "27 and 33 kHz", "27, 30 and 33 kHz"; nothing of none.
+pub(crate) fn listed(all: &[f64]) -> Option<String> {
+    let text = frequencies(all, ", ");
+    match (all.len(), text.rsplit_once(", ")) {
+        (0, _) => None,
+        (_, Some((before, last))) => Some(format!("{before} and {last}")),
+        _ => Some(text),
+    }
+}
+
 /// A length of time: "1.25 ms".
 ///
 /// ```

@@ -6,7 +6,7 @@ use mellow_rake::datapath::word_change;
 use mellow_rake::filter::Taps;
 use mellow_rake::fixed::{Oscillator, OscillatorError, OscillatorWords, Overflow, Rounding};
 use mellow_rake::implementation::implement_chain;
-use mellow_rake::network::{Mixer, Mixing, Network, NetworkError, Step};
+use mellow_rake::network::{Mixer, MixerError, Mixing, Network, NetworkError, Step};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::rates::{Carrier, CarrierWay, Chain, Stage};
 use mellow_rake::signal::SignalPlan;
@@ -24,6 +24,7 @@ fn any_oscillator(noise: &mut NoiseSource, most_phase_bits: i64) -> Oscillator {
         phase_bits,
         address_bits: noise.integer(4, i64::from(phase_bits.min(10))) as u32,
         width: noise.integer(3, 20) as u32,
+        dither: None,
     };
     let whole = 1i64 << phase_bits;
     let step = match noise.integer(0, 2) {
@@ -80,12 +81,112 @@ fn oscillators_are_as_clean_as_they_say() {
     assert!(cut > 30, "{cut} {endless}");
 }
 
+/// The mean over all numbers that a dither can be has the lines that are said, and what is beside the mean
+/// the power; both by brute force over every phase and every number.
+#[test]
+fn a_dither_makes_noise_of_lines() {
+    let mut noise = NoiseSource::new(2704);
+    let mut dithered = 0;
+    for _ in 0..60 {
+        let plain = any_oscillator(&mut noise, 13);
+        let words = OscillatorWords { dither: Some(7), ..plain.words() };
+        let oscillator = Oscillator::new(words, plain.turns()).unwrap();
+        let (count, numbers) = (1u32 << words.phase_bits, 1u32 << oscillator.dropped_bits());
+        let value = |phase: u32| {
+            let [c, s] = oscillator.wave(phase % count);
+            Complex64::new(c as f64, s as f64)
+        };
+        let (mut mean, mut power) = (Vec::new(), 0.0);
+        for n in 0..count {
+            let phase = oscillator.phase(n.into());
+            let met: Vec<Complex64> = (0..numbers).map(|number| value(phase + number)).collect();
+            let middle = met.iter().sum::<Complex64>() / f64::from(numbers);
+            power +=
+                met.iter().map(|one| (one - middle).norm_sqr()).sum::<f64>() / f64::from(numbers);
+            mean.push(middle);
+        }
+        FftPlanner::new().plan_fft_forward(count as usize).process(&mut mean);
+        let carrier = mean[oscillator.step() as usize].norm();
+        let beside =
+            mean.iter().enumerate().filter(|(line, _)| *line != oscillator.step() as usize);
+        let worst = beside.map(|(_, line)| line.norm()).fold(0.0, f64::max);
+        let said = oscillator.spurious_free_db();
+        let measured = 20.0 * (carrier / worst).log10();
+        assert!(
+            measured > 200.0 && said.is_infinite() || (measured - said).abs() < 1e-3,
+            "{words:?}"
+        );
+        let Some(said) = oscillator.dither_noise_db() else {
+            assert!(power < 1e-6, "{power} {words:?}");
+            continue;
+        };
+        let whole = f64::from(count);
+        let measured = 10.0 * ((carrier / whole).powi(2) / (power / whole)).log10();
+        assert!((measured - said).abs() < 1e-6, "{measured} {said} {words:?}");
+        dithered += 1;
+    }
+    assert!(dithered > 15, "{dithered}");
+}
+
+/// The numbers of a dither are those of its definition from wherever it is begun, and random enough: what
+/// they leave beside the carrier is white noise of the power that is said, no line among it, and no value
+/// farther off than is said.
+#[test]
+fn the_numbers_of_a_dither_are_as_good_as_random() {
+    let words = OscillatorWords { phase_bits: 32, address_bits: 8, width: 18, dither: Some(1) };
+    let turns = f64::from(391_159_643) / 2f64.powi(32);
+    let oscillator = Oscillator::new(words, turns).unwrap();
+    const COUNT: usize = 1 << 17;
+    let wave: Vec<[i64; 2]> = oscillator.waves(0).take(COUNT).collect();
+    let mut number = 1u32;
+    for (n, found) in wave.iter().enumerate() {
+        let phase = oscillator.phase(n as u64).wrapping_add(number >> 8);
+        assert_eq!(*found, oscillator.wave(phase), "{n}");
+        number ^= number << 13;
+        number ^= number >> 17;
+        number ^= number << 5;
+    }
+    for first in [0, 1, 2, 1_000, 99_999, (1 << 32) - 1 + 17, 5 * ((1 << 32) - 1)] {
+        let of_period = (first % ((1 << 32) - 1)) as usize;
+        let moved = oscillator.phase(first).wrapping_sub(oscillator.phase(of_period as u64));
+        // The phase goes on with another period than the numbers.
+        if moved == 0 {
+            assert_eq!(oscillator.waves(first).next(), Some(wave[of_period]), "{first}");
+        }
+        let one_on = oscillator.waves(first).nth(5);
+        assert_eq!(oscillator.waves(first + 5).next(), one_on, "{first}");
+    }
+    let step = oscillator.format().step();
+    let apart = |(n, wave): (usize, &[i64; 2])| {
+        let ideal = oscillator.ideal(n as u64);
+        Complex64::new(wave[0] as f64 * step - ideal[0], wave[1] as f64 * step - ideal[1])
+    };
+    let mut left: Vec<Complex64> = wave.iter().enumerate().map(apart).collect();
+    let largest = left.iter().map(|off| off.re.abs().max(off.im.abs())).fold(0.0, f64::max);
+    let bound = oscillator.error_bound();
+    assert!(largest <= bound && largest > 0.7 * bound, "{largest} {bound}");
+    let power = left.iter().map(Complex64::norm_sqr).sum::<f64>() / COUNT as f64;
+    let found = -10.0 * power.log10();
+    let said = oscillator.dither_noise_db().unwrap();
+    assert!((found - said).abs() < 0.1, "{found} {said}");
+    FftPlanner::new().plan_fft_forward(COUNT).process(&mut left);
+    // Of white noise the largest of so many lines is about ln(COUNT) times their mean.
+    let lines: Vec<f64> = left.iter().map(Complex64::norm_sqr).collect();
+    let mean = lines.iter().sum::<f64>() / COUNT as f64;
+    let most = lines.iter().copied().fold(0.0, f64::max);
+    assert!(most < 2.0 * (COUNT as f64).ln() * mean, "{}", most / mean);
+    // Without it a line is much above that.
+    let plain = Oscillator::new(OscillatorWords { dither: None, ..words }, turns).unwrap();
+    let line = 10f64.powf(-plain.spurious_free_db() / 10.0);
+    assert!(line > 100.0 * most / (COUNT as f64).powi(2), "{line}");
+}
+
 /// With long phases the worst line is what is known of phases that are cut off: 6.02 dB for each bit of the
 /// address, and up to 3.92 dB less (H. T. Nicholas, H. Samueli, 1987).
 #[test]
 fn phases_that_are_cut_off_cost_what_is_known() {
     for address_bits in [6, 9, 12] {
-        let words = OscillatorWords { phase_bits: 32, address_bits, width: 30 };
+        let words = OscillatorWords { phase_bits: 32, address_bits, width: 30, dither: None };
         let bits = 20.0 * 2f64.powi(address_bits as i32).log10();
         let odd = Oscillator::new(words, f64::from(1_159_641_171) / 2f64.powi(32)).unwrap();
         assert!((odd.spurious_free_db() - bits).abs() < 0.2, "{}", odd.spurious_free_db());
@@ -103,7 +204,9 @@ fn phases_that_are_cut_off_cost_what_is_known() {
 fn mixing_is_its_definition() {
     let mut noise = NoiseSource::new(2702);
     for _ in 0..60 {
-        let turns = noise.integer(1, 499) as f64 / 1000.0;
+        let carriers = noise.integer(1, 3) as usize;
+        let turns: Vec<f64> =
+            (0..carriers).map(|_| noise.integer(1, 499) as f64 / 1000.0).collect();
         let taps = Taps((0..noise.integer(2, 9)).map(|_| noise.integer(-9, 9) as f64).collect());
         let way = [CarrierWay::Down, CarrierWay::Up][noise.integer(0, 1) as usize];
         let stage = match way {
@@ -112,7 +215,7 @@ fn mixing_is_its_definition() {
         };
         let channels = noise.integer(1, 3) as usize;
         let plain = Chain::new(rate(), vec![stage]).unwrap();
-        let chain = plain.clone().around(Carrier::new(way, turns)).of_channels(channels);
+        let chain = plain.clone().around(Carrier::several(way, &turns)).of_channels(channels);
         let (words_in, words_out) = (chain.lanes_in(), chain.lanes_out());
         let input: Vec<f64> =
             (0..200 * words_in).map(|_| noise.integer(-100, 100) as f64).collect();
@@ -124,8 +227,8 @@ fn mixing_is_its_definition() {
             given.extend(running.run(now));
             rest = later;
         }
-        let wave = |n: usize| {
-            let angle = TAU * (n as f64 * turns).fract();
+        let wave = |carrier: usize, n: usize| {
+            let angle = TAU * (n as f64 * turns[carrier]).fract();
             (angle.cos(), angle.sin())
         };
         for channel in 0..channels {
@@ -135,23 +238,26 @@ fn mixing_is_its_definition() {
             let expected: Vec<Vec<f64>> = match way {
                 CarrierWay::Down => {
                     let x = own(&input, 1, 0);
-                    let part = |sign: f64, sine: bool| {
+                    let part = |lane: usize| {
                         let mixed = x.iter().enumerate().map(|(n, x)| {
-                            let (c, s) = wave(n);
-                            sign * x * if sine { s } else { c }
+                            let (c, s) = wave(lane / 2, n);
+                            if lane % 2 == 1 { -x * s } else { x * c }
                         });
                         plain.start().run(&mixed.collect::<Vec<_>>())
                     };
-                    vec![part(1.0, false), part(-1.0, true)]
+                    (0..2 * carriers).map(part).collect()
                 }
                 CarrierWay::Up => {
-                    let part = |lane: usize| plain.start().run(&own(&input, 2, lane));
-                    let pairs = part(0).into_iter().zip(part(1)).enumerate();
-                    let real = pairs.map(|(n, (re, im))| {
-                        let (c, s) = wave(n);
-                        re * c - im * s
-                    });
-                    vec![real.collect()]
+                    let part = |lane: usize| plain.start().run(&own(&input, 2 * carriers, lane));
+                    let mut sum = vec![0.0; part(0).len()];
+                    for carrier in 0..carriers {
+                        let pairs = part(2 * carrier).into_iter().zip(part(2 * carrier + 1));
+                        for (n, (re, im)) in pairs.enumerate() {
+                            let (c, s) = wave(carrier, n);
+                            sum[n] += re * c - im * s;
+                        }
+                    }
+                    vec![sum]
                 }
             };
             let words = words_out / channels;
@@ -238,6 +344,7 @@ fn symbols_come_out_of_complex_samples_as_predicted() {
                 output: &given,
                 designed: Some(&designed),
                 behind: "integers",
+                part: None,
             };
             let received = study.received(&pings, passed, ErrorLimits::default()).unwrap();
             let predicted = received.predicted_db.unwrap();
@@ -253,10 +360,10 @@ fn symbols_come_out_of_complex_samples_as_predicted() {
     )
     .unwrap();
     let down = study(DOWN).unwrap();
-    assert!(matches!(down.part_with_symbols(&far), Err(NotReceived::Beyond { .. })));
+    assert!(matches!(down.part_with_symbols(&far, None), Err(NotReceived::Beyond { .. })));
     let complex = study(&DOWN.replace("carrier = \"27 kHz\"", "samples = \"complex\"")).unwrap();
     assert_eq!(complex.chain().lanes_in(), 2);
-    assert!(matches!(complex.part_with_symbols(&far), Err(NotReceived::Complex)));
+    assert!(matches!(complex.part_with_symbols(&far, None), Err(NotReceived::Complex)));
 }
 
 /// What cannot be is refused by its key; what is advised would do.
@@ -275,7 +382,23 @@ fn carriers_that_cannot_be_are_refused() {
             "address_bits",
             "4 to 8",
         ),
-        ("[hardware]", "[fixed.oscillator]\ndither = 1\n[hardware]", "dither", "unknown"),
+        ("[hardware]", "[fixed.oscillator]\ndithers = 1\n[hardware]", "dithers", "unknown"),
+        ("[hardware]", "[fixed.oscillator]\ndither = 0\n[hardware]", "dither", "1 to 4294967295"),
+        (
+            "\"27 kHz\"",
+            "[\"27 kHz\", \"30 kHz\", \"27000 Hz\"]",
+            "change.carrier",
+            "each carrier once",
+        ),
+        ("\"27 kHz\"", "[\"27 kHz\", \"46 kHz\"]", "change.carrier", "below 45800 Hz"),
+        ("\"27 kHz\"", "[]", "change.carrier", "one carrier or more"),
+        ("\"27 kHz\"", "[\"27 kHz\", 30]", "change.carrier", "frequency"),
+        (
+            "carrier = \"27 kHz\"",
+            "channels = 9\ncarrier = [\"27 kHz\", \"30 kHz\"]",
+            "change.carrier",
+            "16 carriers of all channels",
+        ),
         ("clock = \"12 MHz\"", "clock = \"150 kHz\"", "hardware.clock", "would do"),
     ];
     for (from, to, key, what) in cases {
@@ -285,7 +408,7 @@ fn carriers_that_cannot_be_are_refused() {
         assert!(error.contains(key) && error.contains(what), "{key}: {error}");
     }
     // A frequency that is lost in the phase: with the bits that are advised it is not.
-    let mut words = OscillatorWords { phase_bits: 6, address_bits: 4, width: 8 };
+    let mut words = OscillatorWords { phase_bits: 6, address_bits: 4, width: 8, dither: None };
     let error = Oscillator::new(words, 1e-4).unwrap_err();
     let OscillatorError::Stands { more, .. } = error else { panic!("{error}") };
     words.phase_bits += more - 1;
@@ -305,7 +428,21 @@ fn carriers_that_cannot_be_are_refused() {
     let error = Network::new(behind(mixer(Mixing::ComplexToReal, "s8f7"))).unwrap_err();
     assert!(matches!(error, NetworkError::Mixing { step: 0, expected: 2, found: 1 }), "{error}");
     let error = Network::new(behind(mixer(Mixing::RealToComplex, "s32f31"))).unwrap_err();
-    assert!(matches!(error, NetworkError::Wide { step: 0, found: 32 }), "{error}");
+    assert!(matches!(error, NetworkError::Wide { step: 0, found: 32, most: 31 }), "{error}");
+    // Sums of more products leave less room for the words; what is advised is taken.
+    let turns = [0.1, 0.2, 0.3];
+    let merged = |format: &str| {
+        Mixer::several(words, &turns, Mixing::ComplexToReal, format.parse().unwrap()).unwrap()
+    };
+    let error = Network::of_lanes(6, behind(merged("s30f29"))).unwrap_err();
+    assert!(matches!(error, NetworkError::Wide { step: 0, found: 30, most: 29 }), "{error}");
+    assert!(Network::of_lanes(6, behind(merged("s29f28"))).is_ok());
+    for (turns, mixing) in
+        [(&turns[..], Mixing::Complex), (&[], Mixing::Complex), (&[], Mixing::RealToComplex)]
+    {
+        let error = Mixer::several(words, turns, mixing, "s8f7".parse().unwrap()).unwrap_err();
+        assert!(matches!(error, MixerError::Oscillators { .. }), "{error}");
+    }
     let turned = Network::of_lanes(4, behind(mixer(Mixing::Complex, "s8f7"))).unwrap();
     assert_eq!((turned.lanes_in(), turned.lanes_out()), (4, 4));
     assert!(Network::of_lanes(0, behind(mixer(Mixing::RealToComplex, "s8f7"))).is_err());

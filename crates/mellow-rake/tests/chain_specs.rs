@@ -7,6 +7,7 @@ use mellow_rake::spec::{
 };
 use mellow_rake::study::{ChainStudy, ChainStudyError};
 use mellow_rake::units::Frequency;
+use mellow_rake::verify::judge_chain;
 use mellow_rake::{ChainWish, Effort};
 
 fn no_file(name: &str) -> Result<Coefficients, String> {
@@ -150,6 +151,20 @@ fn what_is_wrong_is_named_at_its_place() {
             4,
             "change.down",
             "as up = 3 and down = 2",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            "[[stage]]\ngain = \"200 dB\"\n".to_owned(),
+            8,
+            "stage.1.gain",
+            "-120 dB to 120 dB",
+        ),
+        (
+            levels("pass_edge = \"1 kHz\""),
+            "[[stage]]\ndown = 4\ngain = \"2 x\"\ncomb = { order = 3 }\n".to_owned(),
+            9,
+            "stage.1.gain",
+            "stage of its own",
         ),
         (
             levels("down = 4097\npass_edge = \"1 kHz\""),
@@ -313,16 +328,76 @@ fn what_is_wrong_is_named_at_its_place() {
     assert_eq!(error.keys()[0], "change.up");
 }
 
+/// Gains in front of, in and behind filters multiply what comes out, and take nothing from the attenuation;
+/// a chain may be nothing but a gain.
+#[test]
+fn gains_are_gains() {
+    let change = format!("pass_edge = \"3 kHz\"\n{LEVELS}");
+    let plain = "[[stage]]\ndown = 4\n[[stage]]\ndown = 2\n";
+    let study = |stages: &str, fixed: &str| {
+        ChainStudy::of_text(&spec(&change, &format!("{stages}{fixed}")), no_file).unwrap()
+    };
+    let usual = study(plain, "");
+    let filters = [
+        plain.to_owned(),
+        "[[stage]]\ndown = 8\n[stage.want]\nkind = \"lowpass\"\npass_edge = \"3 kHz\"\nstop_edge = \
+         \"9 kHz\"\n[stage.method]\ndesign = \"elliptic\"\norder = 5\nripple = \"0.1 dB\"\n\
+         attenuation = \"60 dB\"\n"
+            .to_owned(),
+    ];
+    for filters in &filters {
+        let reference = study(filters, "");
+        let inside = filters.replacen("down", "gain = \"-14 dB\"\ndown", 1);
+        let ways = [
+            (format!("[[stage]]\ngain = \"20 dB\"\n{filters}"), 20.0),
+            (format!("{filters}[[stage]]\ngain = \"0.01 x\"\n"), -40.0),
+            (format!("[[stage]]\ngain = \"30 dB\"\n{inside}"), 16.0),
+        ];
+        for (stages, gain_db) in ways {
+            let found = study(&stages, "[fixed]\ninput = \"s16f15\"\noutput = \"s32f24\"\n");
+            assert!((found.spec.gain_db() - gain_db).abs() < 1e-9);
+            let gain = 10f64.powf(gain_db / 20.0);
+            let input: Vec<f64> = (0..2000).map(|n| f64::from(n * n % 197) / 197.0 - 0.5).collect();
+            let expected = reference.chain().start().run(&input);
+            let given = found.chain().start().run(&input);
+            assert_eq!(given.len(), expected.len());
+            for (one, other) in given.iter().zip(expected) {
+                assert!((one - gain * other).abs() < 1e-9 * gain, "{one} {other}");
+            }
+            let attenuations =
+                [found.attenuation_db(), reference.attenuation_db()].map(Option::unwrap);
+            assert!((attenuations[0] - attenuations[1]).abs() < 1e-6, "{attenuations:?}");
+            let (integers, rounded) = found.integers().unwrap();
+            assert!(rounded.meets(&found.spec.change).unwrap(), "{rounded:?}");
+            let scale = integers.network.output().step();
+            let step = integers.network.input().step();
+            let words: Vec<i64> = input.iter().map(|x| (x / step).round() as i64).collect();
+            let (given, error) = judge_chain(integers, found.chain(), &words);
+            assert!(error.within_bound(), "{error:?}");
+            assert!(given.iter().any(|word| (*word as f64 * scale).abs() > 0.2 * gain));
+        }
+    }
+    let alone = study("[[stage]]\ngain = \"6 dB\"\n", "");
+    assert!((alone.chain().start().run(&[1.0])[0] - 10f64.powf(0.3)).abs() < 1e-12);
+    assert_eq!(usual.spec.gain_db(), 0.0);
+}
+
 /// A chain said in Rust is the one that a text says, and what is wrong in it has the key that it has there.
 #[test]
 fn a_chain_said_in_rust_is_that_of_a_text() {
     type Said = fn(ChainWish) -> ChainWish;
     let usual = "down = 8\npass_edge = \"2 kHz\"\nripple = \"0.1 dB\"\nattenuation = \"70 dB\"\n";
     let said: Said = |wish| wish.down(8).pass_edge("2 kHz").ripple("0.1 dB").attenuation("70 dB");
-    let chains: [(&str, &str, Said); 5] = [
+    let chains: [(&str, &str, Said); 7] = [
         ("", "", |wish| wish),
         ("keep = \"whole-band\"\ncombs = false\nleast = \"memory\"\nchannels = 3\n", "", |wish| {
             wish.keep(Kept::WholeBand).combs(false).least(Least::Memory).channels(3)
+        }),
+        ("carrier = [\"27 kHz\", \"33 kHz\"]\n", "", |wish| {
+            wish.carrier("27 kHz").carrier("33 kHz")
+        }),
+        ("", "[[stage]]\ndown = 4\n[[stage]]\ngain = \"-6 dB\"\n[[stage]]\ndown = 2\n", |wish| {
+            wish.stage(1, 4).gain_stage("-6 dB").stage(1, 2)
         }),
         ("carrier = \"27 kHz\"\n", "[fixed]\ninput = \"s12f11\"\n", |wish| {
             wish.carrier("27 kHz").words(ChainFixed::new("s12f11".parse().unwrap()))
@@ -355,7 +430,7 @@ fn a_chain_said_in_rust_is_that_of_a_text() {
         assert_eq!(wish.spec().unwrap(), read, "{text}");
         assert_eq!(read.stages.is_empty(), rest.is_empty() || rest.starts_with("[fixed]"));
     }
-    let wrong: [(&str, Said); 12] = [
+    let wrong: [(&str, Said); 15] = [
         ("sample_rate", |_| ChainWish::new("96")),
         ("name", |wish| wish.name("two words")),
         ("change.pass_edge", |wish| wish.pass_edge("6 kHz")),
@@ -363,6 +438,9 @@ fn a_chain_said_in_rust_is_that_of_a_text() {
         ("change.ripple", |wish| wish.ripple("7 dB")),
         ("change.carrier", |wish| wish.carrier("47 kHz")),
         ("change.samples", |wish| wish.carrier("27 kHz").complex()),
+        ("change.carrier", |wish| wish.carrier("27 kHz").carrier("27000 Hz")),
+        ("stage.2.gain", |wish| wish.stage(1, 8).gain_stage("121 dB")),
+        ("stage.1.gain", |wish| wish.gain_stage("6 apples")),
         ("change.channels", |wish| wish.channels(17)),
         ("change.down", |wish| wish.down(4097)),
         ("change.down", |wish| wish.stage(1, 4)),

@@ -65,21 +65,35 @@ fn mixed(step: &Value, lanes: usize, signal: &[i128]) -> (usize, Vec<i128>) {
         if address % turn < turn / 2 { quarter[place] } else { -quarter[place] }
     };
     let mut output = Vec::new();
-    let (takes, gives) = match step["mixing"].as_str().unwrap() {
-        "real-to-complex" => (1, 2),
-        "complex-to-real" => (2, 1),
+    let steps: Vec<u64> =
+        step["phase_steps"].as_array().unwrap().iter().map(|v| v.as_u64().unwrap()).collect();
+    let is_split = match step["mixing"].as_str().unwrap() {
+        "real-to-complex" => true,
+        "complex-to-real" => false,
         other => panic!("{other}"),
     };
+    let pairs = 2 * steps.len();
+    let (takes, gives) = if is_split { (1, pairs) } else { (pairs, 1) };
+    let dropped = phase_bits - address_bits;
+    let mut dither = step["dither"].as_u64().unwrap_or(0);
     for (n, sample) in signal.chunks_exact(lanes).enumerate() {
-        let phase = (n as u64 * number("phase_step")) % (1 << phase_bits);
-        let address = phase >> (phase_bits - address_bits);
-        let (cosine, sine) = (sine(address + turn / 4), sine(address));
+        let added = dither >> (32 - dropped);
+        let wave = |step: &u64| {
+            let address = ((n as u64 * step + added) % (1 << phase_bits)) >> dropped;
+            [sine(address + turn / 4), sine(address)]
+        };
+        let waves: Vec<[i128; 2]> = steps.iter().map(wave).collect();
         for sample in sample.chunks_exact(takes) {
-            match takes {
-                1 => output.extend([sample[0] * cosine, sample[0] * sine]),
-                _ => output.push(sample[0] * cosine - sample[1] * sine),
+            if is_split {
+                output.extend(waves.iter().flatten().map(|wave| sample[0] * wave));
+            } else {
+                let real = |(z, [c, s]): (&[i128], &[i128; 2])| z[0] * c - z[1] * s;
+                output.push(sample.chunks_exact(2).zip(&waves).map(real).sum());
             }
         }
+        dither ^= (dither << 13) % (1 << 32);
+        dither ^= dither >> 17;
+        dither ^= (dither << 5) % (1 << 32);
     }
     let format = Format::read(&step["format"]);
     let (low, high) = format.ends();

@@ -31,8 +31,13 @@ fn a_burst_comes_out_as_predicted() {
         let step = found.network.output().step();
         let given: Vec<f64> = given.iter().map(|word| *word as f64 * step).collect();
         let designed = study.chain().start().run(&clean);
-        let passed =
-            Passed { input: &clean, output: &given, designed: Some(&designed), behind: "integers" };
+        let passed = Passed {
+            input: &clean,
+            output: &given,
+            designed: Some(&designed),
+            behind: "integers",
+            part: None,
+        };
         let received = study.received(&burst, passed, ErrorLimits::default()).unwrap();
         assert_eq!(received.symbols, 3 * 1536);
         let float = received.designed.unwrap();
@@ -69,8 +74,13 @@ fn keyed_symbols_come_through_a_decimator() {
     let pings = keyed("2.5 kHz");
     let input = pings.start().next_block(1 << 16);
     let output = chain.chain().start().run(&input);
-    let passed =
-        Passed { input: &input, output: &output, designed: None, behind: "floating point" };
+    let passed = Passed {
+        input: &input,
+        output: &output,
+        designed: None,
+        behind: "floating point",
+        part: None,
+    };
     let received = chain.received(&pings, passed, ErrorLimits::default()).unwrap();
     // What the pulses lose by being cut off is there before; the ripple adds less than itself.
     let ripple = 10f64.powf(0.02 / 20.0) - 1.0;
@@ -139,6 +149,7 @@ fn a_neighbor_has_its_level() {
             output: &output,
             designed: Some(&designed),
             behind: "integers",
+            part: None,
         };
         let received = |spacing, limit| {
             let limits = ErrorLimits {
@@ -165,5 +176,70 @@ fn a_neighbor_has_its_level() {
         assert!(!received(3000.0, Some(after - 0.1)).unwrap().held);
         let error = received(9000.0, Some(0.0)).unwrap_err();
         assert!(matches!(error, NotReceived::NoneBeside { .. }), "{error}");
+    }
+}
+
+const DOWN: &str = include_str!("../../mellow-rake-cli/demo/modem/telemetry_down.toml");
+const UP: &str = include_str!("../../mellow-rake-cli/demo/modem/telemetry_up.toml");
+
+/// Two keyed carriers at once, 6 kHz apart.
+fn two_carriers() -> SignalPlan {
+    let part = |keying: &str, carrier: &str, rms: f64| {
+        format!(
+            "[[part]]\nkind = \"keyed\"\nkeying = \"{keying}\"\ncarrier = \"{carrier}\"\n\
+             symbol_rate = \"3 kHz\"\nrolloff = 0.3\nspan = 24\nrms = {rms}\n"
+        )
+    };
+    plan(&format!(
+        "name = \"both\"\nsample_rate = \"96 kHz\"\nlength = \"400 ms\"\nseed = 3\n{}{}\
+         [[part]]\nkind = \"white-noise\"\nrms = 1e-6\n",
+        part("qpsk", "27 kHz", 0.1),
+        part("8psk", "21 kHz", 0.05)
+    ))
+}
+
+/// A signal that is split at two carriers gives the symbols of both, and symbols that are merged on two come
+/// out on both: each with the error that is predicted, whatever the other does.
+#[test]
+fn carriers_are_split_and_merged() {
+    let both = two_carriers();
+    let list = "carrier = [\"21 kHz\", \"27 kHz\"]";
+    let down = DOWN
+        .replace("carrier = \"27 kHz\"", list)
+        .replace("input = \"s16f15\"", "input = \"s24f23\"")
+        .replace("output = \"s16f15\"", "output = \"s11f10\"")
+        .replace("ripple = \"0.1 dB\"", "ripple = \"0.002 dB\"");
+    let up = UP
+        .replace("carrier = \"27 kHz\"", list)
+        .replace("channels = 2", "")
+        .replace("output = \"s16f14\"", "output = \"s11f9\"");
+    for text in [down, up] {
+        let study = study(&text);
+        let (found, _) = study.integers().unwrap();
+        let symbols = study.symbols_in(&both).unwrap();
+        let input = symbols.unwrap_or_else(|| both.start().next_block(1 << 20));
+        let step = found.network.input().step();
+        let words: Vec<i64> = input.iter().map(|x| (x / step).round() as i64).collect();
+        let step = found.network.output().step();
+        let output: Vec<f64> =
+            found.network.start().run(&words).iter().map(|word| *word as f64 * step).collect();
+        let designed = study.chain().start().run(&input);
+        for part in [1, 2] {
+            let passed = Passed {
+                input: &input,
+                output: &output,
+                designed: Some(&designed),
+                behind: "integers",
+                part: Some(part),
+            };
+            let received = study.received(&both, passed, ErrorLimits::default()).unwrap();
+            let (after, predicted) = (received.after.rms_db, received.predicted_db.unwrap());
+            println!("{}, part {part}: {after:.2} dB, {predicted:.2} predicted", study.spec.name);
+            assert!((after - predicted).abs() < 1.0, "{part}: {after} {predicted}");
+            let float = received.designed.unwrap().rms_db;
+            assert!(float < -50.0 && float < after - 3.0, "{part}: {float} {after}");
+        }
+        let error = study.part_with_symbols(&both, Some(3)).unwrap_err();
+        assert!(matches!(error, NotReceived::Part { number: 3, count: 3, .. }), "{error}");
     }
 }

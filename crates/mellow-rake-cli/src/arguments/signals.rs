@@ -175,6 +175,9 @@ pub(crate) struct Measure {
     /// The highest level that is allowed in the channels beside that of the symbols, over it: "-40 dB".
     #[arg(long, value_name = "LEVEL", requires = "modulated", allow_hyphen_values = true)]
     pub(crate) adjacent_limit: Option<Level>,
+    /// The part of the plan whose symbols are received, the first is 1 [default: the first with symbols].
+    #[arg(long, value_name = "NUMBER", requires = "modulated")]
+    pub(crate) part: Option<usize>,
     /// How far the middles of channels are apart: "6 kHz" [default: as far as the symbols' band is wide].
     #[arg(long, value_name = "FREQUENCY", requires = "modulated")]
     pub(crate) spacing: Option<Frequency>,

@@ -160,6 +160,7 @@ impl super::modulated::Signals {
             output: &self.output,
             designed: self.designed.as_deref(),
             behind: self.behind,
+            part: None,
         }
     }
 }

@@ -30,7 +30,7 @@ fn of_filter(
     path: &Path,
 ) -> Result<Outcome, Failure> {
     let study = &loaded.study;
-    study.part_with_symbols(plan).map_err(|error| call(path, &error))?;
+    study.part_with_symbols(plan, options.part).map_err(|error| call(path, &error))?;
     let signals = signals(options, loaded, plan, path)?;
     told(options, path, study.spec.sample_rate, &signals, |passed, limits| {
         study.received(plan, passed, limits)
@@ -51,8 +51,14 @@ fn of_chain(
             options.spec.display()
         )));
     }
-    study.part_with_symbols(plan).map_err(|error| call(path, &error))?;
-    let signals = chain_signals(study, plan, path)?;
+    study.part_with_symbols(plan, options.part).map_err(|error| call(path, &error))?;
+    let mut signals = chain_signals(study, plan, path)?;
+    // Of several carriers that of the part.
+    let own = study.of_part(plan, options.part, &signals.output);
+    let own = own.map_err(|error| call(path, &error))?;
+    if own.len() < signals.output.len() {
+        signals.shown = Some(own);
+    }
     told(options, path, study.chain().output_rate(), &signals, |passed, limits| {
         study.received(plan, passed, limits)
     })
@@ -82,7 +88,15 @@ pub(super) fn chain_signals(
             let input = values.reals();
             let output = study.chain().start().run(&input);
             let behind = "the chain in floating point";
-            Signals { input, output, designed: None, behind, words: words_out, is_complex }
+            Signals {
+                input,
+                output,
+                designed: None,
+                behind,
+                shown: None,
+                words: words_out,
+                is_complex,
+            }
         }
         Some((found, _)) => {
             let network = &found.network;
@@ -91,7 +105,7 @@ pub(super) fn chain_signals(
             let output = scaled(&network.start().run(&words), network.output().step());
             let designed = Some(study.chain().start().run(&input));
             let behind = "the chain on integers";
-            Signals { input, output, designed, behind, words: words_out, is_complex }
+            Signals { input, output, designed, behind, shown: None, words: words_out, is_complex }
         }
     })
 }
@@ -106,6 +120,8 @@ pub(super) struct Signals {
     pub(super) output: Vec<f64>,
     pub(super) designed: Option<Vec<f64>>,
     pub(super) behind: &'static str,
+    /// Complex samples of which the spectrum is shown, where that is not all that comes out.
+    shown: Option<Vec<f64>>,
     /// Words side by side in a sample that comes out.
     words: usize,
     /// Whether the first two of these are the parts of a complex one.
@@ -120,14 +136,19 @@ fn told(
     signals: &Signals,
     receive: impl FnOnce(Passed<'_>, ErrorLimits) -> Result<Received, NotReceived>,
 ) -> Result<Outcome, Failure> {
-    let Signals { input, output, designed, behind, words, is_complex } = signals;
+    let Signals { input, output, designed, behind, shown, words, is_complex } = signals;
     // Of several channels the first.
-    let wish = SpectrumWish::for_length(output.len() / words);
-    let found = spectrum_of_words(output, *words, *is_complex, rate, wish);
+    let (of, words, is_complex) = match shown {
+        Some(own) => (own, 2, true),
+        None => (output, *words, *is_complex),
+    };
+    let wish = SpectrumWish::for_length(of.len() / words);
+    let found = spectrum_of_words(of, words, is_complex, rate, wish);
     let found = found.map_err(|error| call(path, &error))?;
     let (mask, margin) = read_mask(options.mask.as_deref(), &found)?.unzip();
     let error_db = options.error_limit.map(|limit| limit.decibels());
-    let passed = Passed { input, output, designed: designed.as_deref(), behind };
+    let part = options.part;
+    let passed = Passed { input, output, designed: designed.as_deref(), behind, part };
     let adjacent_db = options.adjacent_limit.map(|limit| limit.decibels());
     let spacing_hz = options.spacing.map(|spacing| spacing.hertz(rate));
     let object = receive(passed, ErrorLimits { error_db, adjacent_db, spacing_hz, mask: margin })
@@ -168,15 +189,16 @@ fn signals(
     plan: &SignalPlan,
     path: &Path,
 ) -> Result<Signals, Failure> {
-    let of_one = Signals {
+    let of_one = || Signals {
         input: Vec::new(),
         output: Vec::new(),
         designed: None,
         behind: "the filter on integers",
+        shown: None,
         words: 1,
         is_complex: false,
     };
-    let plain = |(input, output): Pair, behind| Signals { input, output, behind, ..of_one };
+    let plain = |(input, output): Pair, behind| Signals { input, output, behind, ..of_one() };
     if options.recording.is_some() {
         return Ok(plain(recorded(options, loaded)?, "the recording"));
     }
@@ -198,5 +220,5 @@ fn signals(
     let (input, output) =
         (scaled(&words, fixed.input.step()), scaled(&output, fixed.output.step()));
     let designed = Some(loaded.study.design.form.start().run(&input));
-    Ok(Signals { input, output, designed, ..of_one })
+    Ok(Signals { input, output, designed, ..of_one() })
 }

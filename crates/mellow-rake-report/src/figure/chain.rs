@@ -59,17 +59,15 @@ fn foot(study: &ChainStudy) -> f64 {
 
 /// What is counted on an axis of frequencies.
 fn place(side: &str, study: &ChainStudy) -> String {
-    match study.spec.change.carrier_hz {
-        Some(carrier) => {
-            format!("distance from {} {side}", crate::units::frequencies(&[carrier], ""))
-        }
+    match crate::units::listed(&study.spec.change.carriers_hz) {
+        Some(carrier) => format!("distance from {carrier} {side}"),
         None => format!("frequency {side}"),
     }
 }
 
 /// Every frequency that goes in, or where the rate goes up that comes out, with how strong it is.
 fn whole(study: &ChainStudy) -> Panel {
-    let (chain, change) = (study.chain(), study.spec.change);
+    let (chain, change) = (study.chain(), &study.spec.change);
     let clean = study.clean_hz();
     let (input, output) = (chain.input_rate().hertz(), chain.output_rate().hertz());
     let strongest = |paths: Vec<Path>, keep: &dyn Fn(&Path) -> bool| {
@@ -78,7 +76,7 @@ fn whole(study: &ChainStudy) -> Panel {
     };
     let mut forbidden = Vec::new();
     let above = |x: (f64, f64)| {
-        let level = -change.attenuation_db?;
+        let level = study.spec.gain_db() - change.attenuation_db?;
         Some(Region { x, y: (level, f64::INFINITY) })
     };
     // Around each multiple of the lower rate, up to half of the higher one.
@@ -134,13 +132,14 @@ fn whole(study: &ChainStudy) -> Panel {
             series,
         )
     };
-    let y = Axis::linear("gain", "dB", (foot(study), 6.0));
+    let level = study.spec.gain_db();
+    let y = Axis::linear("gain", "dB", (level + foot(study), level + 6.0));
     Panel { forbidden, series, ..Panel::new(title, axis, y) }
 }
 
 /// The pass-band at its own scale.
 fn pass_band(study: &ChainStudy) -> Panel {
-    let change = study.spec.change;
+    let change = &study.spec.change;
     let band = study.pass_band();
     let to = (1.1 * change.pass_hz).min(study.spec.lower_rate_hz() / 2.0);
     let middle = f64::midpoint(band.lowest_db, band.highest_db);

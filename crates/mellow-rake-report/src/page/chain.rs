@@ -3,7 +3,7 @@
 use super::chain_words::words;
 use crate::Document;
 use crate::numbers::{engineering, without_minus_zero};
-use crate::units::{duration, frequencies};
+use crate::units::{duration, frequencies, listed};
 use mellow_rake::rates::{Comb, FoldedBand};
 use mellow_rake::spec::Least;
 use mellow_rake::study::{ChainRecord, ChainStudy, StageRecord, WeighedRecord};
@@ -73,7 +73,7 @@ pub fn chain(study: &ChainStudy) -> Document {
         Some(false) => page.verdict(Some(false), "from input to output: MISSES the spec"),
         None => page.verdict(None, "no ripple and no attenuation were asked for"),
     }
-    let clean = match record.carrier_hz.map(hertz) {
+    let clean = match listed(&record.carriers_hz) {
         Some(carrier) => format!("{} around {carrier}", hertz(study.clean_hz())),
         None => hertz(study.clean_hz()),
     };
@@ -90,17 +90,22 @@ pub fn chain(study: &ChainStudy) -> Document {
 
 /// What is mixed, or that samples are complex.
 fn samples(record: &ChainRecord) -> Option<String> {
-    let distances = "all frequencies below are distances from that";
+    let (distances, each) = match record.carriers_hz.len() {
+        ..=1 => ("all frequencies below are distances from that", ""),
+        _ => ("all frequencies below are distances from these", ", a pair for each"),
+    };
     let channels = match record.channels {
         1 => String::new(),
         channels => format!("  {channels} channels, whose samples stand side by side:"),
     };
-    let words = match (record.carrier_hz.map(hertz), record.lanes_in / record.channels) {
+    let words = match (listed(&record.carriers_hz), record.lanes_in / record.channels) {
         (Some(carrier), 1) => {
-            format!("real samples in, mixed down from {carrier}, complex samples out; {distances}")
+            format!(
+                "real samples in, mixed down from {carrier}, complex samples out{each}; {distances}"
+            )
         }
         (Some(carrier), _) => format!(
-            "complex samples in, mixed up to {carrier} at the end, real samples out; {distances}"
+            "complex samples in{each}, mixed up to {carrier} at the end, real samples out; {distances}"
         ),
         (None, 2) => "complex samples in and out".to_owned(),
         (None, _) if record.channels > 1 => "real samples in and out".to_owned(),
@@ -214,7 +219,7 @@ fn whole(page: &mut Document, study: &ChainStudy, record: &ChainRecord) {
         value.map_or("-".to_owned(), |value| format!("{sign} {value}"))
     };
     let edge = hertz(record.pass_edge_hz);
-    let rows = [
+    let mut rows = vec![
         row(
             format!("ripple from 0 to {edge}, dB"),
             asked("<=", record.asked_ripple_db),
@@ -255,6 +260,12 @@ fn whole(page: &mut Document, study: &ChainStudy, record: &ChainRecord) {
             None,
         ),
     ];
+    if record.gain_db != 0.0 {
+        let gain = f64::midpoint(band.lowest_db, band.highest_db);
+        let asked = without_minus_zero(format!("{:.4}", record.gain_db));
+        let words = "gain, the middle of these, dB".to_owned();
+        rows.insert(3, row(words, asked, level(gain), None));
+    }
     page.table(&["measured from input to output", "asked", "found", "margin"], &rows);
 }
 
@@ -282,14 +293,17 @@ fn bands(
                 range(band.output_hertz),
                 format!("{:.2}", band.worst_db),
                 found_at(record, place(band)),
-                asked.map_or(String::new(), |asked| format!("{:+.2}", -band.worst_db - asked)),
+                asked.map_or(String::new(), |asked| {
+                    format!("{:+.2}", record.gain_db - band.worst_db - asked)
+                }),
             ]
         })
         .collect();
     page.lines(title);
     page.table(&["goes in", "comes out", "at most, dB", "worst at", "margin"], &rows);
     if more > 0 {
-        page.lines(&format!("  and {more} more bands, weaker than these"));
+        let bands = if more == 1 { "band" } else { "bands" };
+        page.lines(&format!("  and {more} more {bands}, weaker than these"));
     }
 }
 

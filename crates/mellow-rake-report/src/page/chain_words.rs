@@ -43,7 +43,7 @@ pub(super) fn words(page: &mut Document, record: &ChainRecord, fixed: &ChainWord
     }
     page.gap();
     if let Some(mixer) = &fixed.mixer {
-        oscillator(page, record, mixer);
+        oscillators(page, record, mixer);
     }
     measured(page, record, fixed);
     if fixed.left_gain_db.abs() > 1e-9 {
@@ -92,26 +92,45 @@ fn mixed(mixer: &MixerRecord) -> Vec<String> {
     ]
 }
 
-/// The oscillator of a mixer.
-fn oscillator(page: &mut Document, record: &ChainRecord, mixer: &MixerRecord) {
+/// The oscillators of a mixer.
+fn oscillators(page: &mut Document, record: &ChainRecord, mixer: &MixerRecord) {
     let row = |words: &str, found: String| vec![words.to_owned(), found];
-    let free = match mixer.spurious_free_db {
-        Some(free) => format!("{free:.2}"),
-        None => "no other".to_owned(),
-    };
-    let rows = [
-        row(
-            "frequency asked for",
-            frequencies(&record.carrier_hz.map_or(vec![], |hz| vec![hz]), ""),
-        ),
-        row("it is off by, Hz", off(mixer.frequency_error_hz)),
+    let carriers = mixer.oscillators.iter().zip(&record.carriers_hz);
+    let own = carriers.map(|(found, asked)| {
+        let free = found.spurious_free_db;
+        let mut own = vec![
+            row("frequency asked for", frequencies(&[*asked], "")),
+            row("it is off by, Hz", off(found.frequency_error_hz)),
+            row(
+                "above its strongest other line, dB",
+                free.map_or("no other".to_owned(), |free| format!("{free:.2}")),
+            ),
+            row("a value is off by, at most", format!("{:.2e}", found.value_error)),
+        ];
+        if mixer.dither.is_some() {
+            let none = "nothing to dither".to_owned();
+            let noise = found.dither_noise_db.map_or(none, |noise| format!("{noise:.2}"));
+            own.insert(3, row("above all noise of the dither, dB", noise));
+        }
+        own
+    });
+    let own: Vec<Vec<Vec<String>>> = own.collect();
+    let mut shared = vec![
         row("phase, bits", format!("{}", mixer.phase_bits)),
         row("address of the sine, bits", format!("{}", mixer.address_bits)),
         row("values of a quarter of a turn", format!("{}", 1u32 << (mixer.address_bits - 2))),
-        row("above its strongest other line, dB", free),
-        row("a value is off by, at most", format!("{:.2e}", mixer.value_error)),
     ];
-    page.table(&["oscillator of the mixer", ""], &rows);
+    shared.extend(mixer.dither.map(|seed| row("seed of the dither", format!("{seed}"))));
+    if let [own] = &own[..] {
+        let rows = [&own[..2], &shared[..], &own[2..]].concat();
+        page.table(&["oscillator of the mixer", ""], &rows);
+    } else {
+        page.table(&["oscillators of the mixer", ""], &shared);
+        page.gap();
+        let titles: Vec<&str> = own[0].iter().map(|row| row[0].as_str()).collect();
+        let values = |own: &Vec<Vec<String>>| own.iter().map(|row| row[1].clone()).collect();
+        page.table(&titles, &own.iter().map(values).collect::<Vec<Vec<String>>>());
+    }
     page.gap();
 }
 

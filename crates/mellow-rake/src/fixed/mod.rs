@@ -11,7 +11,7 @@ pub use coefficients::{
     CoefficientFormat, QuantizeError, RoundedTable, round_coefficients, round_groups,
 };
 pub use digits::{signed_digit_powers, signed_digits};
-pub use oscillator::{Oscillator, OscillatorError, OscillatorWords};
+pub use oscillator::{Oscillator, OscillatorError, OscillatorWords, Waves};
 pub use overflow::Overflow;
 pub use rounding::Rounding;
 pub use word::{FormatError, WordFormat};

@@ -5,6 +5,13 @@
 //! sine that is stored for a quarter of a turn. The stored values stand for the middle of each address,
 //! sin(2π (k + 1/2)/2^P), so that all four quarters are the same table read forward or backward, and no value
 //! is missing at their ends.
+//!
+//! The bits of the phase below the address are cut off, which gives lines beside the wave. A dither adds a
+//! random number of as many bits to the phase before they are cut (M. J. Flanagan, G. A. Zimmerman,
+//! "Spur-reduced digital sinusoid synthesis", 1995): the lines become noise, and what is left of them is
+//! twice as far down in decibels. The numbers are the highest bits of a word of 32 bits that goes on by three
+//! shifts, x ^= x << 13, x ^= x >> 17, x ^= x << 5, through all 2^32 − 1 words that are not 0 (G. Marsaglia,
+//! "Xorshift RNGs", 2003).
 
 use super::{FormatError, WordFormat};
 use num_complex::Complex64;
@@ -20,12 +27,14 @@ pub struct OscillatorWords {
     pub address_bits: u32,
     /// Bits of a stored value, 2 to 32, one of them its sign, none of the others before the binary point.
     pub width: u32,
+    /// The seed of a dither of the phase, not 0; `None`: without.
+    pub dither: Option<u32>,
 }
 
 impl Default for OscillatorWords {
-    /// 32 bits of phase, 12 of address, values of 16 bits.
+    /// 32 bits of phase, 12 of address, values of 16 bits, no dither.
     fn default() -> Self {
-        OscillatorWords { phase_bits: 32, address_bits: 12, width: 16 }
+        OscillatorWords { phase_bits: 32, address_bits: 12, width: 16, dither: None }
     }
 }
 
@@ -45,6 +54,9 @@ pub enum OscillatorError {
         /// The most.
         highest: u32,
     },
+    /// A seed that numbers do not go on from.
+    #[error("the seed of a dither is 0; 1 to {} is accepted", u32::MAX)]
+    Seed,
     /// A frequency that is none at this rate.
     #[error(
         "an oscillator turns by {found} of a turn from sample to sample; −1/2 to 1/2 is accepted"
@@ -75,7 +87,7 @@ pub enum OscillatorError {
 ///
 /// ```
 /// use mellow_rake::fixed::{Oscillator, OscillatorWords};
-/// let words = OscillatorWords { phase_bits: 8, address_bits: 4, width: 8 };
+/// let words = OscillatorWords { phase_bits: 8, address_bits: 4, width: 8, dither: None };
 /// let eighth = Oscillator::new(words, 0.125)?;
 /// assert_eq!((eighth.step(), eighth.turns()), (32, 0.125));
 /// // Cosine and sine in the middle of the first of 16 addresses, and an eighth of a turn further.
@@ -99,7 +111,7 @@ impl Oscillator {
     /// [`OscillatorError`] for bits out of their range, a frequency beyond half of the rate, or one that is
     /// lost in the phase.
     pub fn new(words: OscillatorWords, turns: f64) -> Result<Self, OscillatorError> {
-        let OscillatorWords { phase_bits, address_bits, width } = words;
+        let OscillatorWords { phase_bits, address_bits, width, dither } = words;
         let all = [
             ("the phase", phase_bits, 4, 32),
             ("the address", address_bits, 4, 16.min(phase_bits)),
@@ -109,6 +121,9 @@ impl Oscillator {
             if !(lowest..=highest).contains(&found) {
                 return Err(OscillatorError::Bits { what, found, lowest, highest });
             }
+        }
+        if dither == Some(0) {
+            return Err(OscillatorError::Seed);
         }
         if turns.is_nan() || libm::fabs(turns) > 0.5 {
             return Err(OscillatorError::Turns { found: turns });
@@ -167,6 +182,23 @@ impl Oscillator {
         (sample as u32).wrapping_mul(self.step) & mask(self.words.phase_bits)
     }
 
+    /// Cosine and sine of the samples from one on, as integers; the first has number 0.
+    ///
+    /// ```
+    /// use mellow_rake::fixed::{Oscillator, OscillatorWords};
+    /// let words = OscillatorWords { phase_bits: 12, address_bits: 4, width: 8, dither: Some(1) };
+    /// let slow = Oscillator::new(words, 1.0 / 4096.0)?;
+    /// let all: Vec<[i64; 2]> = slow.waves(0).take(200).collect();
+    /// // The second of 16 addresses is met now and then before the phase reaches it.
+    /// assert!(all.contains(&[106, 71]) && all.contains(&[125, 25]));
+    /// assert_eq!(slow.waves(100).next(), Some(all[100]));
+    /// # Ok::<(), mellow_rake::fixed::OscillatorError>(())
+    /// ```
+    pub fn waves(&self, first: u64) -> Waves<'_> {
+        let dither = self.words.dither.map_or(0, |seed| dither_at(seed, first));
+        Waves { oscillator: self, phase: self.phase(first), dither }
+    }
+
     /// Cosine and sine of a phase, as integers.
     pub fn wave(&self, phase: u32) -> [i64; 2] {
         let address = phase >> self.dropped_bits();
@@ -199,64 +231,56 @@ impl Oscillator {
     }
 
     /// The wave that its values stand for: cosine and sine at a sample, as values, of an amplitude that its
-    /// format ends at, at the middle of the phases that meet at an address.
+    /// format ends at, at the middle of the phases that meet at an address. With a dither at the mean of those
+    /// that are met, half of an address on from the phase.
     pub fn ideal(&self, sample: u64) -> [f64; 2] {
         let address_step = 1u64 << self.dropped_bits();
-        let middle = self.common().min(address_step) as f64 / 2.0;
-        let phase = f64::from(self.phase(sample)) + middle;
+        let middle = match self.words.dither {
+            Some(_) => address_step,
+            None => self.common().min(address_step),
+        };
+        let phase = f64::from(self.phase(sample)) + middle as f64 / 2.0;
         let angle = TAU * libm::scalbn(phase, -(self.words.phase_bits as i32));
         let peak = self.format.value(self.format.maximum() as i64);
         [peak * libm::cos(angle), peak * libm::sin(angle)]
     }
 
     /// How far a value can be from [`ideal`](Self::ideal), rounded outward: half of a step of it, and the
-    /// phase that is dropped, for sine and cosine change no faster than their angle.
+    /// phase that is dropped, for sine and cosine change no faster than their angle. A dither takes it to the
+    /// address before or behind, which is up to twice as far.
     pub fn error_bound(&self) -> f64 {
         let address_step = 1u64 << self.dropped_bits();
-        let dropped = (address_step - self.common().min(address_step)) as f64 / 2.0;
+        let dropped = (address_step - self.common().min(address_step)) as f64;
+        let dropped = if self.words.dither.is_some() { dropped } else { dropped / 2.0 };
         let angle = TAU * libm::scalbn(dropped, -(self.words.phase_bits as i32));
         (self.format.step() / 2.0 + angle) * (1.0 + 1e-9) + 1e-15
     }
 
     /// By how many decibels the wave is above the strongest line beside it, over a whole period; infinite
-    /// where there is none. Exact but for the rounding of f64.
+    /// where there is none. Exact but for the rounding of f64. With a dither what is left of lines where its
+    /// numbers are taken for random, and the noise that it makes is not counted
+    /// ([`dither_noise_db`](Self::dither_noise_db)).
     ///
     /// All odd multiples of a step have the same lines in another order (H. T. Nicholas, H. Samueli, "An
     /// analysis of the output spectrum of direct digital frequency synthesizers in the presence of
     /// phase-accumulator truncation", 1987), so a step of the largest power of two in it is looked at. With
     /// it each value of the table stands for M samples, M = 2^(N − P) over that step: the lines are those of
-    /// the table by itself, repeated, each times that of a pulse M samples long.
+    /// the table by itself, repeated, each times that of a pulse M samples long. A dither meets an address and
+    /// the next one in parts that go from one to the other: its mean lies on straight lines between the values
+    /// of the table, which is the pulse twice.
     pub fn spurious_free_db(&self) -> f64 {
-        let size = 1usize << self.words.address_bits;
-        let address_step = 1u64 << self.dropped_bits();
-        let common = self.common();
-        // Where the steps leave out addresses, only those that are met are a period.
-        let skip = (common / address_step).max(1) as usize;
-        let hold = (address_step / common.min(address_step)) as usize;
-        let count = size / skip.min(size);
-        let value = |k: usize| {
-            let [cosine, sine] = self.wave(((k * skip) as u64 * address_step) as u32);
-            Complex64::new(cosine as f64, sine as f64)
-        };
-        let mut lines: Vec<Complex64> = (0..count).map(value).collect();
-        FftPlanner::new().plan_fft_forward(count).process(&mut lines);
-        let pulse = |line: i64| {
-            let angle = PI * line as f64 / (count * hold) as f64;
-            match line {
-                0 => 1.0,
-                _ => libm::fabs(libm::sin(hold as f64 * angle) / (hold as f64 * libm::sin(angle))),
-            }
-        };
-        let wanted = usize::from(count > 1);
-        let carrier = size_of(lines[wanted]) * pulse(wanted as i64);
+        let Period { lines, hold } = self.period();
+        let wanted = usize::from(lines.len() > 1);
+        let own = |line: i64| self.pulse(line, lines.len() * hold, hold);
+        let carrier = size_of(lines[wanted]) * own(wanted as i64);
         let mut worst = 0.0f64;
         for (line, found) in lines.iter().enumerate() {
             let (line, size) = (line as i64, size_of(*found));
             // The nearest repetitions are the strongest.
-            let places = [line, line - count as i64];
-            let own = places.iter().filter(|place| **place != wanted as i64);
-            let own = own.filter(|place| hold > 1 || **place == line);
-            worst = own.map(|place| size * pulse(*place)).fold(worst, f64::max);
+            let places = [line, line - lines.len() as i64];
+            let beside = places.iter().filter(|place| **place != wanted as i64);
+            let beside = beside.filter(|place| hold > 1 || **place == line);
+            worst = beside.map(|place| size * own(*place)).fold(worst, f64::max);
         }
         // Below that the transform itself rounds.
         match worst > 1e-13 * carrier {
@@ -264,6 +288,108 @@ impl Oscillator {
             false => f64::INFINITY,
         }
     }
+
+    /// By how many decibels the wave is above all of the noise that a dither makes; `None` where it makes
+    /// none. Its numbers are taken for random, and then the noise is white.
+    ///
+    /// Between an address and the next, at the part f of the way, the next one is met with the probability f:
+    /// the variance there is f(1 − f) times the square of the distance of the two values, and over a period
+    /// f goes through the parts j/M, whose mean of f(1 − f) is (M² − 1)/(6 M²).
+    pub fn dither_noise_db(&self) -> Option<f64> {
+        let Period { lines, hold } = self.period();
+        let (count, hold_squared) = (lines.len(), (hold * hold) as f64);
+        self.words.dither.filter(|_| hold > 1)?;
+        let wave = |k: usize| self.of_address(k % count);
+        let apart = (0..count).map(|k| (wave(k + 1) - wave(k)).norm_sqr()).sum::<f64>();
+        let noise = apart / count as f64 * (hold_squared - 1.0) / (6.0 * hold_squared);
+        let carrier = size_of(lines[1]) * self.pulse(1, count * hold, hold) / count as f64;
+        Some(20.0 * libm::log10(carrier) - 10.0 * libm::log10(noise))
+    }
+
+    /// The values of an address.
+    fn of_address(&self, address: usize) -> Complex64 {
+        let [cosine, sine] = self.wave((address as u32) << self.dropped_bits());
+        Complex64::new(cosine as f64, sine as f64)
+    }
+
+    /// The lines of the addresses that are met, and how many samples each stands for.
+    fn period(&self) -> Period {
+        let size = 1usize << self.words.address_bits;
+        let address_step = 1u64 << self.dropped_bits();
+        let common = self.common();
+        // Where the steps leave out addresses, only those that are met are a period.
+        let skip = ((common / address_step).max(1) as usize).min(size);
+        let hold = (address_step / common.min(address_step)) as usize;
+        let count = size / skip;
+        let mut lines: Vec<Complex64> = (0..count).map(|k| self.of_address(k * skip)).collect();
+        FftPlanner::new().plan_fft_forward(count).process(&mut lines);
+        Period { lines, hold }
+    }
+
+    /// The line of the pulse that a value stands for, of as many samples as it is held; twice with a dither.
+    fn pulse(&self, line: i64, period: usize, hold: usize) -> f64 {
+        let angle = PI * line as f64 / period as f64;
+        let once = match line {
+            0 => 1.0,
+            _ => libm::fabs(libm::sin(hold as f64 * angle) / (hold as f64 * libm::sin(angle))),
+        };
+        if self.words.dither.is_some() { once * once } else { once }
+    }
+}
+
+/// A period of the table.
+struct Period {
+    lines: Vec<Complex64>,
+    /// How many samples each of its values stands for.
+    hold: usize,
+}
+
+/// The values of an oscillator, sample by sample: [`Oscillator::waves`].
+#[derive(Debug, Clone)]
+pub struct Waves<'a> {
+    oscillator: &'a Oscillator,
+    phase: u32,
+    /// The word whose highest bits are the dither; 0 without.
+    dither: u32,
+}
+
+impl Iterator for Waves<'_> {
+    type Item = [i64; 2];
+
+    fn next(&mut self) -> Option<[i64; 2]> {
+        let words = self.oscillator.words;
+        let added = u64::from(self.dither) >> (32 - self.oscillator.dropped_bits());
+        let wave = self.oscillator.wave(self.phase.wrapping_add(added as u32));
+        self.phase = self.phase.wrapping_add(self.oscillator.step) & mask(words.phase_bits);
+        self.dither = dither_behind(self.dither);
+        Some(wave)
+    }
+}
+
+/// The word of a dither behind one; behind 0 it stays 0.
+fn dither_behind(mut word: u32) -> u32 {
+    word ^= word << 13;
+    word ^= word >> 17;
+    word ^ (word << 5)
+}
+
+/// The word of a dither so many samples behind its seed. Each step is linear in the bits, so that many are a
+/// matrix, and twice as many its square.
+fn dither_at(seed: u32, samples: u64) -> u32 {
+    let through = |matrix: &[u32; 32], word: u32| {
+        let columns = (0..32).filter(|bit| word >> bit & 1 == 1).map(|bit| matrix[bit as usize]);
+        columns.fold(0, |sum, column| sum ^ column)
+    };
+    let mut matrix: [u32; 32] = std::array::from_fn(|bit| dither_behind(1 << bit));
+    let (mut word, mut left) = (seed, samples % u64::from(u32::MAX));
+    while left > 0 {
+        if left & 1 == 1 {
+            word = through(&matrix, word);
+        }
+        matrix = matrix.map(|column| through(&matrix, column));
+        left >>= 1;
+    }
+    word
 }
 
 /// So many ones.

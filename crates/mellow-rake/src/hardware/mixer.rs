@@ -6,6 +6,7 @@
 //! its way to it.
 
 use super::{ClockInput, ClockOutput};
+use crate::fixed::Waves;
 use crate::network::Mixer;
 
 /// Registers that a product goes through, the word that goes out the last of them.
@@ -24,6 +25,8 @@ pub(crate) const MIXER_PLACES: usize = STAGES + 1;
 /// One product of a sample.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct MixerProduct {
+    /// The number of the oscillator.
+    pub(crate) oscillator: usize,
     /// Whether the word that goes in is multiplied by the sine, else by the cosine.
     pub(crate) is_sine: bool,
     /// Whether the product is taken away.
@@ -45,17 +48,18 @@ pub(crate) fn mixer_products(mixer: &Mixer, channels: usize) -> Vec<MixerProduct
 }
 
 fn products_of_channel(mixer: &Mixer) -> Vec<MixerProduct> {
-    let terms = mixer.mixing().terms();
-    let (words_in, _) = mixer.mixing().words();
+    let terms = mixer.terms();
+    let (words_in, _) = mixer.words();
     let mut all = Vec::new();
     for from in 0..words_in {
         let begin = all.len();
         for (word, own) in terms.iter().enumerate() {
-            for (place, (input, is_sine, is_minus)) in own.iter().enumerate() {
-                if *input == from {
+            for (place, term) in own.iter().enumerate() {
+                if term.word == from {
                     all.push(MixerProduct {
-                        is_sine: *is_sine,
-                        is_minus: *is_minus,
+                        oscillator: term.oscillator,
+                        is_sine: term.is_sine,
+                        is_minus: term.is_minus,
                         word,
                         is_first: place == 0,
                         is_last: place + 1 == own.len(),
@@ -79,27 +83,33 @@ pub(crate) struct MixerMachine<'a> {
     mixer: &'a Mixer,
     channels: usize,
     products: Vec<MixerProduct>,
-    /// The number of the next product, and of its sample.
+    /// The number of the next product.
     next: usize,
-    sample: u64,
+    /// The waves of the samples behind its own, and of that.
+    waves: Vec<Waves<'a>>,
+    now: Vec<[i64; 2]>,
     held: Option<i64>,
     way: [OnTheWay; STAGES - 1],
-    sums: [i64; 2],
+    /// The sum so far of each word that goes out.
+    sums: Vec<i64>,
     standing: Option<i64>,
 }
 
 impl<'a> MixerMachine<'a> {
     /// At power-up.
     pub(crate) fn new(mixer: &'a Mixer, channels: usize) -> Self {
+        let mut waves: Vec<Waves<'_>> =
+            mixer.oscillators().iter().map(|own| own.waves(0)).collect();
         MixerMachine {
             channels,
             mixer,
             products: mixer_products(mixer, channels),
             next: 0,
-            sample: 0,
+            now: next_of(&mut waves),
+            waves,
             held: None,
             way: [None; STAGES - 1],
-            sums: [0; 2],
+            sums: vec![0; mixer.words().1],
             standing: None,
         }
     }
@@ -137,18 +147,22 @@ impl<'a> MixerMachine<'a> {
             }
             self.way.rotate_right(1);
             self.way[0] = held.map(|word| {
-                let oscillator = self.mixer.oscillator();
-                let wave = oscillator.wave(oscillator.phase(self.sample));
+                let wave = self.now[product.oscillator];
                 let value = word * wave[usize::from(product.is_sine)];
                 (product, if product.is_minus { -value } else { value })
             });
             if held.is_some() {
                 self.next += 1;
                 if self.next == self.products.len() {
-                    (self.next, self.sample) = (0, self.sample + 1);
+                    (self.next, self.now) = (0, next_of(&mut self.waves));
                 }
             }
         }
         seen
     }
+}
+
+/// The waves of the next sample.
+fn next_of(waves: &mut [Waves<'_>]) -> Vec<[i64; 2]> {
+    waves.iter_mut().filter_map(Iterator::next).collect()
 }

@@ -295,8 +295,8 @@ fn part(
     let program = match step {
         Step::Fire(program) => program,
         Step::Mix(mixer) => {
-            let channels = words / mixer.mixing().words().0;
-            let needed = mixer.mixing().products() * channels;
+            let channels = words / mixer.words().0;
+            let needed = mixer.products() * channels;
             let available = wish.clock.map(|clock| clock * (1.0 + 1e-12) / firings);
             return match available.filter(|available| *available < needed as f64) {
                 Some(available) => Err(HardwareError::Clock {
@@ -357,7 +357,7 @@ impl NetworkPart {
     /// Words that it takes at a time, and words that it gives for them.
     pub fn words(&self) -> (usize, usize) {
         match self {
-            NetworkPart::Mixer { mixer, .. } => mixer.mixing().words(),
+            NetworkPart::Mixer { mixer, .. } => mixer.words(),
             NetworkPart::Unit { program, in_turn, .. } => {
                 let datapath = program.datapath();
                 (datapath.words_in() * in_turn, datapath.words_out() * in_turn)

@@ -9,10 +9,9 @@ use crate::datapath::{
 use crate::effort::Effort;
 use crate::filter::{Form, Taps};
 use crate::fixed::{
-    CoefficientFormat, Oscillator, OscillatorError, Overflow, QuantizeError, RoundedTable,
-    WordFormat, round_coefficients,
+    CoefficientFormat, Overflow, QuantizeError, RoundedTable, WordFormat, round_coefficients,
 };
-use crate::network::{JointFact, Mixer, Mixing, Network, NetworkError, Step};
+use crate::network::{JointFact, Mixer, MixerError, Mixing, Network, NetworkError, Step};
 use crate::rates::{Carrier, CarrierWay, Chain, Comb, RateError, Stage, Wave, scaled};
 use crate::spec::{ChainFixed, Fixed, StageFixed, Structure};
 
@@ -147,7 +146,7 @@ pub enum StageError {
     Network(#[from] NetworkError),
     /// There is no such oscillator.
     #[error(transparent)]
-    Oscillator(#[from] OscillatorError),
+    Mixer(#[from] MixerError),
     /// The rounded taps are no chain.
     #[error(transparent)]
     Rate(#[from] RateError),
@@ -171,7 +170,7 @@ impl ChainImplementError {
         let number = self.number;
         if number == 0 {
             let own = match &self.error {
-                StageError::Oscillator(_) => "oscillator",
+                StageError::Mixer(_) => "oscillator",
                 StageError::NoFormat { .. } | StageError::CanOverflow { .. } => key,
                 _ => "input",
             };
@@ -305,8 +304,8 @@ pub fn implement_chain(
     let rounded = Chain::new(chain.input_rate(), rounded).map_err(|error| fail(error.into()))?;
     let rounded = match (carrier, &mixer) {
         (Some(carrier), Some(words)) => {
-            let wave = Wave::Values(words.mixer.oscillator().clone());
-            rounded.around(Carrier { way: carrier.way, wave })
+            let values = words.mixer.oscillators().iter().cloned().map(Wave::Values);
+            rounded.around(Carrier { way: carrier.way, waves: values.collect() })
         }
         _ if chain.is_complex() => rounded.of_complex(),
         _ => rounded,
@@ -338,16 +337,17 @@ fn mixed(
     input: WordFormat,
     asked: CoefficientFormat,
 ) -> Result<MixerWords, StageError> {
-    let turns = match &carrier.wave {
+    let turns = carrier.waves.iter().map(|wave| match wave {
         Wave::Turns(turns) => *turns,
         Wave::Meant(oscillator) | Wave::Values(oscillator) => oscillator.turns(),
-    };
-    let oscillator = Oscillator::new(fixed.oscillator.words(turns), turns)?;
+    });
+    let turns: Vec<f64> = turns.collect();
+    let words = fixed.oscillator.words_of(&turns);
     let mixing = match carrier.way {
         CarrierWay::Down => Mixing::RealToComplex,
         CarrierWay::Up => Mixing::ComplexToReal,
     };
-    let mixer = Mixer::new(oscillator, mixing, input);
+    let mixer = Mixer::several(words, &turns, mixing, input)?;
     let StageFixed { rounding, overflow, .. } = fixed.usual;
     let before: &[Step] = steps;
     let make = |output: WordFormat| {

@@ -3,7 +3,7 @@
 
 use super::{JointFact, Mixing, Network, Step};
 use crate::datapath::{Description, describe};
-use crate::fixed::WordFormat;
+use crate::fixed::{Oscillator, WordFormat};
 
 /// A network as plain data. Field names are those of the JSON.
 #[derive(Debug, Clone, PartialEq)]
@@ -51,8 +51,10 @@ pub enum StepDescription {
         format: WordFormat,
         /// Bits of the phase.
         phase_bits: u32,
-        /// What the phase grows by with each sample.
-        phase_step: u32,
+        /// What the phase grows by with each sample, for each oscillator.
+        phase_steps: Vec<u32>,
+        /// The seed of the dither of the phase; none without.
+        dither: Option<u32>,
         /// Bits of the address.
         address_bits: u32,
         /// A quarter of a turn of the sine.
@@ -70,7 +72,8 @@ pub fn describe_network(network: &Network) -> NetworkDescription {
             mixing: mixer.mixing(),
             format: mixer.output(),
             phase_bits: mixer.oscillator().words().phase_bits,
-            phase_step: mixer.oscillator().step(),
+            phase_steps: mixer.oscillators().iter().map(Oscillator::step).collect(),
+            dither: mixer.oscillator().words().dither,
             address_bits: mixer.oscillator().words().address_bits,
             quarter: mixer.oscillator().quarter().to_vec(),
         },

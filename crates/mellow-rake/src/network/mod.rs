@@ -41,7 +41,8 @@ mod run;
 
 pub use describe::{NetworkDescription, StepDescription, describe_network};
 pub use facts::JointFact;
-pub use mixer::{Mixer, Mixing};
+pub(crate) use mixer::MixedTerm;
+pub use mixer::{Mixer, MixerError, Mixing};
 pub use run::NetworkSimulator;
 
 use crate::datapath::{Checked, ErrorBound, NoisePrediction, NotPredicted};
@@ -166,12 +167,14 @@ pub enum NetworkError {
         found: usize,
     },
     /// A mixer of words that are too wide.
-    #[error("step {step} mixes words of {found} bits; {} at the most are accepted", Mixer::WIDEST)]
+    #[error("step {step} mixes words of {found} bits; {most} at the most are accepted")]
     Wide {
         /// The number of the step, the first is 0.
         step: usize,
         /// Bits that go in.
         found: u32,
+        /// The most that this mixer takes.
+        most: u32,
     },
     /// Rates that meet again only after very many words.
     #[error("the steps meet again after more than {} words", Network::LONGEST_FRAME)]
@@ -351,7 +354,7 @@ fn check(lanes: usize, steps: &[Step]) -> Result<Vec<usize>, NetworkError> {
                 (program.input(), program.output())
             }
             Step::Mix(mixer) => {
-                let (expected, given) = mixer.mixing().words();
+                let (expected, given) = mixer.words();
                 if !lanes.is_multiple_of(expected) {
                     return Err(NetworkError::Mixing { step, expected, found: lanes });
                 }
@@ -359,9 +362,9 @@ fn check(lanes: usize, steps: &[Step]) -> Result<Vec<usize>, NetworkError> {
                 if lanes > Network::MOST_LANES {
                     return Err(NetworkError::Lanes { found: lanes });
                 }
-                let found = mixer.input().width();
-                if found > Mixer::WIDEST {
-                    return Err(NetworkError::Wide { step, found });
+                let (found, most) = (mixer.input().width(), mixer.widest());
+                if found > most {
+                    return Err(NetworkError::Wide { step, found, most });
                 }
                 (mixer.input(), mixer.output())
             }

@@ -1,4 +1,4 @@
-//! Carriers: what a chain moves its signal from, or to.
+//! Carriers: what a chain moves its signals from, or to.
 
 use super::Chain;
 use crate::fixed::Oscillator;
@@ -25,79 +25,88 @@ pub enum Wave {
 }
 
 impl Wave {
-    /// Cosine and sine at a sample, the first has number 0.
-    fn at(&self, sample: u64) -> [f64; 2] {
+    /// Cosine and sine from a sample on, the first has number 0.
+    fn from(&self, first: u64) -> Box<dyn Iterator<Item = [f64; 2]> + '_> {
         match self {
-            Wave::Turns(turns) => {
+            Wave::Turns(turns) => Box::new((first..).map(move |sample| {
                 let turns = sample as f64 * turns;
                 let angle = TAU * (turns - libm::floor(turns));
                 [libm::cos(angle), libm::sin(angle)]
-            }
-            Wave::Meant(oscillator) => oscillator.ideal(sample),
+            })),
+            Wave::Meant(oscillator) => Box::new((first..).map(|sample| oscillator.ideal(sample))),
             Wave::Values(oscillator) => {
                 let format = oscillator.format();
-                oscillator.wave(oscillator.phase(sample)).map(|value| format.value(value))
+                let values = oscillator.waves(first);
+                Box::new(values.map(move |wave| wave.map(|value| format.value(value))))
             }
         }
     }
 }
 
-/// A carrier with its wave, which turns backward where a signal is taken from it.
+/// Carriers with their waves, which turn backward where signals are taken from them: one, or several that a
+/// real signal is split at or that complex ones are merged on.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Carrier {
     /// Down or up.
     pub way: CarrierWay,
-    /// The wave.
-    pub wave: Wave,
+    /// The wave of each.
+    pub waves: Vec<Wave>,
 }
 
 impl Carrier {
     /// Taking a signal from the carrier that turns by some part of a turn from sample to sample, or putting
     /// it there; at the rate of the real samples.
     pub fn new(way: CarrierWay, turns: f64) -> Self {
-        let turns = if way == CarrierWay::Down { -turns } else { turns };
-        Carrier { way, wave: Wave::Turns(turns) }
+        Carrier::several(way, &[turns])
+    }
+
+    /// The same of several carriers at once: of a real sample come as many complex ones, or a real sample is
+    /// the sum of as many complex ones on their carriers.
+    pub fn several(way: CarrierWay, turns: &[f64]) -> Self {
+        let sign = if way == CarrierWay::Down { -1.0 } else { 1.0 };
+        Carrier { way, waves: turns.iter().map(|turns| Wave::Turns(sign * turns)).collect() }
     }
 
     /// Words of a sample of one channel that goes in, and of one that comes out.
     pub(super) fn lanes(&self) -> [usize; 2] {
+        let complex = 2 * self.waves.len();
         match self.way {
-            CarrierWay::Down => [1, 2],
-            CarrierWay::Up => [2, 1],
+            CarrierWay::Down => [1, complex],
+            CarrierWay::Up => [complex, 1],
         }
+    }
+
+    /// Cosine and sine of each carrier, from a sample on.
+    fn from(&self, first: u64) -> impl Iterator<Item = Vec<[f64; 2]>> + '_ {
+        let mut waves: Vec<_> = self.waves.iter().map(|wave| wave.from(first)).collect();
+        std::iter::repeat_with(move || waves.iter_mut().filter_map(Iterator::next).collect())
     }
 
     /// Real samples as complex ones, or complex ones as real ones, each of so many channels side by side; the
     /// first of them has a number.
     pub(super) fn mixed(&self, words: &[f64], channels: usize, first: u64) -> Vec<f64> {
-        let wave = |place: usize| self.wave.at(first + place as u64);
-        match self.way {
+        let takes = self.lanes()[0];
+        let mixed = |(sample, waves): (&[f64], Vec<[f64; 2]>)| match self.way {
             CarrierWay::Down => {
-                let mixed = |(place, all): (usize, &[f64])| {
-                    let wave = wave(place);
-                    all.iter().flat_map(|x| wave.map(|part| x * part)).collect::<Vec<_>>()
-                };
-                words.chunks_exact(channels).enumerate().flat_map(mixed).collect()
+                let each = |x: &f64| waves.iter().flatten().map(|part| x * part).collect();
+                sample.iter().flat_map(|x| -> Vec<f64> { each(x) }).collect::<Vec<_>>()
             }
             CarrierWay::Up => {
-                let mixed = |(place, all): (usize, &[f64])| {
-                    let [cosine, sine] = wave(place);
-                    let real = |z: &[f64]| z[0] * cosine - z[1] * sine;
-                    all.chunks_exact(2).map(real).collect::<Vec<_>>()
-                };
-                words.chunks_exact(2 * channels).enumerate().flat_map(mixed).collect()
+                let real = |(z, wave): (&[f64], &[f64; 2])| z[0] * wave[0] - z[1] * wave[1];
+                let sum = |own: &[f64]| own.chunks_exact(2).zip(&waves).map(real).sum();
+                sample.chunks_exact(takes).map(sum).collect()
             }
-        }
+        };
+        words.chunks_exact(takes * channels).zip(self.from(first)).flat_map(mixed).collect()
     }
 
-    /// What the real part of what comes out is of the real part of what goes in, and of the imaginary part,
-    /// where the real samples have a number.
-    pub(crate) fn factors(&self, sample: u64) -> [f64; 2] {
-        let [cosine, sine] = self.wave.at(sample);
-        match self.way {
-            CarrierWay::Down => [cosine, 0.0],
-            CarrierWay::Up => [cosine, -sine],
-        }
+    /// What a word that comes out is of each word of a channel that goes in: of the real part on the first
+    /// carrier where complex samples come out. From the real sample on that has a number.
+    pub(crate) fn factors(&self, first: u64) -> impl Iterator<Item = Vec<f64>> + '_ {
+        self.from(first).map(|waves| match self.way {
+            CarrierWay::Down => waves.first().map(|wave| wave[0]).into_iter().collect(),
+            CarrierWay::Up => waves.iter().flat_map(|[cosine, sine]| [*cosine, -sine]).collect(),
+        })
     }
 }
 
@@ -165,9 +174,9 @@ impl Chain {
         of_channel.map(|words| words * self.channels)
     }
 
-    /// The same with another wave on the same carrier.
-    pub(crate) fn with_wave(&self, wave: Wave) -> Chain {
-        let carrier = self.carrier.as_ref().map(|carrier| Carrier { way: carrier.way, wave });
+    /// The same with other waves on the same carriers.
+    pub(crate) fn with_waves(&self, waves: Vec<Wave>) -> Chain {
+        let carrier = self.carrier.as_ref().map(|carrier| Carrier { way: carrier.way, waves });
         Chain { carrier, ..self.clone() }
     }
 }

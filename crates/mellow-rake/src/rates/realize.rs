@@ -5,6 +5,7 @@ use super::{
     plan_by,
 };
 use crate::design::{Choice, DesignError, design};
+use crate::filter::Taps;
 use crate::spec::{ChainFixed, ChainSpec, DirectWish, Firmware, Spec, StageWish, Verify, Want};
 
 /// A chain with how its stages came about.
@@ -96,8 +97,9 @@ impl ChainError {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
-    let change = spec.change;
-    if spec.stages.iter().all(|stage| stage.want.is_none()) {
+    let change = &spec.change;
+    let is_planned = spec.stages.is_empty() || !spec.stages.iter().all(StageWish::is_gain);
+    if is_planned && spec.stages.iter().all(|stage| stage.want.is_none()) {
         let wish = RateWish {
             input_rate: spec.sample_rate,
             up: change.up,
@@ -116,15 +118,20 @@ pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
             comb: stage.comb,
             ..StageForm::new(stage.up, stage.down)
         };
-        let forms: Vec<StageForm> = spec.stages.iter().map(form).collect();
+        let planned = spec.stages.iter().filter(|stage| !stage.is_gain());
+        let forms: Vec<StageForm> = planned.map(form).collect();
         let found = if forms.is_empty() { plan(&wish)? } else { plan_by(&wish, &forms)? };
-        let chain = around(found.chain.clone(), spec);
+        let chain = around(with_gains(&found.chain, &spec.stages)?, spec);
         return Ok(ChainDesign { chain, choices: Vec::new(), plan: Some(found) });
     }
     let (mut stages, mut choices) = (Vec::new(), Vec::new());
-    for (index, StageWish { up, down, rate, want, comb }) in spec.stages.iter().enumerate() {
+    for (index, stage) in spec.stages.iter().enumerate() {
+        let StageWish { up, down, rate, want, comb, gain_db } = stage;
+        let gain = gain_db.map_or(1.0, ratio_of);
         if let Some(comb) = comb {
             stages.push(Stage::comb(*up, *down, *comb)?);
+        } else if stage.is_gain() {
+            stages.push(Stage::new(1, 1, Taps(vec![gain]))?);
         }
         let (number, Some(want)) = (index + 1, want) else { continue };
         let of_stage = Spec {
@@ -144,7 +151,7 @@ pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
             .map_err(|error| ChainError::Stage { number, error: Box::new(error) })?;
         let is_given = matches!(want, Want::Direct(DirectWish::Given(_)));
         let level = if is_given { 1.0 } else { *up as f64 };
-        stages.push(Stage::new(*up, *down, found.form)?.scaled(level));
+        stages.push(Stage::new(*up, *down, found.form)?.scaled(level * gain));
         choices.push(found.choice);
     }
     Ok(ChainDesign {
@@ -154,19 +161,46 @@ pub fn realize(spec: &ChainSpec) -> Result<ChainDesign, ChainError> {
     })
 }
 
+/// Stages that were found, with the gains that are asked for in front of, between and behind them.
+fn with_gains(found: &Chain, wishes: &[StageWish]) -> Result<Chain, RateError> {
+    if wishes.iter().all(|wish| wish.gain_db.is_none()) {
+        return Ok(found.clone());
+    }
+    let mut filters = found.stages().iter();
+    let mut stages = Vec::new();
+    for wish in wishes {
+        let gain = wish.gain_db.map_or(1.0, ratio_of);
+        if wish.is_gain() {
+            stages.push(Stage::new(1, 1, Taps(vec![gain]))?);
+        } else {
+            stages.extend(filters.next().map(|stage| match wish.gain_db {
+                Some(_) => stage.clone().scaled(gain),
+                None => stage.clone(),
+            }));
+        }
+    }
+    Chain::new(found.input_rate(), stages)
+}
+
+/// A level as a ratio of amplitudes.
+fn ratio_of(decibels: f64) -> f64 {
+    libm::exp10(decibels / 20.0)
+}
+
 /// The chain around the carrier that is asked for, or of complex samples.
 fn around(chain: Chain, spec: &ChainSpec) -> Chain {
     let chain = chain.of_channels(spec.change.channels);
-    match (spec.change.carrier_hz, spec.change.is_complex) {
-        (Some(hertz), _) => {
-            let rate = spec.carrier_rate_hz();
+    match (&spec.change.carriers_hz[..], spec.change.is_complex) {
+        ([], true) => chain.of_complex(),
+        ([], false) => chain,
+        (carriers, _) => {
             let way = match spec.mixes_down() {
                 true => CarrierWay::Down,
                 false => CarrierWay::Up,
             };
-            chain.around(Carrier::new(way, hertz / rate))
+            let rate = spec.carrier_rate_hz();
+            let turns: Vec<f64> = carriers.iter().map(|hertz| hertz / rate).collect();
+            chain.around(Carrier::several(way, &turns))
         }
-        (None, true) => chain.of_complex(),
-        (None, false) => chain,
     }
 }

@@ -90,23 +90,32 @@ pub struct OscillatorFixed {
     pub address_bits: Option<u32>,
     /// Bits of a value, 2 to 32.
     pub value_bits: u32,
+    /// The seed of a dither of the phase, not 0; `None`: without.
+    pub dither: Option<u32>,
 }
 
 impl Default for OscillatorFixed {
     fn default() -> Self {
-        OscillatorFixed { phase_bits: 32, address_bits: None, value_bits: 16 }
+        OscillatorFixed { phase_bits: 32, address_bits: None, value_bits: 16, dither: None }
     }
 }
 
 impl OscillatorFixed {
     /// The words for so much of a turn from sample to sample.
     pub fn words(self, turns: f64) -> OscillatorWords {
-        let is_met = |bits: &u32| libm::scalbn(turns, *bits as i32) % 1.0 == 0.0;
+        self.words_of(&[turns])
+    }
+
+    /// The words of several oscillators with one table, for so much of a turn from sample to sample each.
+    pub fn words_of(self, turns: &[f64]) -> OscillatorWords {
+        let is_met =
+            |bits: &u32| turns.iter().all(|one| libm::scalbn(*one, *bits as i32) % 1.0 == 0.0);
         let chosen = || (4..12).find(is_met).unwrap_or(12).min(self.phase_bits);
         OscillatorWords {
             phase_bits: self.phase_bits,
             address_bits: self.address_bits.unwrap_or_else(chosen),
             width: self.value_bits,
+            dither: self.dither,
         }
     }
 }
@@ -160,7 +169,7 @@ impl ChainFixed {
 }
 
 /// A change of the sample rate, from what goes in to what comes out.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct RateChange {
     /// By how much the rate goes up: of given stages, the product of theirs.
@@ -179,9 +188,9 @@ pub struct RateChange {
     pub combs: bool,
     /// Of what stages that are found are to take the least.
     pub least: Least,
-    /// The carrier in hertz that the signal is taken from, where the rate does not go up, or put on, where it
-    /// does; all frequencies above are then distances from it.
-    pub carrier_hz: Option<f64>,
+    /// The carriers in hertz that the signal is taken from, where the rate does not go up, or put on, where it
+    /// does; all frequencies above are then distances from them. Each has a complex signal of its own.
+    pub carriers_hz: Vec<f64>,
     /// Whether the samples are complex that go in and come out, without a carrier.
     pub is_complex: bool,
     /// Channels whose samples stand side by side.
@@ -270,14 +279,39 @@ pub struct StageWish {
     pub want: Option<Want>,
     /// Integrators and combs, in the place of a filter.
     pub comb: Option<Comb>,
+    /// What it multiplies by beside that, in decibels.
+    pub gain_db: Option<f64>,
+}
+
+impl StageWish {
+    /// Whether it is a gain and nothing else: one product for each sample.
+    pub fn is_gain(&self) -> bool {
+        self.gain_db.is_some() && !self.has_filter()
+    }
+
+    /// Whether it changes the rate or has a filter.
+    fn has_filter(&self) -> bool {
+        self.up > 1 || self.down > 1 || self.want.is_some() || self.comb.is_some()
+    }
 }
 
 impl ChainSpec {
+    /// What all stages are to multiply by, in decibels.
+    pub fn gain_db(&self) -> f64 {
+        self.stages.iter().filter_map(|stage| stage.gain_db).sum()
+    }
+
     /// The largest factor of a stage and of a change that stages are to be found for.
     pub const LARGEST_FACTOR: usize = 4096;
 
     /// The most channels.
     pub const MOST_CHANNELS: usize = 16;
+
+    /// The most carriers, of all channels together.
+    pub const MOST_CARRIERS: usize = 16;
+
+    /// The largest gain of a stage, and the smallest is as far below 0, in decibels.
+    pub const LARGEST_GAIN_DB: f64 = 120.0;
 
     /// The most stages that can be given.
     pub const MOST_STAGES: usize = 16;

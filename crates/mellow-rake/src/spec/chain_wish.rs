@@ -36,7 +36,7 @@ pub struct ChainWish {
     said: Result<(), SpecError>,
     factors: [Option<usize>; 2],
     pass: Option<Frequency>,
-    carrier: Option<Frequency>,
+    carriers: Vec<Frequency>,
     ripple_db: Option<f64>,
     attenuation_db: Option<f64>,
     kept: Kept,
@@ -57,6 +57,7 @@ struct StageSaid {
     down: usize,
     want: Option<Want>,
     comb: Option<Comb>,
+    gain_db: Option<f64>,
 }
 
 impl ChainWish {
@@ -68,7 +69,7 @@ impl ChainWish {
             said: Ok(()),
             factors: [None; 2],
             pass: None,
-            carrier: None,
+            carriers: Vec::new(),
             ripple_db: None,
             attenuation_db: None,
             kept: Kept::default(),
@@ -130,10 +131,11 @@ impl ChainWish {
         ChainWish { kept, ..self }
     }
 
-    /// The carrier that the signal is taken from, or put on where the rate goes up.
+    /// A carrier that a signal is taken from, or put on where the rate goes up. Said several times there are as
+    /// many, each with a complex signal of its own.
     #[must_use]
     pub fn carrier(self, carrier: impl Stated<Frequency>) -> Self {
-        self.say("change.carrier", carrier, |wish, carrier| wish.carrier = Some(carrier))
+        self.say("change.carrier", carrier, |wish, carrier| wish.carriers.push(carrier))
     }
 
     /// Of complex samples.
@@ -171,19 +173,37 @@ impl ChainWish {
     /// ```
     #[must_use]
     pub fn stage(self, up: usize, down: usize) -> Self {
-        self.with(StageSaid { up, down, want: None, comb: None })
+        self.with(StageSaid { up, down, want: None, comb: None, gain_db: None })
     }
 
     /// The next stage, with a filter of its own.
     #[must_use]
     pub fn filter_stage(self, up: usize, down: usize, want: Want) -> Self {
-        self.with(StageSaid { up, down, want: Some(want), comb: None })
+        self.with(StageSaid { up, down, want: Some(want), comb: None, gain_db: None })
     }
 
     /// The next stage, of integrators and combs.
     #[must_use]
     pub fn comb_stage(self, up: usize, down: usize, comb: Comb) -> Self {
-        self.with(StageSaid { up, down, want: None, comb: Some(comb) })
+        self.with(StageSaid { up, down, want: None, comb: Some(comb), gain_db: None })
+    }
+
+    /// The next stage, which only multiplies by a gain.
+    ///
+    /// ```
+    /// use mellow_rake::ChainWish;
+    /// let wish = ChainWish::new("1 kHz").gain_stage("20 dB").stage(1, 4).pass_edge("20 Hz");
+    /// let study = wish.ripple("0.1 dB").attenuation("60 dB").study()?;
+    /// assert!((study.pass_band().highest_db - 20.0).abs() < 0.06);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn gain_stage(self, gain: impl Stated<Level>) -> Self {
+        let key = format!("stage.{}.gain", self.stages.len() + 1);
+        self.say(&key, gain, |wish, gain| {
+            let gain_db = Some(gain.decibels());
+            wish.stages.push(StageSaid { up: 1, down: 1, want: None, comb: None, gain_db });
+        })
     }
 
     /// On integers: these words.
@@ -242,7 +262,9 @@ impl ChainWish {
         };
         let (mut stages, mut all) = (Vec::new(), [1usize; 2]);
         within("stage", self.stages.len().max(1), ChainSpec::MOST_STAGES)?;
-        for (index, StageSaid { up, down, want, comb }) in self.stages.into_iter().enumerate() {
+        for (index, StageSaid { up, down, want, comb, gain_db }) in
+            self.stages.into_iter().enumerate()
+        {
             let key = |own: &str| format!("stage.{}.{own}", index + 1);
             within(&key("up"), up, ChainSpec::LARGEST_FACTOR)?;
             within(&key("down"), down, ChainSpec::LARGEST_FACTOR)?;
@@ -252,7 +274,11 @@ impl ChainWish {
             within(&key("down"), all[1], 1 << 16)?;
             let rate = SampleRate::from_hertz(between)
                 .ok_or_else(|| wrong(&key("up"), out_of_rates(between)))?;
-            stages.push(StageWish { up, down, rate, want, comb });
+            if let Some(gain_db) = gain_db {
+                let has_comb = comb.is_some();
+                check_gain(gain_db, has_comb).map_err(|problem| wrong(&key("gain"), problem))?;
+            }
+            stages.push(StageWish { up, down, rate, want, comb, gain_db });
         }
         let [up, down] =
             if stages.is_empty() { self.factors.map(|one| one.unwrap_or(1)) } else { all };
@@ -281,16 +307,17 @@ impl ChainWish {
             kept: self.kept,
             combs: self.combs,
             least: self.least,
-            carrier_hz: self.carrier.map(|carrier| carrier.hertz(sample_rate)),
+            carriers_hz: self.carriers.iter().map(|carrier| carrier.hertz(sample_rate)).collect(),
             is_complex: self.is_complex,
             channels: self.channels,
         };
         within("change.channels", self.channels, ChainSpec::MOST_CHANNELS)?;
-        let wants = stages.iter().filter(|stage| stage.comb.is_none());
+        let wants = stages.iter().filter(|stage| stage.comb.is_none() && !stage.is_gain());
         let mut wants = wants.map(|stage| stage.want.is_some());
         let has_filters = wants.next().unwrap_or(false);
         if wants.any(|own| own != has_filters) {
-            let accepted = "a filter in all stages but those of combs, or in none".to_owned();
+            let accepted =
+                "a filter in all stages but those of combs and of gains, or in none".to_owned();
             return Err(wrong(
                 "stage",
                 out_of("stages with a filter and without".to_owned(), accepted),
@@ -333,12 +360,25 @@ pub(super) fn out_of_rates(hertz: f64) -> Problem {
     out_of(format!("a filter at {hertz} Hz"), "rates of 1 nHz to 1 THz".to_owned())
 }
 
+/// What of a gain is out of its range.
+pub(super) fn check_gain(gain_db: f64, has_comb: bool) -> Result<(), Problem> {
+    let most = ChainSpec::LARGEST_GAIN_DB;
+    if has_comb {
+        let accepted = "a stage of its own for the gain, with nothing but `gain`".to_owned();
+        return Err(out_of("a gain of integrators and combs".to_owned(), accepted));
+    }
+    match (-most..=most).contains(&gain_db) {
+        true => Ok(()),
+        false => Err(out_of(format!("{gain_db} dB"), format!("-{most} dB to {most} dB"))),
+    }
+}
+
 /// What of a change is out of its range: its key and why.
 pub(super) fn check_change(
     change: &RateChange,
     rate: SampleRate,
 ) -> Result<(), (&'static str, Problem)> {
-    let RateChange { up, down, pass_hz, .. } = *change;
+    let (up, down, pass_hz) = (change.up, change.down, change.pass_hz);
     let output = rate.hertz() * up as f64 / down as f64;
     let (lower, higher) = (rate.hertz().min(output), rate.hertz().max(output));
     if !(pass_hz > 0.0 && pass_hz < lower / 2.0) {
@@ -357,14 +397,29 @@ pub(super) fn check_change(
         let Some(found) = level.filter(|level| !(least..=most).contains(level)) else { continue };
         return Err((key, out_of(format!("{found} dB"), format!("{least} dB to {most} dB"))));
     }
-    let Some(carrier) = change.carrier_hz else { return Ok(()) };
-    if !(carrier > pass_hz && carrier + pass_hz < higher / 2.0) {
-        let accepted = format!(
-            "more than pass_edge, {pass_hz} Hz, and by as much below half of the higher rate: above \
-             {pass_hz} Hz and below {} Hz",
-            higher / 2.0 - pass_hz
-        );
-        return Err(("change.carrier", out_of(format!("{carrier} Hz"), accepted)));
+    let carriers = &change.carriers_hz;
+    for (place, carrier) in carriers.iter().enumerate() {
+        if !(*carrier > pass_hz && carrier + pass_hz < higher / 2.0) {
+            let accepted = format!(
+                "more than pass_edge, {pass_hz} Hz, and by as much below half of the higher rate: above \
+                 {pass_hz} Hz and below {} Hz",
+                higher / 2.0 - pass_hz
+            );
+            return Err(("change.carrier", out_of(format!("{carrier} Hz"), accepted)));
+        }
+        if carriers[..place].contains(carrier) {
+            let accepted = "each carrier once".to_owned();
+            return Err(("change.carrier", out_of(format!("{carrier} Hz twice"), accepted)));
+        }
+    }
+    let (most, channels) = (ChainSpec::MOST_CARRIERS, change.channels);
+    if carriers.len() * channels > most {
+        let found = format!("{} carriers of {channels} channels", carriers.len());
+        let accepted = format!("{most} carriers of all channels together");
+        return Err(("change.carrier", out_of(found, accepted)));
+    }
+    if carriers.is_empty() {
+        return Ok(());
     }
     if change.is_complex {
         let accepted = "one of both: a carrier makes complex samples of real ones, or real ones of complex \

@@ -1,6 +1,6 @@
 //! Reading the spec of a chain: `[change]` and `[[stage]]`.
 
-use super::chain_wish::{check_change, out_of_rates};
+use super::chain_wish::{check_change, check_gain, out_of_rates};
 use super::read::{FREQUENCY_FORMS, Keys, Source, effort, head, parsed, want};
 use super::read_chain_fixed::{fixed, stage_fixed};
 use super::read_firmware::firmware;
@@ -80,12 +80,15 @@ fn stages(
             let DeValue::Table(own) = table.get_ref() else {
                 return Err(element.wrong_type("a table [[stage]]"));
             };
-            let known = ["up", "down", "comb", "want", "method", "fixed"];
+            let known = ["up", "down", "gain", "comb", "want", "method", "fixed"];
             let keys = Keys::new(top.source(), own, "stage.", element.start(), &known)?;
             let (up, down) = (factor(&keys, "up")?, factor(&keys, "down")?);
             let wants = keys.find("want").is_some();
-            if up.unwrap_or(1) == 1 && down.unwrap_or(1) == 1 && !wants {
-                return Err(keys.missing("down", "down = 4 or up = 4, or a table [stage.want]"));
+            let gain_db = gain(&keys)?;
+            let is_still = up.unwrap_or(1) == 1 && down.unwrap_or(1) == 1 && !wants;
+            if is_still && gain_db.is_none() {
+                const FORMS: &str = "down = 4 or up = 4, a table [stage.want], or gain = \"6 dB\"";
+                return Err(keys.missing("down", FORMS));
             }
             let (up, down) = (up.unwrap_or(1), down.unwrap_or(1));
             let between = rate.hertz() * (above * up as u128) as f64 / below as f64;
@@ -102,10 +105,11 @@ fn stages(
                             .to_owned(),
                 }));
             }
-            // Integrators and combs are what they are, whatever the others are.
-            let mut others = stages.iter().filter(|stage| stage.comb.is_none());
+            // Integrators and combs, and gains, are what they are, whatever the others are.
+            let mut others = stages.iter().filter(|one| one.comb.is_none() && !one.is_gain());
             if let Some(first) = others.next().filter(|one| one.want.is_some() != wants)
                 && comb.is_none()
+                && !is_still
             {
                 let word = |is: bool| if is { "a" } else { "no" };
                 return Err(element.error(Problem::Range {
@@ -114,11 +118,12 @@ fn stages(
                         word(wants),
                         word(first.want.is_some())
                     ),
-                    accepted: "[stage.want] in all stages but those of combs, or in none"
-                        .to_owned(),
+                    accepted:
+                        "[stage.want] in all stages but those of combs and of gains, or in none"
+                            .to_owned(),
                 }));
             }
-            Ok((StageWish { up, down, rate: within, want, comb }, fixed))
+            Ok((StageWish { up, down, rate: within, want, comb, gain_db }, fixed))
         };
         let (stage, fixed) = read().map_err(|error| numbered(error, number))?;
         words.extend(fixed);
@@ -132,6 +137,14 @@ fn stages(
         stages.push(stage);
     }
     Ok((stages, words))
+}
+
+/// What a stage multiplies by.
+fn gain(keys: &Keys<'_>) -> Result<Option<f64>, SpecError> {
+    let Some(found) = keys.find("gain") else { return Ok(None) };
+    let gain_db = found.parse::<Level>(LEVEL)?.decibels();
+    check_gain(gain_db, keys.find("comb").is_some()).map_err(|problem| found.error(problem))?;
+    Ok(Some(gain_db))
 }
 
 /// Integrators and combs, in the place of a filter.
@@ -234,8 +247,7 @@ fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<Rate
         }))
     });
     let least = least.transpose()?.unwrap_or_default();
-    let carrier = keys.find("carrier").map(|found| found.parse::<Frequency>(FREQUENCY_FORMS));
-    let carrier_hz = carrier.transpose()?.map(|carrier| carrier.hertz(rate));
+    let carriers_hz = carriers(&keys, rate)?;
     let samples =
         keys.find("samples").map(|found| found.choice(&[("real", false), ("complex", true)]));
     let is_complex = samples.transpose()?.unwrap_or(false);
@@ -251,7 +263,7 @@ fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<Rate
         kept,
         combs,
         least,
-        carrier_hz,
+        carriers_hz,
         is_complex,
         channels,
     };
@@ -263,6 +275,23 @@ fn change(top: &Keys<'_>, rate: SampleRate, stages: &[StageWish]) -> Result<Rate
         }
     })?;
     Ok(change)
+}
+
+/// One carrier, or a list of them.
+fn carriers(keys: &Keys<'_>, rate: SampleRate) -> Result<Vec<f64>, SpecError> {
+    const FORMS: &str = "a frequency with its unit in quotes, as \"27 kHz\", or a list of them";
+    let Some(found) = keys.find("carrier") else { return Ok(Vec::new()) };
+    let Ok(list) = found.array(FORMS) else {
+        return Ok(vec![found.parse::<Frequency>(FORMS)?.hertz(rate)]);
+    };
+    if list.is_empty() {
+        return Err(found.error(Problem::Range {
+            found: "an empty list".to_owned(),
+            accepted: "one carrier or more, or no `carrier`".to_owned(),
+        }));
+    }
+    let one = |value| Ok(found.element(value).parse::<Frequency>(FORMS)?.hertz(rate));
+    list.iter().map(one).collect()
 }
 
 /// A level; without it stages cannot be found.

@@ -34,7 +34,7 @@ pub(super) fn fixed(top: &Keys<'_>, effort: Effort) -> Result<Option<ChainFixed>
 /// The words of an oscillator.
 fn oscillator(keys: &Keys<'_>) -> Result<OscillatorFixed, SpecError> {
     let mut words = OscillatorFixed::default();
-    let known = ["phase_bits", "address_bits", "value_bits"];
+    let known = ["phase_bits", "address_bits", "value_bits", "dither"];
     let Some(own) = keys.table("oscillator", "fixed.oscillator.", &known)? else {
         return Ok(words);
     };
@@ -49,6 +49,7 @@ fn oscillator(keys: &Keys<'_>) -> Result<OscillatorFixed, SpecError> {
     if let Some(found) = bits("value_bits", [2, 32])? {
         words.value_bits = found as u32;
     }
+    words.dither = bits("dither", [1, u32::MAX.into()])?.map(|seed| seed as u32);
     Ok(words)
 }
 

@@ -105,6 +105,8 @@ pub struct ChainMeasures {
     pub folded: Vec<FoldedBand>,
     /// The images of what must stay clean, the strongest first.
     pub imaged: Vec<FoldedBand>,
+    /// The gain that the stages ask for, over which aliases and images are weakened, in decibels.
+    pub gain_db: f64,
 }
 
 impl ChainMeasures {
@@ -115,12 +117,14 @@ impl ChainMeasures {
             pass_band: chain.pass_band(pass_hz),
             folded: chain.folded([0.0, clean]),
             imaged: chain.imaged([0.0, clean]),
+            gain_db: spec.gain_db(),
         }
     }
 
-    /// By how many decibels the strongest alias or image is weakened; `None` where there is neither.
+    /// By how many decibels the strongest alias or image is weakened, below the gain that the stages ask for;
+    /// `None` where there is neither.
     pub fn attenuation_db(&self) -> Option<f64> {
-        let first = |bands: &[FoldedBand]| bands.first().map(|band| -band.worst_db);
+        let first = |bands: &[FoldedBand]| bands.first().map(|band| self.gain_db - band.worst_db);
         let both = [first(&self.folded), first(&self.imaged)];
         both.into_iter().flatten().reduce(f64::min)
     }

@@ -157,8 +157,11 @@ fn mixer_bits(mixer: &Mixer) -> [u64; 2] {
     let oscillator = mixer.oscillator();
     let (value, words) = (u64::from(oscillator.format().width()), oscillator.words());
     let [input, output] = [mixer.input(), mixer.output()].map(|format| u64::from(format.width()));
-    let sums = mixer.mixing().terms().iter().filter(|terms| terms.len() > 1).count() as u64;
-    let registers = u64::from(words.phase_bits + words.address_bits - 2)
+    let sums = mixer.terms().iter().filter(|terms| terms.len() > 1).count() as u64;
+    let dither = if words.dither.is_some() && oscillator.dropped_bits() > 0 { 32 } else { 0 };
+    let phases = u64::from(words.phase_bits) * mixer.oscillators().len() as u64 + dither;
+    let registers = phases
+        + u64::from(words.address_bits - 2)
         + 3 * input
         + value
         + (input + value)

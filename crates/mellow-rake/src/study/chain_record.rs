@@ -95,9 +95,9 @@ pub struct ChainRecord {
     pub input_rate_hz: f64,
     /// The rate of what comes out, in hertz.
     pub output_rate_hz: f64,
-    /// The carrier that the signal is taken from or put on, in hertz; all frequencies of bands are then
-    /// distances from it.
-    pub carrier_hz: Option<f64>,
+    /// The carriers that signals are taken from or put on, in hertz; all frequencies of bands are then
+    /// distances from them.
+    pub carriers_hz: Vec<f64>,
     /// Channels, whose samples stand side by side.
     pub channels: usize,
     /// Words side by side in a sample of all channels that goes in: for each 2 of complex ones.
@@ -108,6 +108,8 @@ pub struct ChainRecord {
     pub pass_edge_hz: f64,
     /// Up to where nothing may be disturbed, in hertz.
     pub clean_edge_hz: f64,
+    /// The gain that the stages ask for, in decibels; attenuations are below it.
+    pub gain_db: f64,
     /// The ripple that was asked for, peak to peak, in decibels.
     pub asked_ripple_db: Option<f64>,
     /// The attenuation that was asked for, in decibels.
@@ -151,7 +153,7 @@ pub struct ChainRecord {
 impl ChainStudy {
     /// What is known of it, as an object for programs.
     pub fn record(&self) -> ChainRecord {
-        let (chain, change) = (self.chain(), self.spec.change);
+        let (chain, change) = (self.chain(), &self.spec.change);
         let bands = |all: &[FoldedBand]| all.iter().take(MOST_BANDS).map(band).collect();
         let plan = self.design.plan.as_ref();
         ChainRecord {
@@ -160,12 +162,13 @@ impl ChainStudy {
             down: change.down,
             input_rate_hz: chain.input_rate().hertz(),
             output_rate_hz: chain.output_rate().hertz(),
-            carrier_hz: change.carrier_hz,
+            carriers_hz: change.carriers_hz.clone(),
             channels: chain.channels(),
             lanes_in: chain.lanes_in(),
             lanes_out: chain.lanes_out(),
             pass_edge_hz: change.pass_hz,
             clean_edge_hz: self.clean_hz(),
+            gain_db: self.spec.gain_db(),
             asked_ripple_db: change.ripple_db,
             asked_attenuation_db: change.attenuation_db,
             ripple_db: self.pass_band().ripple_db(),
@@ -175,9 +178,9 @@ impl ChainStudy {
             delay_s: chain.delay_seconds(),
             first_output_s: chain.first_output_seconds(),
             multiplies_per_second: chain.multiplies_per_second(),
-            mixer_multiplies_per_second: match change.carrier_hz {
-                Some(_) => 2.0 * self.spec.carrier_rate_hz() * chain.channels() as f64,
-                None => 0.0,
+            mixer_multiplies_per_second: {
+                let carriers = change.carriers_hz.len() * chain.channels();
+                2.0 * self.spec.carrier_rate_hz() * carriers as f64
             },
             adds_per_second: chain.adds_per_second(),
             words: chain.words(),

@@ -50,28 +50,22 @@ pub struct MixerRecord {
     pub mixing: Mixing,
     /// What comes in.
     pub input: WordFormat,
-    /// Its exact products, or sums of two.
+    /// Its exact products, or sums of them.
     pub products: WordFormat,
     /// What goes out.
     pub output: WordFormat,
     /// Whether the fraction of that was chosen for the level.
     pub output_is_chosen: bool,
-    /// The values of the oscillator.
+    /// The values of an oscillator.
     pub values: WordFormat,
     /// Bits of its phase.
     pub phase_bits: u32,
-    /// What that grows by with each sample.
-    pub phase_step: u32,
     /// Bits of the phase that the sine is read with.
     pub address_bits: u32,
-    /// The frequency that it has, in hertz.
-    pub frequency_hz: f64,
-    /// By how much that is above the one asked for.
-    pub frequency_error_hz: f64,
-    /// By how much its wave is above the strongest line beside it, in decibels; `None` where there is none.
-    pub spurious_free_db: Option<f64>,
-    /// The largest that a value can be off.
-    pub value_error: f64,
+    /// The seed of a dither of the phase; `None` without.
+    pub dither: Option<u32>,
+    /// The oscillator of each carrier.
+    pub oscillators: Vec<OscillatorRecord>,
     /// The lowest value that can go out, before the limit.
     pub lowest: f64,
     /// The highest.
@@ -80,6 +74,26 @@ pub struct MixerRecord {
     pub fits: bool,
     /// The largest error of all roundings up to here, in steps of what goes out.
     pub error_bound_lsb: f64,
+}
+
+/// One oscillator of a mixer.
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
+pub struct OscillatorRecord {
+    /// What its phase grows by with each sample.
+    pub phase_step: u32,
+    /// The frequency that it has, in hertz.
+    pub frequency_hz: f64,
+    /// By how much that is above the one asked for.
+    pub frequency_error_hz: f64,
+    /// By how much its wave is above the strongest line beside it, in decibels; `None` where there is none.
+    /// With a dither, what is left of that line where its numbers are taken for random.
+    pub spurious_free_db: Option<f64>,
+    /// By how much its wave is above all of the noise of a dither, in decibels; `None` without one.
+    pub dither_noise_db: Option<f64>,
+    /// The largest that a value can be off.
+    pub value_error: f64,
 }
 
 /// The noise that is expected at the output.
@@ -156,10 +170,20 @@ impl ChainStudy {
     fn mixer_record(&self, found: &ChainImplementation) -> Option<MixerRecord> {
         let (words, joint) = (found.mixer.as_ref()?, found.mixer_joint()?);
         let (mixer, oscillator) = (&words.mixer, words.mixer.oscillator());
-        let asked = self.spec.change.carrier_hz?;
-        // Where the signal is taken from a carrier, the wave turns backward.
-        let frequency_hz = libm::fabs(oscillator.turns()) * self.spec.carrier_rate_hz();
-        let spurious_free_db = oscillator.spurious_free_db();
+        let carriers = mixer.oscillators().iter().zip(&self.spec.change.carriers_hz);
+        let carriers = carriers.map(|(oscillator, asked)| {
+            // Where the signal is taken from a carrier, the wave turns backward.
+            let frequency_hz = libm::fabs(oscillator.turns()) * self.spec.carrier_rate_hz();
+            let spurious_free_db = oscillator.spurious_free_db();
+            OscillatorRecord {
+                phase_step: oscillator.step(),
+                frequency_hz,
+                frequency_error_hz: frequency_hz - asked,
+                spurious_free_db: spurious_free_db.is_finite().then_some(spurious_free_db),
+                dither_noise_db: oscillator.dither_noise_db(),
+                value_error: oscillator.error_bound(),
+            }
+        });
         Some(MixerRecord {
             mixing: mixer.mixing(),
             input: mixer.input(),
@@ -168,12 +192,9 @@ impl ChainStudy {
             output_is_chosen: words.is_chosen,
             values: oscillator.format(),
             phase_bits: oscillator.words().phase_bits,
-            phase_step: oscillator.step(),
             address_bits: oscillator.words().address_bits,
-            frequency_hz,
-            frequency_error_hz: frequency_hz - asked,
-            spurious_free_db: spurious_free_db.is_finite().then_some(spurious_free_db),
-            value_error: oscillator.error_bound(),
+            dither: oscillator.words().dither,
+            oscillators: carriers.collect(),
             lowest: joint.low,
             highest: joint.high,
             fits: joint.fits,

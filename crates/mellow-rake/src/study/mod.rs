@@ -41,7 +41,9 @@ pub use adjacent::{Adjacent, AdjacentLevels};
 pub use chain::{ChainMeasures, ChainStudy, ChainStudyError};
 pub use chain_hardware::{ChainHardwareRecord, ChainPartRecord};
 pub use chain_record::{BandRecord, ChainRecord, StageRecord, WeighedRecord};
-pub use chain_words::{ChainNoise, ChainWordsRecord, MixerRecord, StageWordsRecord};
+pub use chain_words::{
+    ChainNoise, ChainWordsRecord, MixerRecord, OscillatorRecord, StageWordsRecord,
+};
 pub use contender::{Compared, Contender};
 pub use error::StudyError;
 pub use families::{FamilyRow, NoFamilies};

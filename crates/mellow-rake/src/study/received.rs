@@ -80,7 +80,7 @@ impl ErrorRecord {
 }
 
 /// Why there are no symbols.
-#[derive(Debug, Clone, Copy, PartialEq, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
 pub enum NotReceived {
     /// The signal has another rate than the filter.
@@ -122,13 +122,14 @@ pub enum NotReceived {
     /// The samples that go into a chain that puts them on a carrier are no symbols of the part.
     #[error(
         "{input_hz} samples per second go into this chain, and these are symbols of a part with kind = \
-         \"keyed\", symbol_rate = \"{input_hz} Hz\" and carrier = \"{carrier_hz} Hz\" only"
+         \"keyed\", symbol_rate = \"{input_hz} Hz\" and carrier = {} only",
+        any_of(carriers_hz)
     )]
     Symbols {
         /// The rate of what goes in.
         input_hz: f64,
-        /// The carrier that it is put on.
-        carrier_hz: f64,
+        /// The carriers that it is put on.
+        carriers_hz: Vec<f64>,
     },
     /// What is allowed of channels beside that of the symbols, and none lies in what comes out.
     #[error(
@@ -143,6 +144,16 @@ pub enum NotReceived {
         spacing_hz: f64,
         /// Half of the rate that comes out.
         nyquist_hz: f64,
+    },
+    /// A part that was asked for and has none.
+    #[error("part {number} has no symbols; of {count} parts these have some: {those}")]
+    Part {
+        /// Its number, the first is 1.
+        number: usize,
+        /// How many parts there are.
+        count: usize,
+        /// The numbers of those that have some, or `none`.
+        those: String,
     },
     /// None arrived.
     #[error("no symbols were received")]
@@ -161,6 +172,8 @@ pub struct Passed<'a> {
     pub designed: Option<&'a [f64]>,
     /// What it went through.
     pub behind: &'static str,
+    /// The number of the part whose symbols are received, the first is 1; without it the first with symbols.
+    pub part: Option<usize>,
 }
 
 /// What is allowed.
@@ -177,12 +190,16 @@ pub struct ErrorLimits {
 }
 
 impl Study {
-    /// The part of a plan that has symbols.
+    /// The part of a plan that has symbols: that with a number, the first is 1, or the first that has some.
     ///
     /// # Errors
     /// [`NotReceived`] where none has, or the plan has another sample rate than the spec.
-    pub fn part_with_symbols<'a>(&self, plan: &'a SignalPlan) -> Result<&'a Part, NotReceived> {
-        with_symbols(plan, self.spec.sample_rate)
+    pub fn part_with_symbols<'a>(
+        &self,
+        plan: &'a SignalPlan,
+        number: Option<usize>,
+    ) -> Result<&'a Part, NotReceived> {
+        with_symbols(plan, number, self.spec.sample_rate)
     }
 
     /// The symbols of a signal before and behind a filter.
@@ -195,7 +212,7 @@ impl Study {
         passed: Passed<'_>,
         limits: ErrorLimits,
     ) -> Result<Received, NotReceived> {
-        let (part, rate) = (self.part_with_symbols(plan)?, self.spec.sample_rate);
+        let (part, rate) = (self.part_with_symbols(plan, passed.part)?, self.spec.sample_rate);
         let delay = delay_between(passed.input, passed.output) as f64;
         let names = [self.spec.name.to_string(), plan.name.to_string()];
         received(names, part, passed, limits, (delay, [rate, rate], None), None)
@@ -203,22 +220,27 @@ impl Study {
 }
 
 impl ChainStudy {
-    /// The part of a plan that has symbols, if they come out.
+    /// The part of a plan that has symbols, if they come out: that with a number, the first is 1, or the
+    /// first that has some.
     ///
     /// # Errors
     /// [`NotReceived`] where none has, the plan has another sample rate than the spec, or they do not come
     /// out.
-    pub fn part_with_symbols<'a>(&self, plan: &'a SignalPlan) -> Result<&'a Part, NotReceived> {
+    pub fn part_with_symbols<'a>(
+        &self,
+        plan: &'a SignalPlan,
+        number: Option<usize>,
+    ) -> Result<&'a Part, NotReceived> {
         if self.puts_on_carrier() {
-            let part = with_symbols(plan, self.chain().output_rate())?;
+            let part = with_symbols(plan, number, self.chain().output_rate())?;
             return self.keyed(part).map(|_| part);
         }
-        let part = with_symbols(plan, self.spec.sample_rate)?;
+        let part = with_symbols(plan, number, self.spec.sample_rate)?;
         if self.chain().lanes_in() > 1 {
             return Err(NotReceived::Complex);
         }
         let output = self.chain().output_rate();
-        let highest_hz = part.reach_hertz_from(self.moved_hz()).unwrap_or(0.0);
+        let highest_hz = part.reach_hertz_from(self.moved_hz(part)).unwrap_or(0.0);
         let nyquist_hz = output.nyquist();
         if highest_hz >= nyquist_hz {
             return Err(NotReceived::Beyond { highest_hz, nyquist_hz });
@@ -239,7 +261,7 @@ impl ChainStudy {
         passed: Passed<'_>,
         limits: ErrorLimits,
     ) -> Result<Received, NotReceived> {
-        let part = self.part_with_symbols(plan)?;
+        let part = self.part_with_symbols(plan, passed.part)?;
         let chain = self.chain();
         if self.puts_on_carrier() {
             return self.received_from_carrier(plan, part, passed, limits);
@@ -250,7 +272,10 @@ impl ChainStudy {
         let noise = self.integers().and_then(|(found, _)| found.network.noise().ok());
         let variance = noise.filter(|_| passed.designed.is_some()).map(|noise| noise.variance);
         let names = [self.spec.name.to_string(), plan.name.to_string()];
-        let moved = (self.chain().lanes_out() > 1).then(|| self.moved_hz());
+        let moved = (self.chain().lanes_out() > 1).then(|| self.moved_hz(part));
+        let output = self.own(part, passed.output);
+        let designed = passed.designed.map(|designed| self.own(part, designed));
+        let passed = Passed { output: &output, designed: designed.as_deref(), ..passed };
         received(names, part, passed, limits, (delay, rates, moved), variance)
     }
 
@@ -259,22 +284,59 @@ impl ChainStudy {
         self.chain().carrier().is_some_and(|carrier| carrier.way == CarrierWay::Up)
     }
 
-    /// The symbols of a part, if they are what goes in, a complex sample for each.
-    fn keyed<'a>(&self, part: &'a Part) -> Result<&'a KeyedCarrier, NotReceived> {
-        let input_hz = self.chain().input_rate().hertz();
-        let carrier_hz = self.spec.change.carrier_hz.unwrap_or(0.0);
-        match &part.waveform {
-            Waveform::Keyed(keyed)
-                if keyed.symbol_rate == input_hz && keyed.carrier_hertz == carrier_hz =>
-            {
-                Ok(keyed)
-            }
-            _ => Err(NotReceived::Symbols { input_hz, carrier_hz }),
-        }
+    /// What comes out of a chain on the carrier that is nearest to the part of a plan with symbols, of several
+    /// that a signal is split at; all that comes out of any other chain.
+    ///
+    /// # Errors
+    /// As of [`part_with_symbols`](ChainStudy::part_with_symbols).
+    pub fn of_part(
+        &self,
+        plan: &SignalPlan,
+        number: Option<usize>,
+        output: &[f64],
+    ) -> Result<Vec<f64>, NotReceived> {
+        Ok(self.own(self.part_with_symbols(plan, number)?, output))
     }
 
-    /// What goes into a chain that puts the symbols of a plan on their carrier: each as a complex sample, the
-    /// same in every channel, and zeros until the last is through. `None` of other chains.
+    /// The same of a part.
+    fn own(&self, part: &Part, output: &[f64]) -> Vec<f64> {
+        let carriers = self.spec.change.carriers_hz.len();
+        if self.puts_on_carrier() || carriers < 2 {
+            return output.to_vec();
+        }
+        let first = 2 * self.nearest(part);
+        output
+            .chunks_exact(2 * carriers)
+            .flat_map(|words| &words[first..first + 2])
+            .copied()
+            .collect()
+    }
+
+    /// The number of the carrier that is nearest to a part.
+    fn nearest(&self, part: &Part) -> usize {
+        let middle = part.middle_hertz().unwrap_or(0.0);
+        let away = |hertz: &f64| libm::fabs(hertz - middle);
+        let carriers = self.spec.change.carriers_hz.iter().enumerate();
+        carriers.min_by(|one, other| away(one.1).total_cmp(&away(other.1))).map_or(0, |(at, _)| at)
+    }
+
+    /// The symbols of a part, if they are what goes in, a complex sample for each, and the number of the
+    /// carrier that they are put on.
+    fn keyed<'a>(&self, part: &'a Part) -> Result<(&'a KeyedCarrier, usize), NotReceived> {
+        let input_hz = self.chain().input_rate().hertz();
+        let carriers = &self.spec.change.carriers_hz;
+        if let Waveform::Keyed(keyed) = &part.waveform
+            && keyed.symbol_rate == input_hz
+            && let Some(place) = carriers.iter().position(|hertz| *hertz == keyed.carrier_hertz)
+        {
+            return Ok((keyed, place));
+        }
+        Err(NotReceived::Symbols { input_hz, carriers_hz: carriers.clone() })
+    }
+
+    /// What goes into a chain that puts the symbols of a plan on their carriers: each as a complex sample, the
+    /// same in every channel, and zeros until the last is through; zeros on a carrier that no part has.
+    /// `None` of other chains.
     ///
     /// # Errors
     /// As of [`part_with_symbols`](ChainStudy::part_with_symbols).
@@ -282,18 +344,33 @@ impl ChainStudy {
         if !self.puts_on_carrier() {
             return Ok(None);
         }
-        let part = self.part_with_symbols(plan)?;
-        let keyed = self.keyed(part)?;
-        let symbols = keyed.symbols(part.stop - part.start, self.chain().output_rate());
-        let delay = self.delay_at(part) * keyed.symbol_rate;
-        let more = 2 * keyed.span as usize + libm::ceil(delay) as usize;
-        let level = keyed.rms * std::f64::consts::SQRT_2;
-        let zeros = std::iter::repeat_n(Complex64::default(), more);
-        let sample = |symbol: Complex64| {
-            let words = [level * symbol.re, level * symbol.im];
+        self.part_with_symbols(plan, None)?;
+        let mut of_carriers = vec![Vec::new(); self.spec.change.carriers_hz.len()];
+        for part in &plan.parts {
+            let Ok((keyed, place)) = self.keyed(part) else { continue };
+            let symbols = keyed.symbols(part.stop - part.start, self.chain().output_rate());
+            let delay = self.delay_at(part) * keyed.symbol_rate;
+            let more = 2 * keyed.span as usize + libm::ceil(delay) as usize;
+            let level = keyed.rms * std::f64::consts::SQRT_2;
+            let zeros = std::iter::repeat_n(Complex64::default(), more);
+            let all = symbols.into_iter().map(|symbol| level * symbol).chain(zeros);
+            // Two parts on one carrier, one behind the other or at once, are what the plan adds.
+            let own: &mut Vec<Complex64> = &mut of_carriers[place];
+            for (place, sample) in all.enumerate() {
+                match own.get_mut(place) {
+                    Some(sum) => *sum += sample,
+                    None => own.push(sample),
+                }
+            }
+        }
+        let longest = of_carriers.iter().map(Vec::len).max().unwrap_or(0);
+        let words = |place: usize| -> Vec<f64> {
+            let sample = |own: &Vec<Complex64>| own.get(place).copied().unwrap_or_default();
+            let all = of_carriers.iter().map(sample);
+            let words: Vec<f64> = all.flat_map(|sample| [sample.re, sample.im]).collect();
             words.repeat(self.chain().channels())
         };
-        Ok(Some(symbols.into_iter().chain(zeros).flat_map(sample).collect()))
+        Ok(Some((0..longest).flat_map(words).collect()))
     }
 
     /// The symbols that went in as complex samples, and those on the carrier of the first channel.
@@ -304,12 +381,13 @@ impl ChainStudy {
         passed: Passed<'_>,
         limits: ErrorLimits,
     ) -> Result<Received, NotReceived> {
-        let (chain, keyed) = (self.chain(), self.keyed(part)?);
+        let (chain, (keyed, place)) = (self.chain(), self.keyed(part)?);
         let rate = chain.output_rate();
         let part = Part { start: 0, stop: part.stop - part.start, ..part.clone() };
         let sent = keyed.symbols(part.stop, rate);
         let own = passed.input.chunks_exact(chain.lanes_in()).take(sent.len());
-        let words: Vec<Complex64> = own.map(|words| Complex64::new(words[0], words[1])).collect();
+        let words: Vec<Complex64> =
+            own.map(|words| Complex64::new(words[2 * place], words[2 * place + 1])).collect();
         let before = compared(words, sent, &[keyed.carrier_hertz], 0.0);
         let before = before.ok_or(NotReceived::Nothing)?;
         // A receiver takes the first symbol for later by half of its pulse.
@@ -331,9 +409,12 @@ impl ChainStudy {
         told(names, &part, passed, limits, found, variance)
     }
 
-    /// By how many hertz what comes out was moved down.
-    fn moved_hz(&self) -> f64 {
-        if self.chain().lanes_out() > 1 { self.spec.change.carrier_hz.unwrap_or(0.0) } else { 0.0 }
+    /// By how many hertz what comes out of a part was moved down.
+    fn moved_hz(&self, part: &Part) -> f64 {
+        match self.spec.change.carriers_hz.get(self.nearest(part)) {
+            Some(hertz) if self.chain().lanes_out() > 1 => *hertz,
+            _ => 0.0,
+        }
     }
 
     /// The delay in seconds where the symbols of a part are: of linear phase the same everywhere, else the
@@ -341,7 +422,7 @@ impl ChainStudy {
     fn delay_at(&self, part: &Part) -> f64 {
         let chain = self.chain();
         chain.delay_seconds().unwrap_or_else(|| {
-            let middle = part.middle_hertz().unwrap_or(0.0) - self.moved_hz();
+            let middle = part.middle_hertz().unwrap_or(0.0) - self.moved_hz(part);
             let width = part.noise_bandwidth_hertz().unwrap_or(0.0);
             let step = (width / 32.0).max(middle.abs() * 1e-6);
             let [low, high] = [middle - step, middle + step].map(|f| chain.direct_response(f));
@@ -351,15 +432,34 @@ impl ChainStudy {
     }
 }
 
-/// The part of a plan of this rate that has symbols.
-fn with_symbols(plan: &SignalPlan, rate: SampleRate) -> Result<&Part, NotReceived> {
+/// The part of a plan of this rate that has symbols, by its number or the first.
+fn with_symbols(
+    plan: &SignalPlan,
+    number: Option<usize>,
+    rate: SampleRate,
+) -> Result<&Part, NotReceived> {
     let (plan_hz, spec_hz) = (plan.sample_rate.hertz(), rate.hertz());
     if plan_hz != spec_hz {
         return Err(NotReceived::Rate { plan_hz, spec_hz });
     }
     let is_keyed =
         |part: &&Part| matches!(part.waveform, Waveform::Keyed(_) | Waveform::Multicarrier(_));
-    plan.parts.iter().find(is_keyed).ok_or(NotReceived::NoSymbols)
+    let Some(number) = number else {
+        return plan.parts.iter().find(is_keyed).ok_or(NotReceived::NoSymbols);
+    };
+    let found = number.checked_sub(1).and_then(|place| plan.parts.get(place)).filter(is_keyed);
+    found.ok_or_else(|| {
+        let all = plan.parts.iter().enumerate().filter(|(_, part)| is_keyed(part));
+        let those: Vec<String> = all.map(|(place, _)| (place + 1).to_string()).collect();
+        let those = if those.is_empty() { "none".to_owned() } else { those.join(", ") };
+        NotReceived::Part { number, count: plan.parts.len(), those }
+    })
+}
+
+/// Carriers, one of which is wanted.
+fn any_of(carriers_hz: &[f64]) -> String {
+    let all: Vec<String> = carriers_hz.iter().map(|hertz| format!("\"{hertz} Hz\"")).collect();
+    all.join(" or ")
 }
 
 /// Symbols before and behind something that is late by about so many of the samples that come out, which have

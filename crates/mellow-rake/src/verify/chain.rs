@@ -4,6 +4,7 @@ use super::ReferenceError;
 use super::proof::{Expected, Proof, StimulusResult};
 use super::reference::{Foreseen, figures};
 use super::stimulus::{RECORDING, Stimulus, shapes};
+use crate::fixed::Oscillator;
 use crate::implementation::ChainImplementation;
 use crate::rates::{CarrierWay, Chain, Wave};
 
@@ -53,14 +54,18 @@ fn coefficient_gain(found: &ChainImplementation, designed: &Chain) -> Option<f64
     let Some(words) = &found.mixer else { return Some(apart) };
     let mixer = &words.mixer;
     // Each word that comes out is a sum of so many products.
-    let off = mixer.mixing().words().0 as f64 * mixer.oscillator().error_bound();
+    let worst = mixer.oscillators().iter().map(Oscillator::error_bound).fold(0.0, f64::max);
+    let off = mixer.words().0 as f64 * worst;
     Some((apart * mixer.largest_gain() + whole * off) * (1.0 + 1e-12))
 }
 
-/// The design with the frequency and the phase that the oscillator has.
+/// The design with the frequencies and the phases that the oscillators have.
 fn tuned(found: &ChainImplementation, designed: &Chain) -> Chain {
     match &found.mixer {
-        Some(words) => designed.with_wave(Wave::Meant(words.mixer.oscillator().clone())),
+        Some(words) => {
+            let meant = words.mixer.oscillators().iter().cloned().map(Wave::Meant);
+            designed.with_waves(meant.collect())
+        }
         None => designed.clone(),
     }
 }
@@ -127,19 +132,19 @@ fn mixed_worst_case(
     let lanes = found.network.lanes_in();
     let carrier = found.rounded.carrier();
     let mut words = vec![0; (first as usize).min(LONGEST) * lanes];
-    for (place, weight) in weights.iter().enumerate() {
-        let factors = match carrier {
-            Some(carrier) if carrier.way == CarrierWay::Down => {
-                carrier.factors(first + place as u64)
-            }
-            // What comes out is mixed, at one time.
-            Some(carrier) => carrier.factors(output),
-            None => [1.0; 2],
-        };
-        // All channels alike; of complex samples the real part stands first.
-        let own = lanes / found.rounded.channels();
-        let word = |lane: usize| sign(&(weight * factors[lane % own.min(2)]));
-        words.extend((0..lanes).map(word));
+    // All channels alike.
+    let own = lanes / found.rounded.channels();
+    let mut factors: Box<dyn Iterator<Item = Vec<f64>>> = match carrier {
+        Some(carrier) if carrier.way == CarrierWay::Down => Box::new(carrier.factors(first)),
+        // What comes out is mixed, at one time.
+        Some(carrier) => {
+            let at_output = carrier.factors(output).next().unwrap_or_default();
+            Box::new(std::iter::repeat(at_output))
+        }
+        None => Box::new(std::iter::repeat(vec![1.0; own])),
+    };
+    for (weight, factors) in weights.iter().zip(&mut factors) {
+        words.extend((0..lanes).map(|lane| sign(&(weight * factors[lane % own]))));
     }
     words
 }

@@ -4,7 +4,7 @@
 use super::WriteError;
 use crate::datapath::Checked;
 use crate::fixed::WordFormat;
-use crate::network::{Mixer, Network, Step};
+use crate::network::{MixedTerm, Mixer, Network, Step};
 use std::fmt::Write;
 
 /// What the words of a part go through.
@@ -82,7 +82,7 @@ impl Part<'_> {
     pub(super) fn lanes_out(&self) -> usize {
         match self.what {
             What::Program(_) => self.lanes,
-            What::Mixer(mixer) => mixer.mixing().words().1 * self.channels(),
+            What::Mixer(mixer) => mixer.words().1 * self.channels(),
         }
     }
 
@@ -90,7 +90,7 @@ impl Part<'_> {
     pub(super) fn channels(&self) -> usize {
         match self.what {
             What::Program(_) => 1,
-            What::Mixer(mixer) => self.lanes / mixer.mixing().words().0,
+            What::Mixer(mixer) => self.lanes / mixer.words().0,
         }
     }
 
@@ -126,31 +126,66 @@ impl Part<'_> {
 }
 
 /// The words that come out of a mixer, each as a sum; `product` says a product of the word that goes in with
-/// this number and the sine, else the cosine.
-pub(super) fn mixed_sums(mixer: &Mixer, product: impl Fn(usize, bool) -> String) -> Vec<String> {
-    let sum = |terms: &&[(usize, bool, bool)]| {
+/// this number and a wave.
+pub(super) fn mixed_sums(mixer: &Mixer, product: impl Fn(usize, &str) -> String) -> Vec<String> {
+    let sum = |terms: &Vec<MixedTerm>| {
         let mut sum = String::new();
-        for (index, (word, is_sine, is_minus)) in terms.iter().enumerate() {
-            sum.push_str(match (index, is_minus) {
+        for (index, term) in terms.iter().enumerate() {
+            sum.push_str(match (index, term.is_minus) {
                 (0, false) => "",
                 (0, true) => "-",
                 (_, true) => " - ",
                 (_, false) => " + ",
             });
-            sum.push_str(&product(*word, *is_sine));
+            let wave = if term.is_sine { "sine" } else { "cosine" };
+            sum.push_str(&product(term.word, &numbered(mixer, wave, term.oscillator)));
         }
         sum
     };
-    mixer.mixing().terms().iter().map(sum).collect()
+    mixer.terms().iter().map(sum).collect()
 }
 
-/// What a mixer computes, in words: one line for each word that comes out.
+/// A name of one of several oscillators.
+pub(super) fn numbered(mixer: &Mixer, name: &str, oscillator: usize) -> String {
+    match mixer.oscillators().len() {
+        1 => name.to_owned(),
+        _ => format!("{name}{}", oscillator + 1),
+    }
+}
+
+/// Whether a dither changes what it gives: whether bits of the phase are dropped.
+pub(super) fn is_dithered(mixer: &Mixer) -> bool {
+    let oscillator = mixer.oscillator();
+    oscillator.words().dither.is_some() && oscillator.dropped_bits() > 0
+}
+
+/// What a mixer computes, in words: how its phases go on, and a line for each word that comes out.
 pub(super) fn mixed_words(mixer: &Mixer) -> Vec<String> {
-    let product = |word: usize, is_sine: bool| {
-        format!("input[{word}] {}", if is_sine { "sin" } else { "cos" })
-    };
+    let words = mixer.oscillator().words();
+    let mut lines = Vec::new();
+    for (index, oscillator) in mixer.oscillators().iter().enumerate() {
+        lines.push(format!(
+            "{} grows by {} modulo 2^{} with each sample",
+            numbered(mixer, "phase", index),
+            oscillator.step(),
+            words.phase_bits
+        ));
+    }
+    if let Some(seed) = words.dither.filter(|_| is_dithered(mixer)) {
+        let dropped = mixer.oscillator().dropped_bits();
+        lines.push(format!(
+            "dither begins with {seed}, and goes on by three shifts with each sample;"
+        ));
+        lines.push(format!("its highest {dropped} bits are added to the phase for the address"));
+    }
+    lines.push(format!(
+        "the highest {} bits are the address of sine and cosine",
+        words.address_bits
+    ));
+    let product = |word: usize, wave: &str| format!("input[{word}] {wave}");
     let sums = mixed_sums(mixer, product).into_iter().enumerate();
-    sums.map(|(word, sum)| format!("output[{word}] = {sum}")).collect()
+    lines.extend(sums.map(|(word, sum)| format!("output[{word}] = {sum}")));
+    lines
 }
 
 /// What a sample of a network is that goes in, and one that comes out, where either is several words.

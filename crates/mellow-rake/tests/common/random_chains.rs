@@ -62,12 +62,13 @@ pub(crate) fn any_chain(noise: &mut NoiseSource) -> Chain {
         });
     }
     let chain = Chain::new(rate(), stages).unwrap();
-    let turns = noise.integer(1, 4_999) as f64 / 1e4;
+    let carriers = if noise.integer(0, 1) == 0 { noise.integer(2, 3) } else { 1 };
+    let turns: Vec<f64> = (0..carriers).map(|_| noise.integer(1, 4_999) as f64 / 1e4).collect();
     let channels = if noise.integer(0, 5) == 0 { noise.integer(2, 3) as usize } else { 1 };
     let chain = chain.of_channels(channels);
     match noise.integer(0, 7) {
-        0 => chain.around(Carrier::new(CarrierWay::Down, turns)),
-        1 => chain.around(Carrier::new(CarrierWay::Up, turns)),
+        0 => chain.around(Carrier::several(CarrierWay::Down, &turns)),
+        1 => chain.around(Carrier::several(CarrierWay::Up, &turns)),
         2 => chain.of_complex(),
         _ => chain,
     }
@@ -105,6 +106,7 @@ pub(crate) fn any_chain_words(noise: &mut NoiseSource, chain: &Chain) -> ChainFi
         phase_bits: phase_bits.max(15),
         address_bits: (noise.integer(0, 1) == 0).then_some(phase_bits.min(9)),
         value_bits: noise.integer(2, 18) as u32,
+        dither: (noise.integer(0, 1) == 0).then(|| noise.integer(1, u32::MAX.into()) as u32),
     };
     ChainFixed {
         oscillator,

@@ -199,9 +199,14 @@ impl Text<'_> {
         for (index, part) in self.parts.iter().enumerate() {
             let number = index + 1;
             let own = self.own[index].base();
-            let What::Program(checked) = part.what else {
-                let _ = writeln!(members, "    uint32_t phase{number};");
-                continue;
+            let checked = match part.what {
+                What::Program(checked) => checked,
+                What::Mixer(mixer) => {
+                    for member in mixer::members(mixer, number) {
+                        let _ = writeln!(members, "    uint32_t {member};");
+                    }
+                    continue;
+                }
             };
             let (writer, lanes) = (self.writer(index, checked), part.each_lane());
             let _ = write!(structures, "struct {own} {{\n{}}};\n\n", writer.members());
@@ -285,7 +290,9 @@ impl Text<'_> {
                     let channels = part.channels();
                     let text = mixer::functions(mixer, channels, own, name, index + 1);
                     functions.push_str(&text);
-                    let _ = writeln!(clears, "    chain->phase{} = 0;", index + 1);
+                    for statement in mixer::begins(mixer, index + 1) {
+                        let _ = writeln!(clears, "    {statement}");
+                    }
                     continue;
                 }
             };

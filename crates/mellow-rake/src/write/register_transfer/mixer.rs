@@ -2,13 +2,13 @@
 
 use super::interface::{Around, connect, handed_over};
 use super::logic::sum_of_products;
-use super::value::{Kind, Signal, Value, all, any, choose, constant, fixed_bit, sum};
+use super::value::{Kind, Signal, Value, all, any, choose, constant, differing, fixed_bit, sum};
 use super::{Design, Item, Items, Statement, Traffic, when};
 use crate::hardware::{MixerProduct, bits_to, mixer_latency, mixer_products};
 use crate::network::Mixer;
 use crate::spec::Interface;
 use crate::write::ORIGIN;
-use crate::write::parts::mixed_words;
+use crate::write::parts::{is_dithered, mixed_words, numbered};
 
 /// So many values are in a block memory.
 const BLOCK: usize = 64;
@@ -43,16 +43,7 @@ pub(in crate::write) fn design(mixer: &Mixer, channels: usize, name: &str) -> De
 }
 
 fn about(mixer: &Mixer) -> Vec<String> {
-    let oscillator = mixer.oscillator();
-    let words = oscillator.words();
-    let mut lines = vec![ORIGIN.to_owned(), String::new()];
-    lines.push(format!(
-        "A mixer: the phase grows by {} modulo 2^{} with each sample, its highest {} bits are the",
-        oscillator.step(),
-        words.phase_bits,
-        words.address_bits
-    ));
-    lines.push("address of sine and cosine. Of a sample that is:".to_owned());
+    let mut lines = vec![ORIGIN.to_owned(), String::new(), "A mixer. Of a sample:".to_owned()];
     lines.extend(mixed_words(mixer).iter().map(|line| format!("  {line}")));
     lines.push(String::new());
     lines.push("The words of a sample come and go one behind the other.".to_owned());
@@ -103,10 +94,14 @@ impl Writer<'_> {
         let oscillator = self.mixer.oscillator();
         let words = oscillator.words();
         let advances = Signal::bit("advances").whole();
-        let phase = Signal::unsigned("phase", words.phase_bits);
+        let phases: Vec<Signal> = (0..self.mixer.oscillators().len())
+            .map(|own| Signal::unsigned(numbered(self.mixer, "phase", own), words.phase_bits))
+            .collect();
         items.gap();
         items.comment("The phase, and the number of the next product of a sample.");
-        items.register(phase.clone());
+        for phase in &phases {
+            items.register(phase.clone());
+        }
         let count = items.register(self.count());
         items.gap();
         items.comment("A word is held until its last product is on its way.");
@@ -132,14 +127,17 @@ impl Writer<'_> {
         let last = self.products.len() as i128 - 1;
         let moves = items.wire("moves", all(vec![holds.whole(), advances]));
         let is_over = items.wire("is_over", all(vec![moves.whole(), count.is(last)]));
-        let step = constant(oscillator.step().into(), phase.kind);
         let zero = |signal: &Signal| Statement::Take(signal.clone(), constant(0, signal.kind));
+        let (mut begin, mut next) = (vec![zero(&count)], vec![zero(&count)]);
+        for (phase, own) in phases.iter().zip(self.mixer.oscillators()) {
+            let step = constant(own.step().into(), phase.kind);
+            begin.push(zero(phase));
+            next.push(Statement::Take(phase.clone(), sum(phase.whole(), step, false)));
+        }
+        let phase = self.phase(&phases, (&mut begin, &mut next), items);
         items.clocked(vec![Statement::If(vec![
-            (Signal::bit("rst").whole(), vec![zero(&phase), zero(&count)]),
-            (
-                is_over.whole(),
-                vec![Statement::Take(phase.clone(), sum(phase.whole(), step, false)), zero(&count)],
-            ),
+            (Signal::bit("rst").whole(), begin),
+            (is_over.whole(), next),
             (moves.whole(), vec![Statement::Take(count.clone(), count.stepped(false))]),
         ])]);
         items.gap();
@@ -176,6 +174,55 @@ impl Writer<'_> {
         moves.push(Statement::Take(word_1, held.whole()));
         items.clocked(moving(moves, "has_1"));
         marks
+    }
+
+    /// The phase of the next product: that of its oscillator, with the dither, whose word goes on with those.
+    fn phase(
+        &self,
+        phases: &[Signal],
+        (begin, next): (&mut Vec<Statement>, &mut Vec<Statement>),
+        items: &mut Items,
+    ) -> Signal {
+        let oscillator = self.mixer.oscillator();
+        let is_dithered = is_dithered(self.mixer);
+        // Of what is chosen or added only the bits of the address are read.
+        let is_cut = oscillator.dropped_bits() > 0 && (phases.len() > 1 || is_dithered);
+        if is_cut && !is_dithered {
+            items.unused(true);
+        }
+        let mut phase = phases[0].clone();
+        if phases.len() > 1 {
+            let choice =
+                |own: usize| (self.whether(|one| one.oscillator == own), phases[own].whole());
+            let choices = (1..phases.len()).map(choice).collect();
+            let otherwise = Box::new(phases[0].whole());
+            phase = items.wire("own_phase", Value::Chosen { choices, otherwise });
+        }
+        if let Some(seed) = oscillator.words().dither.filter(|_| is_dithered) {
+            items.gap();
+            items
+                .comment("What is added to the phase for the address; it goes on by three shifts.");
+            let dither = items.register(Signal::unsigned("dither", 32));
+            let zeros = Value::Constant { value: 0, kind: Kind::Unsigned(17) };
+            let up = |of: &Signal, by: u32| Value::Scaled {
+                of: Box::new(of.part(31 - by, 0)),
+                zeros: by,
+            };
+            let one = items.wire("dither_1", differing(dither.whole(), up(&dither, 13)));
+            let down = Value::Joined(vec![zeros, one.part(31, 17)]);
+            let two = items.wire("dither_2", differing(one.whole(), down));
+            let three = items.wire("dither_3", differing(two.whole(), up(&two, 5)));
+            begin.push(Statement::Take(dither.clone(), constant(seed.into(), dither.kind)));
+            next.push(Statement::Take(dither.clone(), three.whole()));
+            let added = items.wire("added", dither.part(31, 32 - oscillator.dropped_bits()));
+            let added = Value::Resized { of: added, kind: phase.kind };
+            items.unused(true);
+            phase = items.wire("dithered", sum(phase.whole(), added, false));
+        }
+        if is_cut {
+            items.unused(false);
+        }
+        phase
     }
 
     /// The value of the table, and the product.

@@ -70,6 +70,8 @@ pub(in crate::write) enum Value {
     And(Vec<Value>),
     /// Bits, one of which must be.
     Or(Vec<Value>),
+    /// Bit by bit, whether two numbers of the same width differ.
+    Differing { left: Box<Value>, right: Box<Value> },
     /// Whether two values are the same, or are not.
     Compared { left: Box<Value>, right: Box<Value>, is_equal: bool },
     /// Whether a number without a sign is below a constant.
@@ -190,7 +192,7 @@ impl Value {
                 Kind::Unsigned(parts.iter().map(|one| one.kind().width()).sum())
             }
             Value::Not(of) | Value::Negated(of) => of.kind(),
-            Value::Sum { left, .. } => left.kind(),
+            Value::Sum { left, .. } | Value::Differing { left, .. } => left.kind(),
             Value::Stepped { from, .. } => from.kind(),
             Value::Product { width, .. } => Kind::Signed(*width),
             Value::Chosen { otherwise, .. } => otherwise.kind(),
@@ -216,6 +218,11 @@ pub(in crate::write) fn fixed_bit(is_set: bool) -> Value {
 /// A sum or a difference.
 pub(in crate::write) fn sum(left: Value, right: Value, is_minus: bool) -> Value {
     Value::Sum { left: Box::new(left), right: Box::new(right), is_minus }
+}
+
+/// Where the bits of two numbers differ.
+pub(in crate::write) fn differing(left: Value, right: Value) -> Value {
+    Value::Differing { left: Box::new(left), right: Box::new(right) }
 }
 
 /// One of two values.

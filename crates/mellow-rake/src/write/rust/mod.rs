@@ -7,6 +7,7 @@
 
 mod float;
 mod functions;
+mod mixer;
 mod network;
 mod places;
 mod statements;

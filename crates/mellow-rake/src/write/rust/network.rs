@@ -3,14 +3,13 @@
 
 use super::super::capability::Capability;
 use super::super::lower::{lower, lower_for_processor};
-use super::super::number::in_rows;
-use super::super::parts::{Part, What, mixed_sums, mixed_words, parts, samples_said};
+use super::super::parts::{Part, What, parts, samples_said};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::functions::Functions;
 use super::types::Integer;
-use super::{camel_case, constants, exponents, storage};
+use super::{camel_case, constants, exponents, mixer, storage};
 use crate::datapath::{Checked, dump};
-use crate::network::{Mixer, Network};
+use crate::network::Network;
 use crate::spec::Firmware;
 use crate::units::SampleRate;
 use std::fmt::Write;
@@ -167,7 +166,7 @@ impl Text<'_> {
         for (index, part) in parts.iter().enumerate() {
             text.push_str(&match part.what {
                 What::Program(checked) => program(part, checked, index + 1),
-                What::Mixer(mixer) => mixer_module(mixer, part.channels(), index + 1),
+                What::Mixer(mixer) => mixer::module(mixer, part.channels(), index + 1),
             });
         }
         text
@@ -322,85 +321,11 @@ fn most(part: &Part<'_>, mut text: String) -> String {
 }
 
 /// A sample of so many words of a type.
-fn sample(kind: &str, lanes: usize) -> String {
+pub(super) fn sample(kind: &str, lanes: usize) -> String {
     match lanes {
         1 => kind.to_owned(),
         _ => format!("[{kind}; {lanes}]"),
     }
-}
-
-/// The module of a mixer.
-fn mixer_module(mixer: &Mixer, channels: usize, number: usize) -> String {
-    let oscillator = mixer.oscillator();
-    let words = oscillator.words();
-    let [input, output, value] = [mixer.input(), mixer.output(), oscillator.format()].map(storage);
-    let (takes, gives) = mixer.mixing().words();
-    let (lanes, lanes_out) = (takes * channels, gives * channels);
-    let quarter = oscillator.quarter();
-    let (length, last) = (quarter.len(), quarter.len() - 1);
-    let list = |words: Vec<String>| match &words[..] {
-        [one] => one.clone(),
-        _ => format!("[{}]", words.join(", ")),
-    };
-    let pattern = list((0..lanes).map(|word| format!("word{word}")).collect());
-    let of_channel = |channel: usize| {
-        mixed_sums(mixer, move |word, is_sine| {
-            let wave = if is_sine { "sine" } else { "cosine" };
-            format!("word{} * {wave}", channel * takes + word)
-        })
-    };
-    let given = list((0..channels).flat_map(of_channel).collect());
-    let widened: String = (0..lanes)
-        .filter(|_| input != output)
-        .map(|word| format!("        let word{word} = word{word} as {output};\n"))
-        .collect();
-    // A cast to the same type would be none.
-    let widens = if value == output { String::new() } else { format!(" as {output}") };
-    let said: String = mixed_words(mixer).iter().map(|line| format!("//   {line}\n")).collect();
-    let inside = format!(
-        "// The phase grows by {} modulo 2^{} with each sample, its highest {} bits are the address:\n\
-         {said}\n\
-         /// A quarter of a turn of the sine, {}: at k its value in the middle of the address k.\n\
-         static QUARTER: [{value}; {length}] = [\n{}];\n\n\
-         fn sine(address: u32) -> {value} {{\n    \
-         let turned = if address & {length} != 0 {{ !address }} else {{ address }};\n    \
-         // Always within the table; what is behind it is never taken.\n    \
-         let found = QUARTER.get((turned & {last}) as usize).copied().unwrap_or(0);\n    \
-         if address & {} != 0 {{ -found }} else {{ found }}\n}}\n\n\
-         /// What it remembers.\n#[derive(Debug, Clone, PartialEq, Eq)]\npub struct Part {{\n    \
-         phase: u32,\n}}\n\n\
-         impl Part {{\n    /// At the beginning.\n    pub const fn new() -> Self {{\n        \
-         Self {{ phase: 0 }}\n    }}\n\n    /// One sample.\n    #[inline(always)]\n    \
-         pub fn mix(&mut self, {pattern}: {}) -> {} {{\n        \
-         let address = self.phase{};\n        \
-         let cosine = sine(address.wrapping_add({length})){widens};\n        \
-         let sine = sine(address){widens};\n{}        \
-         self.phase = self.phase.wrapping_add({}){};\n        {given}\n    }}\n}}\n",
-        oscillator.step(),
-        words.phase_bits,
-        words.address_bits,
-        oscillator.format(),
-        in_rows(quarter),
-        2 * length,
-        sample(&input, lanes),
-        sample(&output, lanes_out),
-        match oscillator.dropped_bits() {
-            0 => String::new(),
-            dropped => format!(" >> {dropped}"),
-        },
-        widened,
-        oscillator.step(),
-        match words.phase_bits {
-            32 => String::new(),
-            bits => format!(" & {}", (1u64 << bits) - 1),
-        },
-    );
-    let indented = |line: &str| match line.is_empty() {
-        true => "\n".to_owned(),
-        false => format!("    {line}\n"),
-    };
-    let inside: String = inside.lines().map(indented).collect();
-    format!("\n/// Part {number}, a mixer.\n#[rustfmt::skip]\nmod part_{number} {{\n{inside}}}\n")
 }
 
 /// The module of a program.

@@ -259,6 +259,7 @@ fn expression(value: &Value) -> String {
         }
         Value::And(values) => joined(values, " && "),
         Value::Or(values) => joined(values, " || "),
+        Value::Differing { left, right } => format!("{} ^ {}", operand(left), operand(right)),
         Value::Compared { left, right, is_equal } => {
             let mark = if *is_equal { "==" } else { "!=" };
             format!("{} {mark} {}", operand(left), operand(right))
@@ -313,6 +314,7 @@ fn operand(value: &Value) -> String {
         Value::And(_)
         | Value::Or(_)
         | Value::Sum { .. }
+        | Value::Differing { .. }
         | Value::Stepped { .. }
         | Value::Product { .. }
         | Value::Chosen { .. } => format!("({})", expression(value)),

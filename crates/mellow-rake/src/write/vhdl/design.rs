@@ -340,6 +340,7 @@ fn expression(value: &Value) -> String {
         Value::Not(of) => format!("not {}", operand(of)),
         Value::And(values) => joined(values, " and "),
         Value::Or(values) => joined(values, " or "),
+        Value::Differing { left, right } => format!("{} xor {}", operand(left), operand(right)),
         // A part of a larger expression: it has no bit of its own.
         Value::Compared { .. } | Value::Below { .. } | Value::Chosen { .. } => boolean(value),
         Value::Sum { left, right, is_minus } => {
