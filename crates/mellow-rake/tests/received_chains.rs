@@ -194,7 +194,7 @@ fn two_carriers() -> SignalPlan {
         "name = \"both\"\nsample_rate = \"96 kHz\"\nlength = \"400 ms\"\nseed = 3\n{}{}\
          [[part]]\nkind = \"white-noise\"\nrms = 1e-6\n",
         part("qpsk", "27 kHz", 0.1),
-        part("8psk", "21 kHz", 0.05)
+        part("16qam", "21 kHz", 0.05)
     ))
 }
 
