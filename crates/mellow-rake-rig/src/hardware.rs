@@ -5,7 +5,7 @@
 use crate::program::lay_out;
 use crate::{RigError, Tool, ToolName, at, run};
 use mellow_rake::fixed::WordFormat;
-use mellow_rake::hardware::{Load, LoadMap};
+use mellow_rake::hardware::Load;
 use mellow_rake::write::GeneratedFile;
 use std::path::PathBuf;
 use std::process::Command;
@@ -167,21 +167,22 @@ impl HardwareModel {
         self.run_with(&[], input, expected)
     }
 
-    /// The same, with coefficients that are written before the first sample.
+    /// The same, with coefficients or steps that are written before the first sample, on a bus whose address and
+    /// data have so many bits.
     ///
     /// # Errors
     /// As of [`run`](HardwareModel::run).
     pub fn run_loaded(
         &self,
-        map: &LoadMap,
+        [address_bits, data_bits]: [u32; 2],
         writes: &[Load],
         input: &[i64],
         expected: &[i64],
     ) -> Result<BenchReport, RigError> {
         let digits = |bits: u32| bits.div_ceil(4) as usize;
-        let mask = u64::MAX >> (64 - map.data_bits);
+        let mask = u64::MAX >> (64 - data_bits);
         let line = |Load { address, data }: &Load| {
-            let (a, d) = (digits(map.address_bits), digits(map.data_bits));
+            let (a, d) = (digits(address_bits), digits(data_bits));
             format!("{address:0a$x} {:0d$x}\n", (*data as u64) & mask)
         };
         let path = self.folder.path().join("load.hex");

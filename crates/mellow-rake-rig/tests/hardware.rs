@@ -297,7 +297,12 @@ fn written_hardware_is_the_filter_that_was_loaded() {
             for model in models.into_iter().flatten() {
                 let model = model.unwrap_or_else(|error| panic!("{error}\n{}", context()));
                 let plain = model.run(&first.0, &first.1);
-                let loaded = model.run_loaded(map, &writes, &second.0, &second.1);
+                let loaded = model.run_loaded(
+                    [map.address_bits, map.data_bits],
+                    &writes,
+                    &second.0,
+                    &second.1,
+                );
                 for (what, report) in [("plain", plain), ("loaded", loaded)] {
                     let context = || format!("{what}, {:?}\n{}", model.compiler(), context());
                     let report = report.unwrap_or_else(|error| panic!("{error}\n{}", context()));

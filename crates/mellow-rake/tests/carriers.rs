@@ -383,6 +383,7 @@ fn carriers_that_cannot_be_are_refused() {
             "4 to 8",
         ),
         ("[hardware]", "[fixed.oscillator]\ndithers = 1\n[hardware]", "dithers", "unknown"),
+        ("[hardware]", "[fixed.oscillator]\nsteps = \"set\"\n[hardware]", "steps", "loadable"),
         ("[hardware]", "[fixed.oscillator]\ndither = 0\n[hardware]", "dither", "1 to 4294967295"),
         (
             "\"27 kHz\"",

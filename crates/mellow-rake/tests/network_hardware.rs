@@ -1,7 +1,8 @@
 //! Hardware of chains: clock by clock the integers of the network, whatever the traffic, and in time.
 
 use mellow_rake::hardware::{
-    ClockInput, HardwareError, NetworkHardware, NetworkHardwareError, NetworkMachine, NetworkPart,
+    ClockInput, HardwareError, Load, NetworkHardware, NetworkHardwareError, NetworkMachine,
+    NetworkPart,
 };
 use mellow_rake::implementation::implement_chain;
 use mellow_rake::network::Network;
@@ -97,6 +98,52 @@ fn machines_of_chains_give_what_the_network_gives_and_in_time() {
     }
     println!("{units} units, {several} of several multipliers, {parallel} in parallel");
     assert!(units > 100 && several > 12, "{units} {several} {parallel}");
+}
+
+/// Steps that are written while it runs count as they do in the network; an address that none has changes
+/// nothing.
+#[test]
+fn steps_that_are_written_turn_the_oscillators() {
+    let mut noise = NoiseSource::new(2403);
+    let mut held = 0;
+    while held < 40 {
+        let Some((network, hardware, _)) = any_hardware(&mut noise) else { continue };
+        let count = hardware.step_registers().len();
+        assert_eq!(count == 0, hardware.load_bits().is_none());
+        if count == 0 {
+            continue;
+        }
+        let mut simulator = network.start();
+        let mut machine = NetworkMachine::new(&hardware).unwrap();
+        assert!(!simulator.set_step(count, 1));
+        for _ in 0..4 {
+            let words: Vec<i64> = (0..20 * network.lanes_in())
+                .map(|_| any_word(&mut noise, network.input(), false))
+                .collect();
+            let expected = simulator.run(&words);
+            let (mut fed, mut given, mut idle) = (0, Vec::new(), 0);
+            while fed < words.len() || idle < hardware.drains_in() {
+                let (in_valid, out_ready) = (fed < words.len(), true);
+                let in_data = if in_valid { words[fed] } else { -1 };
+                let input = ClockInput { in_valid, in_data, out_ready, ..Default::default() };
+                let seen = machine.clock(input);
+                idle = if in_valid { 0 } else { idle + 1 };
+                fed += usize::from(in_valid && seen.in_ready);
+                given.extend(seen.out_valid.then_some(seen.out_data));
+            }
+            assert_eq!(given, expected, "{}", said(&hardware));
+            for _ in 0..noise.integer(0, 3) {
+                let (address, step) = (noise.integer(0, count as i64), noise.integer(0, 1 << 40));
+                let load = Some(Load { address: address as usize, data: step });
+                machine.clock(ClockInput { load, ..Default::default() });
+                assert_eq!(
+                    simulator.set_step(address as usize, step as u32),
+                    address < count as i64
+                );
+            }
+        }
+        held += 1;
+    }
 }
 
 /// What cannot be built says which step it is and what would do; what would do is tried.

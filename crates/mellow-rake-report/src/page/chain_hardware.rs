@@ -4,7 +4,7 @@ use super::hardware::{builds, counted};
 use crate::Document;
 use crate::units::frequencies;
 use mellow_rake::hardware::Built;
-use mellow_rake::study::{ChainHardwareRecord, ChainPartRecord};
+use mellow_rake::study::{ChainHardwareRecord, ChainPartRecord, StepRegisterRecord};
 
 const NOTES: &str = "  clocks: that a firing takes, of those that there are for one; latency: clocks from \
     the last word of a firing that is taken to the last that is given; bits: before the build";
@@ -90,6 +90,15 @@ pub fn chain_hardware(
         for (part, reason) in reasons {
             page.paragraph(&format!("  part {part}: {reason}"), 4);
         }
+    }
+    if !record.step_registers.is_empty() {
+        page.gap();
+        let row = |own: &StepRegisterRecord| {
+            let what = format!("step of an oscillator of part {}", own.part);
+            vec![own.address.to_string(), what, own.bits.to_string(), own.step.to_string()]
+        };
+        let rows: Vec<Vec<String>> = record.step_registers.iter().map(row).collect();
+        page.table(&["address", "written while it runs", "bits", "behind a reset"], &rows);
     }
     if !built.is_empty() {
         page.gap();

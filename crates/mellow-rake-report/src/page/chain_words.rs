@@ -120,6 +120,9 @@ fn oscillators(page: &mut Document, record: &ChainRecord, mixer: &MixerRecord) {
         row("address of the sine, bits", format!("{}", mixer.address_bits)),
         row("values of a quarter of a turn", format!("{}", 1u32 << (mixer.address_bits - 2))),
     ];
+    if mixer.steps_are_loadable {
+        shared.push(row("steps of the phase", "can be set while it runs".to_owned()));
+    }
     shared.extend(mixer.dither.map(|seed| row("seed of the dither", format!("{seed}"))));
     if let [own] = &own[..] {
         let rows = [&own[..2], &shared[..], &own[2..]].concat();

@@ -196,7 +196,7 @@ impl Oscillator {
     /// ```
     pub fn waves(&self, first: u64) -> Waves<'_> {
         let dither = self.words.dither.map_or(0, |seed| dither_at(seed, first));
-        Waves { oscillator: self, phase: self.phase(first), dither }
+        Waves { oscillator: self, step: self.step, phase: self.phase(first), dither }
     }
 
     /// Cosine and sine of a phase, as integers.
@@ -348,20 +348,50 @@ struct Period {
 #[derive(Debug, Clone)]
 pub struct Waves<'a> {
     oscillator: &'a Oscillator,
+    step: u32,
     phase: u32,
     /// The word whose highest bits are the dither; 0 without.
     dither: u32,
+}
+
+impl Waves<'_> {
+    /// Has the phase grow by another step, modulo 2^(bits of the phase), from the next sample to the one
+    /// behind it on: another frequency, without a jump of the phase.
+    ///
+    /// ```
+    /// use mellow_rake::fixed::{Oscillator, OscillatorWords};
+    /// let oscillator = Oscillator::new(OscillatorWords::default(), 0.25)?;
+    /// let mut waves = oscillator.waves(0);
+    /// waves.set_step(1 << 31);
+    /// let all: Vec<[i64; 2]> = waves.take(3).collect();
+    /// assert_eq!(all[1], [-all[0][0], -all[0][1]]);
+    /// assert_eq!(all[2], all[0]);
+    /// # Ok::<(), mellow_rake::fixed::OscillatorError>(())
+    /// ```
+    pub fn set_step(&mut self, step: u32) {
+        self.step = step & mask(self.oscillator.words.phase_bits);
+    }
+
+    /// Cosine and sine of the sample that it is at.
+    pub(crate) fn now(&self) -> [i64; 2] {
+        let added = u64::from(self.dither) >> (32 - self.oscillator.dropped_bits());
+        self.oscillator.wave(self.phase.wrapping_add(added as u32))
+    }
+
+    /// On to the next sample.
+    pub(crate) fn advance(&mut self) {
+        let bits = self.oscillator.words.phase_bits;
+        self.phase = self.phase.wrapping_add(self.step) & mask(bits);
+        self.dither = dither_behind(self.dither);
+    }
 }
 
 impl Iterator for Waves<'_> {
     type Item = [i64; 2];
 
     fn next(&mut self) -> Option<[i64; 2]> {
-        let words = self.oscillator.words;
-        let added = u64::from(self.dither) >> (32 - self.oscillator.dropped_bits());
-        let wave = self.oscillator.wave(self.phase.wrapping_add(added as u32));
-        self.phase = self.phase.wrapping_add(self.oscillator.step) & mask(words.phase_bits);
-        self.dither = dither_behind(self.dither);
+        let wave = self.now();
+        self.advance();
         Some(wave)
     }
 }

@@ -16,11 +16,12 @@ pub struct ClockInput {
     pub in_data: i64,
     /// Whether a sample would be taken.
     pub out_ready: bool,
-    /// What is written to the coefficients, where they can be loaded.
+    /// What is written to the coefficients, or to the steps of oscillators, where they can be loaded.
     pub load: Option<Load>,
 }
 
-/// A write to a unit whose coefficients can be loaded: see [`LoadMap`](super::LoadMap).
+/// A write to a unit whose coefficients can be loaded: see [`LoadMap`](super::LoadMap). Of a chain to a step
+/// of an oscillator: the address is its number.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Load {
     /// The address.

@@ -5,7 +5,7 @@
 //! the table with the word, the value of the table, the product, and the word that goes out, or the sum on
 //! its way to it.
 
-use super::{ClockInput, ClockOutput};
+use super::{ClockInput, ClockOutput, Load};
 use crate::fixed::Waves;
 use crate::network::Mixer;
 
@@ -85,7 +85,7 @@ pub(crate) struct MixerMachine<'a> {
     products: Vec<MixerProduct>,
     /// The number of the next product.
     next: usize,
-    /// The waves of the samples behind its own, and of that.
+    /// The waves of its sample.
     waves: Vec<Waves<'a>>,
     now: Vec<[i64; 2]>,
     held: Option<i64>,
@@ -98,14 +98,13 @@ pub(crate) struct MixerMachine<'a> {
 impl<'a> MixerMachine<'a> {
     /// At power-up.
     pub(crate) fn new(mixer: &'a Mixer, channels: usize) -> Self {
-        let mut waves: Vec<Waves<'_>> =
-            mixer.oscillators().iter().map(|own| own.waves(0)).collect();
+        let waves: Vec<Waves<'_>> = mixer.oscillators().iter().map(|own| own.waves(0)).collect();
         MixerMachine {
             channels,
             mixer,
             products: mixer_products(mixer, channels),
             next: 0,
-            now: next_of(&mut waves),
+            now: waves.iter().map(Waves::now).collect(),
             waves,
             held: None,
             way: [None; STAGES - 1],
@@ -154,15 +153,18 @@ impl<'a> MixerMachine<'a> {
             if held.is_some() {
                 self.next += 1;
                 if self.next == self.products.len() {
-                    (self.next, self.now) = (0, next_of(&mut self.waves));
+                    self.next = 0;
+                    self.waves.iter_mut().for_each(Waves::advance);
+                    self.now = self.waves.iter().map(Waves::now).collect();
                 }
             }
         }
+        // A step counts from the clock behind the write on.
+        if let Some(Load { address, data }) = input.load.filter(|_| self.mixer.has_loadable_steps())
+            && let Some(waves) = self.waves.get_mut(address)
+        {
+            waves.set_step(data as u32);
+        }
         seen
     }
-}
-
-/// The waves of the next sample.
-fn next_of(waves: &mut [Waves<'_>]) -> Vec<[i64; 2]> {
-    waves.iter_mut().filter_map(Iterator::next).collect()
 }

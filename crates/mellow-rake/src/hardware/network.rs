@@ -4,8 +4,8 @@ use super::mixer::{MIXER_PLACES, MixerMachine, mixer_latency, mixer_products};
 use super::parallel::ParallelMachine;
 use super::staged::StagedMachine;
 use super::{
-    ClockInput, ClockOutput, HardwareChoice, HardwareError, HardwareUnit, Machine, SignalFlow,
-    choose,
+    ClockInput, ClockOutput, HardwareChoice, HardwareError, HardwareUnit, Load, Machine,
+    SignalFlow, choose,
 };
 use crate::datapath::{Checked, Simulator};
 use crate::fixed::WordFormat;
@@ -239,6 +239,25 @@ impl NetworkHardware {
         self.clock
     }
 
+    /// The steps that can be written while it runs, in the order of their addresses: the part, and the number
+    /// of the oscillator in it.
+    pub fn step_registers(&self) -> Vec<(usize, usize)> {
+        let of_part = |(index, part): (usize, &NetworkPart)| {
+            (0..part.loadable_steps()).map(move |own| (index, own)).collect::<Vec<_>>()
+        };
+        self.parts.iter().enumerate().flat_map(of_part).collect()
+    }
+
+    /// Bits of the address of such a step, and of the widest of them; `None` where there is none.
+    pub fn load_bits(&self) -> Option<(u32, u32)> {
+        let last = self.step_registers().len().checked_sub(1)?;
+        let widths = self.parts.iter().map(|part| match part {
+            NetworkPart::Mixer { mixer, .. } => mixer.oscillator().words().phase_bits,
+            _ => 0,
+        });
+        Some((super::bits_to(last), widths.max().unwrap_or(0)))
+    }
+
     /// Multipliers of all parts together.
     pub fn multipliers(&self) -> usize {
         let parts = self.parts.iter().zip(&self.lanes);
@@ -354,6 +373,16 @@ impl NetworkPart {
         }
     }
 
+    /// Steps of oscillators that can be written while it runs.
+    pub fn loadable_steps(&self) -> usize {
+        match self {
+            NetworkPart::Mixer { mixer, .. } if mixer.has_loadable_steps() => {
+                mixer.oscillators().len()
+            }
+            _ => 0,
+        }
+    }
+
     /// Words that it takes at a time, and words that it gives for them.
     pub fn words(&self) -> (usize, usize) {
         match self {
@@ -440,7 +469,8 @@ enum Running<'a> {
         factor: usize,
         count: usize,
     },
-    Mixer(Box<MixerMachine<'a>>),
+    /// With the address of its first step.
+    Mixer(Box<MixerMachine<'a>>, usize),
     /// Parts side by side, with the lanes that the next word goes to and comes from.
     Lanes {
         lanes: Vec<Vec<Running<'a>>>,
@@ -470,7 +500,7 @@ fn clock_all(parts: &mut [Running<'_>], input: ClockInput) -> ClockOutput {
             in_valid: before.is_some(),
             in_data: before.unwrap_or(0),
             out_ready,
-            load: None,
+            load: input.load,
         };
         out_ready = part.clock(own);
     }
@@ -489,7 +519,8 @@ impl<'a> NetworkMachine<'a> {
     /// # Errors
     /// [`HardwareError::Width`] where a sum is wider than a unit is written for.
     pub fn new(hardware: &'a NetworkHardware) -> Result<Self, HardwareError> {
-        let running = |part: &'a NetworkPart| {
+        let mut address = 0;
+        let mut running = |part: &'a NetworkPart| {
             Ok(match part {
                 NetworkPart::Unit { choice, .. } => match &choice.unit {
                     HardwareUnit::Serial(scheduled) => {
@@ -506,12 +537,14 @@ impl<'a> NetworkMachine<'a> {
                 NetworkPart::Keep(factor) => Running::Keep { factor: *factor, count: 0 },
                 NetworkPart::Fill(factor) => Running::Fill { factor: *factor, count: 0 },
                 NetworkPart::Mixer { mixer, channels } => {
-                    Running::Mixer(Box::new(MixerMachine::new(mixer, *channels)))
+                    let first = address;
+                    address += part.loadable_steps();
+                    Running::Mixer(Box::new(MixerMachine::new(mixer, *channels)), first)
                 }
             })
         };
         let group = |(lanes, range): (usize, Range<usize>)| {
-            let all = || hardware.parts[range.clone()].iter().map(running).collect();
+            let mut all = || hardware.parts[range.clone()].iter().map(&mut running).collect();
             if lanes == 1 {
                 return all();
             }
@@ -541,7 +574,7 @@ impl Running<'_> {
             Running::Keep { factor, count } => before.filter(|_| count + 1 == *factor),
             Running::Fill { count: 0, .. } => before,
             Running::Fill { .. } => Some(0),
-            Running::Mixer(machine) => machine.standing(),
+            Running::Mixer(machine, _) => machine.standing(),
             Running::Lanes { lanes, to, from } => {
                 let before = before.filter(|_| to == from);
                 offered(&lanes[*from], before).last().copied().flatten()
@@ -585,7 +618,12 @@ impl Running<'_> {
                 }
                 is_first && out_ready
             }
-            Running::Mixer(machine) => machine.clock(input).in_ready,
+            Running::Mixer(machine, first) => {
+                let own =
+                    |load: Load| load.address.checked_sub(*first).map(|address| (address, load));
+                let load = input.load.and_then(own).map(|(address, load)| Load { address, ..load });
+                machine.clock(ClockInput { load, ..input }).in_ready
+            }
             Running::Lanes { lanes, to, from } => {
                 let (next, given, lanes_of) = (*to, *from, lanes.len());
                 let mut is_taken = false;

@@ -348,6 +348,10 @@ fn mixed(
         CarrierWay::Up => Mixing::ComplexToReal,
     };
     let mixer = Mixer::several(words, &turns, mixing, input)?;
+    let mixer = match fixed.oscillator.loads_steps {
+        true => mixer.with_loadable_steps(),
+        false => mixer,
+    };
     let StageFixed { rounding, overflow, .. } = fixed.usual;
     let before: &[Step] = steps;
     let make = |output: WordFormat| {

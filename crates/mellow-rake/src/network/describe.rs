@@ -53,6 +53,8 @@ pub enum StepDescription {
         phase_bits: u32,
         /// What the phase grows by with each sample, for each oscillator.
         phase_steps: Vec<u32>,
+        /// Whether these can be set while it runs.
+        steps_are_loadable: bool,
         /// The seed of the dither of the phase; none without.
         dither: Option<u32>,
         /// Bits of the address.
@@ -73,6 +75,7 @@ pub fn describe_network(network: &Network) -> NetworkDescription {
             format: mixer.output(),
             phase_bits: mixer.oscillator().words().phase_bits,
             phase_steps: mixer.oscillators().iter().map(Oscillator::step).collect(),
+            steps_are_loadable: mixer.has_loadable_steps(),
             dither: mixer.oscillator().words().dither,
             address_bits: mixer.oscillator().words().address_bits,
             quarter: mixer.oscillator().quarter().to_vec(),

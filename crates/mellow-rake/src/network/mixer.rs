@@ -1,6 +1,6 @@
 //! Mixers: samples times the wave of an oscillator, exactly.
 
-use crate::fixed::{Oscillator, OscillatorError, OscillatorWords, WordFormat};
+use crate::fixed::{Oscillator, OscillatorError, OscillatorWords, Waves, WordFormat};
 use std::fmt;
 
 /// What a mixer takes and gives. A complex sample is two words, the real part first.
@@ -85,6 +85,7 @@ pub struct Mixer {
     mixing: Mixing,
     input: WordFormat,
     output: WordFormat,
+    has_loadable_steps: bool,
 }
 
 impl Mixer {
@@ -130,7 +131,18 @@ impl Mixer {
         // Values have both signs, so both ends are met.
         let fraction = input.fraction() + oscillators[0].format().fraction();
         let output = WordFormat::holding(-size * end, size * end, fraction).unwrap_or(input);
-        Mixer { oscillators, mixing, input, output }
+        Mixer { oscillators, mixing, input, output, has_loadable_steps: false }
+    }
+
+    /// The same with steps that can be set while it runs: other frequencies of its oscillators. What is proved
+    /// of levels holds for any.
+    pub fn with_loadable_steps(self) -> Self {
+        Mixer { has_loadable_steps: true, ..self }
+    }
+
+    /// Whether its steps can be set while it runs.
+    pub fn has_loadable_steps(&self) -> bool {
+        self.has_loadable_steps
     }
 
     /// The widest word that goes into this one, so that the sums of its products have 64 bits.
@@ -232,16 +244,34 @@ impl Mixer {
     /// # Panics
     /// Where `lanes` is no multiple of the words of a sample.
     pub fn mixed(&self, words: &[i64], lanes: usize, first: u64) -> Vec<i64> {
-        self.all(words, lanes, first, |value| value)
+        let mut waves: Vec<_> = self.oscillators.iter().map(|own| own.waves(first)).collect();
+        self.all(words, lanes, &mut waves, |value| value)
+    }
+
+    /// The next samples, by waves that go on.
+    pub(crate) fn mixed_on(
+        &self,
+        words: &[i64],
+        lanes: usize,
+        waves: &mut [Waves<'_>],
+    ) -> Vec<i64> {
+        self.all(words, lanes, waves, |value| value)
     }
 
     /// The same of values, from the first sample on.
     pub(crate) fn mixed_values(&self, values: &[f64], lanes: usize) -> Vec<f64> {
         let format = self.oscillator().format();
-        self.all(values, lanes, 0, |value| format.value(value))
+        let mut waves: Vec<_> = self.oscillators.iter().map(|own| own.waves(0)).collect();
+        self.all(values, lanes, &mut waves, |value| format.value(value))
     }
 
-    fn all<T>(&self, words: &[T], lanes: usize, first: u64, value: impl Fn(i64) -> T) -> Vec<T>
+    fn all<T>(
+        &self,
+        words: &[T],
+        lanes: usize,
+        waves: &mut [Waves<'_>],
+        value: impl Fn(i64) -> T,
+    ) -> Vec<T>
     where
         T: Copy + std::ops::Mul<Output = T> + std::ops::Neg<Output = T> + std::iter::Sum,
     {
@@ -249,7 +279,6 @@ impl Mixer {
         assert!(lanes > 0 && lanes.is_multiple_of(takes), "{lanes} words, {takes} of a sample");
         let mut output = Vec::new();
         let terms = self.terms();
-        let mut waves: Vec<_> = self.oscillators.iter().map(|own| own.waves(first)).collect();
         for sample in words.chunks_exact(lanes) {
             let now = waves.iter_mut().filter_map(Iterator::next);
             let now: Vec<[T; 2]> = now.map(|wave| wave.map(&value)).collect();

@@ -2,6 +2,7 @@
 
 use super::{Mixer, Network, Step, interleaved};
 use crate::datapath::Simulator;
+use crate::fixed::Waves;
 
 /// Words that are worked on at once.
 const AT_ONCE: usize = 4096;
@@ -25,10 +26,10 @@ enum Running<'a> {
         left: usize,
     },
     Fill(usize),
-    /// With the number of the next sample.
+    /// With the waves of the next sample.
     Mix {
         mixer: &'a Mixer,
-        next: u64,
+        waves: Vec<Waves<'a>>,
     },
 }
 
@@ -42,7 +43,10 @@ impl Network {
                 }
                 Step::Keep(factor) => Running::Keep { factor: *factor, left: *factor },
                 Step::Fill(factor) => Running::Fill(*factor),
-                Step::Mix(mixer) => Running::Mix { mixer, next: 0 },
+                Step::Mix(mixer) => {
+                    let waves = mixer.oscillators().iter().map(|own| own.waves(0));
+                    Running::Mix { mixer, waves: waves.collect() }
+                }
             };
             (*lanes, running)
         });
@@ -76,6 +80,17 @@ impl NetworkSimulator<'_> {
         output
     }
 
+    /// Has an oscillator go on by another step from the next sample of its mixer on, where its steps can be
+    /// set: they are numbered from 0 on through all of those mixers. Gives whether there is such an oscillator.
+    pub fn set_step(&mut self, oscillator: usize, step: u32) -> bool {
+        let loadable = self.steps.iter_mut().filter_map(|(_, step)| match step {
+            Running::Mix { mixer, waves } if mixer.has_loadable_steps() => Some(waves),
+            _ => None,
+        });
+        let found = loadable.flatten().nth(oscillator);
+        found.map(|waves| waves.set_step(step)).is_some()
+    }
+
     /// In how many firings so far some limit changed a word, of all programs together.
     pub fn limited_firings(&self) -> u64 {
         let of = |(_, step): &(usize, Running)| match step {
@@ -107,13 +122,11 @@ impl Running<'_> {
                 };
                 words.chunks(lanes).flat_map(filled).collect()
             }
-            Running::Mix { mixer, next } => {
+            Running::Mix { mixer, waves } => {
                 let input = mixer.input();
                 let (low, high) = (input.minimum() as i64, input.maximum() as i64);
                 let held: Vec<i64> = words.iter().map(|word| *word.max(&low).min(&high)).collect();
-                let mixed = mixer.mixed(&held, lanes, *next);
-                *next += (words.len() / lanes) as u64;
-                mixed
+                mixer.mixed_on(&held, lanes, waves)
             }
         }
     }

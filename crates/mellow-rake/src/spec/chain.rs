@@ -86,17 +86,26 @@ pub struct OscillatorFixed {
     /// Bits of the phase, 4 to 32.
     pub phase_bits: u32,
     /// Bits of it that the sine is read with, 4 to 16; without them as many as the frequency needs, and 12 at
-    /// the most.
+    /// the most, or where steps can be set.
     pub address_bits: Option<u32>,
     /// Bits of a value, 2 to 32.
     pub value_bits: u32,
     /// The seed of a dither of the phase, not 0; `None`: without.
     pub dither: Option<u32>,
+    /// Whether the steps of the phase can be set while it runs.
+    pub loads_steps: bool,
 }
 
 impl Default for OscillatorFixed {
     fn default() -> Self {
-        OscillatorFixed { phase_bits: 32, address_bits: None, value_bits: 16, dither: None }
+        let (phase_bits, value_bits) = (32, 16);
+        OscillatorFixed {
+            phase_bits,
+            address_bits: None,
+            value_bits,
+            dither: None,
+            loads_steps: false,
+        }
     }
 }
 
@@ -108,8 +117,11 @@ impl OscillatorFixed {
 
     /// The words of several oscillators with one table, for so much of a turn from sample to sample each.
     pub fn words_of(self, turns: &[f64]) -> OscillatorWords {
-        let is_met =
-            |bits: &u32| turns.iter().all(|one| libm::scalbn(*one, *bits as i32) % 1.0 == 0.0);
+        let is_met = |bits: &u32| {
+            let is_met = |one: &f64| libm::scalbn(*one, *bits as i32) % 1.0 == 0.0;
+            // Of steps that can be set nothing is known.
+            !self.loads_steps && turns.iter().all(is_met)
+        };
         let chosen = || (4..12).find(is_met).unwrap_or(12).min(self.phase_bits);
         OscillatorWords {
             phase_bits: self.phase_bits,

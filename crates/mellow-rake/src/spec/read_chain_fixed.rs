@@ -31,10 +31,12 @@ pub(super) fn fixed(top: &Keys<'_>, effort: Effort) -> Result<Option<ChainFixed>
     Ok(Some(fixed))
 }
 
+const STEPS: [(&str, bool); 2] = [("constant", false), ("loadable", true)];
+
 /// The words of an oscillator.
 fn oscillator(keys: &Keys<'_>) -> Result<OscillatorFixed, SpecError> {
     let mut words = OscillatorFixed::default();
-    let known = ["phase_bits", "address_bits", "value_bits", "dither"];
+    let known = ["phase_bits", "address_bits", "value_bits", "dither", "steps"];
     let Some(own) = keys.table("oscillator", "fixed.oscillator.", &known)? else {
         return Ok(words);
     };
@@ -49,6 +51,8 @@ fn oscillator(keys: &Keys<'_>) -> Result<OscillatorFixed, SpecError> {
     if let Some(found) = bits("value_bits", [2, 32])? {
         words.value_bits = found as u32;
     }
+    let steps = own.find("steps").map(|found| found.choice(&STEPS)).transpose()?;
+    words.loads_steps = steps.unwrap_or(false);
     words.dither = bits("dither", [1, u32::MAX.into()])?.map(|seed| seed as u32);
     Ok(words)
 }

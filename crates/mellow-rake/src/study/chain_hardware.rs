@@ -64,6 +64,23 @@ pub struct ChainHardwareRecord {
     pub register_bits: u64,
     /// The parts, in the order of the signal.
     pub parts: Vec<ChainPartRecord>,
+    /// The steps of oscillators that can be written while it runs, by their addresses from 0 on.
+    pub step_registers: Vec<StepRegisterRecord>,
+}
+
+/// A step of an oscillator that can be written, as an object for programs.
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
+pub struct StepRegisterRecord {
+    /// Its address.
+    pub address: usize,
+    /// The number of the part with the oscillator, the first is 1.
+    pub part: usize,
+    /// Its bits.
+    pub bits: u32,
+    /// What it is behind a reset.
+    pub step: u32,
 }
 
 impl ChainStudy {
@@ -104,8 +121,22 @@ impl ChainHardwareRecord {
             memory_bits: parts.iter().map(|part| part.memory_bits * part.lanes as u64).sum(),
             register_bits: parts.iter().map(|part| part.register_bits * part.lanes as u64).sum(),
             parts,
+            step_registers: registers(hardware),
         })
     }
+}
+
+fn registers(hardware: &NetworkHardware) -> Vec<StepRegisterRecord> {
+    let all = hardware.step_registers().into_iter().enumerate();
+    let of = |(address, (part, own)): (usize, (usize, usize))| match &hardware.parts()[part] {
+        NetworkPart::Mixer { mixer, .. } => {
+            let oscillator = &mixer.oscillators()[own];
+            let (bits, step) = (oscillator.words().phase_bits, oscillator.step());
+            Some(StepRegisterRecord { address, part: part + 1, bits, step })
+        }
+        _ => None,
+    };
+    all.filter_map(of).collect()
 }
 
 impl ChainPartRecord {
@@ -159,7 +190,8 @@ fn mixer_bits(mixer: &Mixer) -> [u64; 2] {
     let [input, output] = [mixer.input(), mixer.output()].map(|format| u64::from(format.width()));
     let sums = mixer.terms().iter().filter(|terms| terms.len() > 1).count() as u64;
     let dither = if words.dither.is_some() && oscillator.dropped_bits() > 0 { 32 } else { 0 };
-    let phases = u64::from(words.phase_bits) * mixer.oscillators().len() as u64 + dither;
+    let own = if mixer.has_loadable_steps() { 2 } else { 1 };
+    let phases = u64::from(own * words.phase_bits) * mixer.oscillators().len() as u64 + dither;
     let registers = phases
         + u64::from(words.address_bits - 2)
         + 3 * input

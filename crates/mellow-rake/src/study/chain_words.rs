@@ -60,6 +60,8 @@ pub struct MixerRecord {
     pub values: WordFormat,
     /// Bits of its phase.
     pub phase_bits: u32,
+    /// Whether the steps of the phase can be set while it runs.
+    pub steps_are_loadable: bool,
     /// Bits of the phase that the sine is read with.
     pub address_bits: u32,
     /// The seed of a dither of the phase; `None` without.
@@ -192,6 +194,7 @@ impl ChainStudy {
             output_is_chosen: words.is_chosen,
             values: oscillator.format(),
             phase_bits: oscillator.words().phase_bits,
+            steps_are_loadable: mixer.has_loadable_steps(),
             address_bits: oscillator.words().address_bits,
             dither: oscillator.words().dither,
             oscillators: carriers.collect(),

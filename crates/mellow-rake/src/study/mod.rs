@@ -39,7 +39,7 @@ mod test_project;
 
 pub use adjacent::{Adjacent, AdjacentLevels};
 pub use chain::{ChainMeasures, ChainStudy, ChainStudyError};
-pub use chain_hardware::{ChainHardwareRecord, ChainPartRecord};
+pub use chain_hardware::{ChainHardwareRecord, ChainPartRecord, StepRegisterRecord};
 pub use chain_record::{BandRecord, ChainRecord, StageRecord, WeighedRecord};
 pub use chain_words::{
     ChainNoise, ChainWordsRecord, MixerRecord, OscillatorRecord, StageWordsRecord,

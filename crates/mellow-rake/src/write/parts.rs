@@ -159,15 +159,46 @@ pub(super) fn is_dithered(mixer: &Mixer) -> bool {
     oscillator.words().dither.is_some() && oscillator.dropped_bits() > 0
 }
 
+/// The mixers whose steps can be set, each with the number of its part and of its first oscillator.
+pub(super) fn loadable<'a>(parts: &[Part<'a>]) -> Vec<(&'a Mixer, usize, usize)> {
+    let (mut all, mut first) = (Vec::new(), 0);
+    for (index, part) in parts.iter().enumerate() {
+        if let What::Mixer(mixer) = part.what
+            && mixer.has_loadable_steps()
+        {
+            all.push((mixer, index + 1, first));
+            first += mixer.oscillators().len();
+        }
+    }
+    all
+}
+
+/// So many numbers from one on: "0", "0 or 1", "2 to 4".
+pub(super) fn counted(first: usize, count: usize) -> String {
+    match count {
+        1 => format!("{first}"),
+        2 => format!("{first} or {}", first + 1),
+        _ => format!("{first} to {}", first + count - 1),
+    }
+}
+
 /// What a mixer computes, in words: how its phases go on, and a line for each word that comes out.
 pub(super) fn mixed_words(mixer: &Mixer) -> Vec<String> {
     let words = mixer.oscillator().words();
     let mut lines = Vec::new();
     for (index, oscillator) in mixer.oscillators().iter().enumerate() {
+        let step = match mixer.has_loadable_steps() {
+            true => format!(
+                "{}, {} at the beginning,",
+                numbered(mixer, "step", index),
+                oscillator.step()
+            ),
+            false => oscillator.step().to_string(),
+        };
         lines.push(format!(
             "{} grows by {} modulo 2^{} with each sample",
             numbered(mixer, "phase", index),
-            oscillator.step(),
+            step,
             words.phase_bits
         ));
     }

@@ -106,6 +106,7 @@ pub(crate) fn any_chain_words(noise: &mut NoiseSource, chain: &Chain) -> ChainFi
         phase_bits: phase_bits.max(15),
         address_bits: (noise.integer(0, 1) == 0).then_some(phase_bits.min(9)),
         value_bits: noise.integer(2, 18) as u32,
+        loads_steps: noise.integer(0, 2) == 0,
         dither: (noise.integer(0, 1) == 0).then(|| noise.integer(1, u32::MAX.into()) as u32),
     };
     ChainFixed {

@@ -23,16 +23,47 @@ pub(super) fn members(mixer: &Mixer, number: usize) -> Vec<String> {
         1 => format!("phase{number}"),
         _ => format!("phase{number}[{count}]"),
     }];
+    if mixer.has_loadable_steps() {
+        members.push(match count {
+            1 => format!("step{number}"),
+            _ => format!("step{number}[{count}]"),
+        });
+    }
     members.extend(is_dithered(mixer).then(|| format!("dither{number}")));
     members
 }
 
+/// The place of a member of one oscillator.
+fn place(mixer: &Mixer, member: &str, number: usize, index: usize) -> String {
+    match mixer.oscillators().len() {
+        1 => format!("chain->{member}{number}"),
+        _ => format!("chain->{member}{number}[{index}]"),
+    }
+}
+
+/// The cases of a function that sets the step of an oscillator, of which this mixer's are numbered from
+/// `first` on.
+pub(super) fn step_cases(mixer: &Mixer, number: usize, first: usize) -> String {
+    let case = |index: usize| {
+        let step = match mixer.oscillator().words().phase_bits {
+            32 => "step".to_owned(),
+            bits => format!("step & {}u", (1u64 << bits) - 1),
+        };
+        let place = place(mixer, "step", number, index);
+        format!("    case {}:\n        {place} = {step};\n        break;\n", first + index)
+    };
+    (0..mixer.oscillators().len()).map(case).collect()
+}
+
 /// What they are at the beginning, as statements.
 pub(super) fn begins(mixer: &Mixer, number: usize) -> Vec<String> {
-    let mut lines: Vec<String> = match mixer.oscillators().len() {
-        1 => vec![format!("chain->phase{number} = 0u;")],
-        count => (0..count).map(|at| format!("chain->phase{number}[{at}] = 0u;")).collect(),
-    };
+    let mut lines = Vec::new();
+    for (index, own) in mixer.oscillators().iter().enumerate() {
+        lines.push(format!("{} = 0u;", place(mixer, "phase", number, index)));
+        if mixer.has_loadable_steps() {
+            lines.push(format!("{} = {}u;", place(mixer, "step", number, index), own.step()));
+        }
+    }
     let seed = mixer.oscillator().words().dither.filter(|_| is_dithered(mixer));
     lines.extend(seed.map(|seed| format!("chain->dither{number} = {seed}u;")));
     lines
@@ -100,26 +131,33 @@ pub(super) fn functions(
     }
     lines.extend(of_channel);
     for (index, own) in mixer.oscillators().iter().enumerate() {
-        let (phase, step) = (numbered(mixer, "phase", index), own.step());
+        let phase = numbered(mixer, "phase", index);
+        let step = match mixer.has_loadable_steps() {
+            true => numbered(mixer, "step", index),
+            false => format!("{}u", own.step()),
+        };
         lines.push(match oscillator.words().phase_bits {
-            32 => format!("{phase} += {step}u;"),
-            bits => format!("{phase} = ({phase} + {step}u) & {}u;", (1u64 << bits) - 1),
+            32 => format!("{phase} += {step};"),
+            bits => format!("{phase} = ({phase} + {step}) & {}u;", (1u64 << bits) - 1),
         });
     }
     if is_dithered(mixer) {
         lines.extend(["<< 13", ">> 17", "<< 5"].map(|shift| format!("dither ^= dither {shift};")));
     }
-    let mut kept: Vec<[String; 2]> = (0..count)
-        .map(|index| {
-            let place = if count == 1 { String::new() } else { format!("[{index}]") };
-            [numbered(mixer, "phase", index), format!("chain->phase{number}{place}")]
-        })
-        .collect();
+    let own = |name: &str, index: usize| {
+        [numbered(mixer, name, index), place(mixer, name, number, index)]
+    };
+    let mut kept: Vec<[String; 2]> = (0..count).map(|index| own("phase", index)).collect();
     if is_dithered(mixer) {
         kept.push(["dither".to_owned(), format!("chain->dither{number}")]);
     }
-    let taken: String =
+    let mut taken: String =
         kept.iter().map(|[own, place]| format!("    uint32_t {own} = {place};\n")).collect();
+    if mixer.has_loadable_steps() {
+        let steps = (0..count).map(|index| own("step", index));
+        let steps = steps.map(|[own, place]| format!("    const uint32_t {own} = {place};\n"));
+        taken.extend(steps);
+    }
     let given: String = kept.iter().map(|[own, place]| format!("    {place} = {own};\n")).collect();
     let lines: Vec<String> = lines.iter().map(|line| format!("        {line}\n")).collect();
     let _ = write!(

@@ -16,6 +16,7 @@ mod mixer;
 mod network;
 mod pairs;
 mod source;
+mod steps;
 mod types;
 
 pub use float::write_float;

@@ -8,7 +8,7 @@ use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::expression::{Access, Admitted, Body, Firing, Form};
 use super::source::{Function, helper_texts, tuned};
 use super::types::{Helper, storage};
-use super::{Writer, lanes, mixer};
+use super::{Writer, lanes, mixer, steps};
 use crate::datapath::{Checked, Row, dump};
 use crate::fixed::WordFormat;
 use crate::network::Network;
@@ -234,6 +234,7 @@ impl Text<'_> {
         });
         let most = self.parts.iter().fold("(count)".to_owned(), |text, part| part.most_in_c(&text));
         let (words, side) = self.said_of_samples();
+        let sets = steps::declaration(&self.parts, name);
         format!(
             "/* {ORIGIN}\n\
              \n   Input {input_format}, output {output_format}: a word holding the integer i has the value \
@@ -254,7 +255,7 @@ impl Text<'_> {
              /* count {words} go in, as many as you like at a call; gives how many came out. The arrays must \
              not overlap. */\n\
              size_t {name}_block(struct {name} *chain, const {input} *input, size_t count, {output} \
-             *output);\n\n\
+             *output);\n\n{sets}\
              #ifdef __cplusplus\n}}\n#endif\n\n#endif\n"
         )
     }
@@ -334,6 +335,7 @@ impl Text<'_> {
         text.push_str(&helper_texts(&helpers, self.firmware));
         text.push_str(&functions);
         let _ = write!(text, "void {name}_init(struct {name} *chain)\n{{\n{clears}}}\n\n");
+        text.push_str(&steps::function(&self.parts, self.symbols.base()));
         text.push_str(&self.block());
         text
     }

@@ -1,9 +1,11 @@
 //! Hardware of a network: an instance for each part, counters that keep and fill, and the wires between.
 
-use super::interface::{Around, connect, handed_over, program_lines};
-use super::mixer::design as mixer_design;
+use super::interface::{Around, connect, handed_over, load_bus, program_lines};
+use super::mixer::{STEP, design as mixer_design};
 use super::value::{Kind, Signal, Value, all, any, choose, constant, fixed_bit};
-use super::{Design, Item, Items, Statement, Traffic, parallel_design, staged_design, unit_design};
+use super::{
+    Design, Item, Items, LoadBus, Statement, Traffic, parallel_design, staged_design, unit_design,
+};
 use crate::datapath::Checked;
 use crate::hardware::{HardwareError, HardwareUnit, NetworkHardware, NetworkPart, bits_to};
 use crate::write::ORIGIN;
@@ -25,6 +27,12 @@ pub(in crate::write) fn design<'a>(
     name: &str,
 ) -> Result<ChainDesign<'a>, HardwareError> {
     let (mut parts, mut sums) = (Vec::new(), Vec::new());
+    let load = hardware.load_bits().map(|(address_bits, data_bits)| LoadBus {
+        address_bits,
+        data_bits,
+        has_pending: false,
+    });
+    let registers = hardware.step_registers();
     for (index, part) in hardware.parts().iter().enumerate() {
         let own = format!("{name}_part_{}", index + 1);
         match part {
@@ -36,7 +44,8 @@ pub(in crate::write) fn design<'a>(
                 HardwareUnit::Parallel(chain) => parallel_design(chain, program, &own),
             }),
             NetworkPart::Mixer { mixer, channels } => {
-                parts.push(mixer_design(mixer, *channels, &own));
+                let first = registers.iter().position(|(at, _)| *at == index);
+                parts.push(mixer_design(mixer, *channels, first.zip(load), &own));
             }
             NetworkPart::Sums(program) => sums.push((own, &**program)),
             NetworkPart::Keep(_) | NetworkPart::Fill(_) => {}
@@ -64,7 +73,10 @@ pub(in crate::write) fn design<'a>(
     }
     let interface = hardware.interface();
     let around = Around { formats: hardware.ends(), interface, samples: 1, is_driven: true };
-    let (ports, items) = connect(items, around, None);
+    let (mut ports, items) = connect(items, around, None);
+    if let Some(bus) = load {
+        ports.extend(load_bus(bus.address_bits, bus.data_bits, STEP));
+    }
     let latency = hardware.drains_in();
     let traffic = Traffic {
         interface: Some(interface),
@@ -73,7 +85,7 @@ pub(in crate::write) fn design<'a>(
         latency,
         // What comes out is taken in more than one of four clocks.
         patience: 8 * latency + 1_000,
-        load_bits: None,
+        load,
     };
     let mut handed = handed_over(interface, 1);
     if hardware.sample_words().iter().any(|words| *words > 1) {
@@ -125,6 +137,23 @@ fn about(hardware: &NetworkHardware) -> Vec<String> {
         lines.push(format!("  {}: {many}{what}", index + 1));
     }
     lines.push(String::new());
+    let registers = hardware.step_registers();
+    if !registers.is_empty() {
+        lines.push(
+            "A write to an address has the phase of an oscillator grow by another step:".to_owned(),
+        );
+        for (address, (part, own)) in registers.iter().enumerate() {
+            if let NetworkPart::Mixer { mixer, .. } = &hardware.parts()[*part] {
+                lines.push(format!(
+                    "  {address}: oscillator {} of part {}, {} behind a reset",
+                    own + 1,
+                    part + 1,
+                    mixer.oscillators()[*own].step()
+                ));
+            }
+        }
+        lines.push(String::new());
+    }
     lines
 }
 
@@ -253,7 +282,10 @@ fn put(
     };
     match &hardware.parts()[index] {
         NetworkPart::Unit { .. } | NetworkPart::Sums(_) | NetworkPart::Mixer { .. } => {
-            items.0.push(instance(joints, &number, format!("{name}_part_{}", index + 1)));
+            let is_loaded = hardware.parts()[index].loadable_steps() > 0;
+            let load = hardware.load_bits().filter(|_| is_loaded);
+            let of = format!("{name}_part_{}", index + 1);
+            items.0.push(instance(joints, &number, of, load));
         }
         NetworkPart::Keep(factor) => keep(joints, &number, *factor, items),
         NetworkPart::Fill(factor) => fill(joints, &number, *factor, items),
@@ -279,7 +311,12 @@ fn wires(hardware: &NetworkHardware, items: &mut Items) {
     }
 }
 
-fn instance([before, behind]: &[Joint; 2], number: &str, of: String) -> Item {
+fn instance(
+    [before, behind]: &[Joint; 2],
+    number: &str,
+    of: String,
+    load: Option<(u32, u32)>,
+) -> Item {
     let ports = [
         ("clk", Signal::bit("clk")),
         ("rst", Signal::bit("rst")),
@@ -290,8 +327,18 @@ fn instance([before, behind]: &[Joint; 2], number: &str, of: String) -> Item {
         ("out_ready", behind.ready.clone()),
         ("out_data", behind.data.clone()),
     ];
-    let ports: Vec<(String, Value)> =
-        ports.into_iter().map(|(port, signal)| (port.to_owned(), signal.whole())).collect();
+    let loads = load.map(|(address, data)| {
+        [
+            ("load_write", Signal::bit("load_write")),
+            ("load_address", Signal::new("load_address", Kind::Port(address))),
+            ("load_data", Signal::new("load_data", Kind::Port(data))),
+        ]
+    });
+    let ports: Vec<(String, Value)> = ports
+        .into_iter()
+        .chain(loads.into_iter().flatten())
+        .map(|(port, signal)| (port.to_owned(), signal.whole()))
+        .collect();
     Item::Instance { of, name: format!("part_{number}"), ports }
 }
 

@@ -100,14 +100,20 @@ pub(super) fn connect(
 
 /// The register bus of a unit whose coefficients can be loaded.
 fn load_ports(map: &LoadMap) -> Vec<Port> {
-    let load_data = port(data("load_data", map.data_bits), Direction::Input);
     let mut formats: Vec<String> = map.tables.iter().map(|one| one.format.to_string()).collect();
     formats.dedup();
+    let mut ports = load_bus(map.address_bits, map.data_bits, &formats.join(", "));
+    ports.push(port(Signal::bit("load_pending"), Direction::OutputRegister));
+    ports
+}
+
+/// Write, address and data of what can be loaded.
+pub(super) fn load_bus(address_bits: u32, data_bits: u32, remark: &str) -> Vec<Port> {
+    let load_data = port(data("load_data", data_bits), Direction::Input);
     vec![
         port(Signal::bit("load_write"), Direction::Input),
-        port(data("load_address", map.address_bits), Direction::Input),
-        Port { remark: formats.join(", "), ..load_data },
-        port(Signal::bit("load_pending"), Direction::OutputRegister),
+        port(data("load_address", address_bits), Direction::Input),
+        Port { remark: remark.to_owned(), ..load_data },
     ]
 }
 

@@ -1,9 +1,9 @@
 //! Mixers: the registers of [`MixerMachine`](crate::hardware::MixerMachine), a line for each.
 
-use super::interface::{Around, connect, handed_over};
+use super::interface::{Around, connect, handed_over, load_bus};
 use super::logic::sum_of_products;
 use super::value::{Kind, Signal, Value, all, any, choose, constant, differing, fixed_bit, sum};
-use super::{Design, Item, Items, Statement, Traffic, when};
+use super::{Design, Item, Items, LoadBus, Statement, Traffic, when};
 use crate::hardware::{MixerProduct, bits_to, mixer_latency, mixer_products};
 use crate::network::Mixer;
 use crate::spec::Interface;
@@ -13,28 +13,36 @@ use crate::write::parts::{is_dithered, mixed_words, numbered};
 /// So many values are in a block memory.
 const BLOCK: usize = 64;
 
-/// The registers of a mixer.
-pub(in crate::write) fn design(mixer: &Mixer, channels: usize, name: &str) -> Design {
+/// The registers of a mixer, and where its steps can be loaded the address of the first of them, and the bus.
+pub(in crate::write) fn design(
+    mixer: &Mixer,
+    channels: usize,
+    load: Option<(usize, LoadBus)>,
+    name: &str,
+) -> Design {
     let products = mixer_products(mixer, channels);
     let mut items = Items::default();
     let [valid, ready] = ["out_valid", "out_ready"].map(|name| Signal::bit(name).whole());
     items.comment("All registers move on together, unless an output waits.");
     items.wire("advances", any(vec![valid.not(), ready]));
-    let writer = Writer { mixer, products };
+    let writer = Writer { mixer, products, load };
     let marks = writer.issue(&mut items);
     writer.multiply(&marks, &mut items);
     writer.give(&mut items);
     let formats = [mixer.input(), mixer.output()];
     let interface = Interface::ValidReady;
     let around = Around { formats, interface, samples: 1, is_driven: false };
-    let (ports, items) = connect(items, around, None);
+    let (mut ports, items) = connect(items, around, None);
+    if let Some((_, bus)) = load {
+        ports.extend(load_bus(bus.address_bits, bus.data_bits, STEP));
+    }
     let traffic = Traffic {
         interface: Some(interface),
         samples: 1,
         changes_rate: true,
         latency: mixer_latency(mixer),
         patience: 1_000,
-        load_bits: None,
+        load: load.map(|(_, bus)| bus),
     };
     let handed = handed_over(interface, 1).into_iter();
     let handed = handed.map(|line| line.replace("A sample is", "A word is")).collect();
@@ -50,12 +58,16 @@ fn about(mixer: &Mixer) -> Vec<String> {
     lines
 }
 
+/// What a word on the bus is.
+pub(super) const STEP: &str = "a step";
+
 /// Marks that go with a product through the registers, by their names.
 const MARKS: [&str; 5] = ["has", "is_negative", "is_first", "is_last", "is_second"];
 
 struct Writer<'a> {
     mixer: &'a Mixer,
     products: Vec<MixerProduct>,
+    load: Option<(usize, LoadBus)>,
 }
 
 impl Writer<'_> {
@@ -129,8 +141,8 @@ impl Writer<'_> {
         let is_over = items.wire("is_over", all(vec![moves.whole(), count.is(last)]));
         let zero = |signal: &Signal| Statement::Take(signal.clone(), constant(0, signal.kind));
         let (mut begin, mut next) = (vec![zero(&count)], vec![zero(&count)]);
-        for (phase, own) in phases.iter().zip(self.mixer.oscillators()) {
-            let step = constant(own.step().into(), phase.kind);
+        let steps = self.steps(items);
+        for (phase, step) in phases.iter().zip(steps) {
             begin.push(zero(phase));
             next.push(Statement::Take(phase.clone(), sum(phase.whole(), step, false)));
         }
@@ -174,6 +186,35 @@ impl Writer<'_> {
         moves.push(Statement::Take(word_1, held.whole()));
         items.clocked(moving(moves, "has_1"));
         marks
+    }
+
+    /// The step of each phase: a constant, or a register that is written.
+    fn steps(&self, items: &mut Items) -> Vec<Value> {
+        let kind = Kind::Unsigned(self.mixer.oscillator().words().phase_bits);
+        let own = self.mixer.oscillators().iter();
+        let constants = own.map(|own| constant(own.step().into(), kind));
+        let Some((first, bus)) = self.load else { return constants.collect() };
+        items.gap();
+        items.comment("The steps, which can be written.");
+        let [address, data] = [("load_address", bus.address_bits), ("load_data", bus.data_bits)]
+            .map(|(name, bits)| Signal::new(name, Kind::Port(bits)));
+        let mut steps = Vec::new();
+        for (place, begin) in constants.enumerate() {
+            let step = Signal::new(numbered(self.mixer, "step", place), kind);
+            items.register(step.clone());
+            let is_own = address.is((first + place) as i128);
+            let writes = all(vec![Signal::bit("load_write").whole(), is_own]);
+            let word = match bus.data_bits == kind.width() {
+                true => data.whole(),
+                false => data.part(kind.width() - 1, 0),
+            };
+            items.clocked(vec![Statement::If(vec![
+                (Signal::bit("rst").whole(), vec![Statement::Take(step.clone(), begin)]),
+                (writes, vec![Statement::Take(step.clone(), word)]),
+            ])]);
+            steps.push(step.whole());
+        }
+        steps
     }
 
     /// The phase of the next product: that of its oscillator, with the dither, whose word goes on with those.

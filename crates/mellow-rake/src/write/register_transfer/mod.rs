@@ -52,8 +52,19 @@ pub(super) struct Traffic {
     pub latency: usize,
     /// The most clocks that a sample may have to wait.
     pub patience: usize,
-    /// Bits of an address and of a word of coefficients that can be loaded.
-    pub load_bits: Option<(u32, u32)>,
+    /// What can be loaded while it runs.
+    pub load: Option<LoadBus>,
+}
+
+/// The bus of what can be loaded.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct LoadBus {
+    /// Bits of an address.
+    pub address_bits: u32,
+    /// Bits of a word.
+    pub data_bits: u32,
+    /// Whether a port says that what was loaded is yet to be taken.
+    pub has_pending: bool,
 }
 
 impl Design {

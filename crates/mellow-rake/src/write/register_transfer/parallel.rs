@@ -41,7 +41,7 @@ pub(in crate::write) fn design(chain: &Parallel, checked: &Checked, name: &str) 
             latency: chain.latency(),
             // Until outputs are taken.
             patience: 1_000,
-            load_bits: None,
+            load: None,
         },
     }
 }

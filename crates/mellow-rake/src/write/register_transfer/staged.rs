@@ -69,7 +69,7 @@ pub(in crate::write) fn design(
             changes_rate: false,
             latency: staged.latency() + waiting * staged.interval(),
             patience,
-            load_bits: None,
+            load: None,
         },
     })
 }

@@ -25,10 +25,11 @@ pub(super) fn module(mixer: &Mixer, channels: usize, number: usize) -> String {
          if address & {} != 0 {{ -found }} else {{ found }}\n}}\n\n\
          /// What it remembers.\n#[derive(Debug, Clone, PartialEq, Eq)]\npub struct Part {{\n{members}}}\n\n\
          impl Part {{\n    /// At the beginning.\n    pub const fn new() -> Self {{\n        \
-         Self {{ {begins} }}\n    }}\n\n{}}}\n",
+         Self {{ {begins} }}\n    }}\n\n{}{}}}\n",
         oscillator.format(),
         in_rows(quarter),
         2 * length,
+        set_step(mixer),
         mix(mixer, channels),
     );
     let indented = |line: &str| match line.is_empty() {
@@ -47,11 +48,38 @@ fn remembered(mixer: &Mixer) -> (String, String) {
         members += &format!("    {phase}: u32,\n");
         begins.push(format!("{phase}: 0"));
     }
+    if mixer.has_loadable_steps() {
+        for (index, own) in mixer.oscillators().iter().enumerate() {
+            let step = numbered(mixer, "step", index);
+            members += &format!("    {step}: u32,\n");
+            begins.push(format!("{step}: {}", own.step()));
+        }
+    }
     if let Some(seed) = mixer.oscillator().words().dither.filter(|_| is_dithered(mixer)) {
         members += "    dither: u32,\n";
         begins.push(format!("dither: {seed}"));
     }
     (members, begins.join(", "))
+}
+
+/// The function that sets the step of an oscillator, where it can be set.
+fn set_step(mixer: &Mixer) -> String {
+    if !mixer.has_loadable_steps() {
+        return String::new();
+    }
+    let masked = match mixer.oscillator().words().phase_bits {
+        32 => String::new(),
+        bits => format!(" & {}", (1u64 << bits) - 1),
+    };
+    let case = |index: usize| {
+        format!("            {index} => self.{} = step{masked},\n", numbered(mixer, "step", index))
+    };
+    let cases: String = (0..mixer.oscillators().len()).map(case).collect();
+    format!(
+        "    /// Another step of an oscillator.\n    \
+         pub fn set_step(&mut self, oscillator: usize, step: u32) {{\n        \
+         match oscillator {{\n{cases}            _ => {{}}\n        }}\n    }}\n\n"
+    )
 }
 
 /// The function that takes a sample.
@@ -93,7 +121,11 @@ fn mix(mixer: &Mixer, channels: usize) -> String {
         lines.extend(widened);
     }
     for (index, own) in mixer.oscillators().iter().enumerate() {
-        let (phase, step) = (numbered(mixer, "phase", index), own.step());
+        let phase = numbered(mixer, "phase", index);
+        let step = match mixer.has_loadable_steps() {
+            true => format!("self.{}", numbered(mixer, "step", index)),
+            false => own.step().to_string(),
+        };
         let masked = match oscillator.words().phase_bits {
             32 => String::new(),
             bits => format!(" & {}", (1u64 << bits) - 1),

@@ -3,7 +3,7 @@
 
 use super::super::capability::Capability;
 use super::super::lower::{lower, lower_for_processor};
-use super::super::parts::{Part, What, parts, samples_said};
+use super::super::parts::{Part, What, counted, loadable, parts, samples_said};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
 use super::functions::Functions;
 use super::types::Integer;
@@ -72,6 +72,37 @@ impl Text<'_> {
             sample(&storage(network.input()), network.lanes_in()),
             sample(&storage(network.output()), network.lanes_out()),
         ]
+    }
+
+    /// The function that sets the step of an oscillator, where one can be set.
+    fn set_step(&self) -> String {
+        let (mut said, mut cases) = (String::new(), String::new());
+        for (mixer, number, first) in loadable(&self.parts) {
+            let (bits, count) = (mixer.oscillator().words().phase_bits, mixer.oscillators().len());
+            let steps: Vec<String> =
+                mixer.oscillators().iter().map(|own| own.step().to_string()).collect();
+            let _ = write!(
+                said,
+                "    /// The phase of oscillator {} grows by `step`, modulo 2^{bits}, from the next sample to\n    \
+                 /// the one behind it on: by `step` / 2^{bits} of a turn. At the beginning: {}.\n",
+                counted(first, count),
+                steps.join(", ")
+            );
+            for own in 0..count {
+                let _ = writeln!(
+                    cases,
+                    "            {} => self.part{number}.set_step({own}, step),",
+                    first + own
+                );
+            }
+        }
+        match cases.is_empty() {
+            true => cases,
+            false => format!(
+                "\n{said}    pub fn set_step(&mut self, oscillator: usize, step: u32) {{\n        \
+                 match oscillator {{\n{cases}            _ => {{}}\n        }}\n    }}\n"
+            ),
+        }
     }
 
     fn module(&self) -> String {
@@ -156,6 +187,7 @@ impl Text<'_> {
              self.push1(word, give);\n    }}\n",
             zeros.join(", "),
         );
+        text.push_str(&self.set_step());
         for index in 0..parts.len() {
             text.push_str(&self.push(index));
         }

@@ -9,7 +9,7 @@ use crate::spec::Interface;
 /// between samples, every output compared, and all outputs written to a third file. Samples stay until they
 /// are taken; where they can wait, outputs are left standing for some clocks.
 pub(super) fn text(formats: [WordFormat; 2], traffic: &Traffic, name: &str) -> String {
-    let Traffic { interface, samples, changes_rate, latency, patience, load_bits } = traffic;
+    let Traffic { interface, samples, changes_rate, latency, patience, load } = traffic;
     let [input, output] = formats.map(WordFormat::width);
     let ports = match interface {
         None => "",
@@ -30,10 +30,12 @@ pub(super) fn text(formats: [WordFormat; 2], traffic: &Traffic, name: &str) -> S
         ),
         _ => String::new(),
     };
-    let loads = load_bits.map_or(String::new(), |(address, data)| {
+    let loads = load.map_or(String::new(), |load| {
+        let pending = if load.has_pending { "`define FILTER_PENDING\n" } else { "" };
         format!(
-            "`define FILTER_LOADS\n`define FILTER_ADDRESS_WIDTH {address}\n\
-             `define FILTER_LOAD_WIDTH {data}\n"
+            "`define FILTER_LOADS\n{pending}`define FILTER_ADDRESS_WIDTH {}\n\
+             `define FILTER_LOAD_WIDTH {}\n",
+            load.address_bits, load.data_bits
         )
     });
     let rate = if *changes_rate { "`define FILTER_CHANGES_RATE\n" } else { "" };
@@ -41,9 +43,12 @@ pub(super) fn text(formats: [WordFormat; 2], traffic: &Traffic, name: &str) -> S
         1 => String::new(),
         _ => format!(": the {samples} samples of a clock as one word, the oldest lowest"),
     };
-    let load_note = match load_bits {
-        Some(_) => {
+    let load_note = match load {
+        Some(load) if load.has_pending => {
             "// +load=FILE      address and word of coefficients in hex, written first (optional)\n"
+        }
+        Some(_) => {
+            "// +load=FILE      address and step of oscillators in hex, written first (optional)\n"
         }
         None => "",
     };

@@ -34,7 +34,9 @@
     reg [`FILTER_ADDRESS_WIDTH - 1:0] load_address = {`FILTER_ADDRESS_WIDTH{1'b0}};
     reg [`FILTER_LOAD_WIDTH - 1:0] load_data = {`FILTER_LOAD_WIDTH{1'b0}};
     // verilator lint_off UNUSED
+`ifdef FILTER_PENDING
     wire load_pending;
+`endif
     // verilator lint_on UNUSED
     reg [8 * 1024 - 1:0] load_name;
     reg [`FILTER_ADDRESS_WIDTH - 1:0] next_address;
@@ -68,7 +70,9 @@
         .load_write(load_write),
         .load_address(load_address),
         .load_data(load_data),
+`ifdef FILTER_PENDING
         .load_pending(load_pending),
+`endif
 `endif
 `ifdef FILTER_STREAM
         .aclk(clk),

@@ -59,7 +59,7 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
         changes_rate: false,
         latency: LATENCY_CLOCKS as usize,
         patience: 1,
-        load_bits: None,
+        load: None,
     };
     Ok(vec![
         file(".v", module(checked, symbols.base(), false)),

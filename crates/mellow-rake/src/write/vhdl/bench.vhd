@@ -54,7 +54,7 @@ begin
             load_write => load_write, --LOADS
             load_address => load_address, --LOADS
             load_data => load_data, --LOADS
-            load_pending => open, --LOADS
+            load_pending => open, --PENDING
             out_data => out_data --PLAIN
             aclk => clk, --STREAM
             aresetn => aresetn, --STREAM

@@ -61,7 +61,7 @@ pub fn write(checked: &Checked, symbols: &Symbols) -> Result<Vec<GeneratedFile>,
         changes_rate: false,
         latency: LATENCY_CLOCKS as usize,
         patience: 1,
-        load_bits: None,
+        load: None,
     };
     Ok(vec![
         file(".vhd", design(checked, &lowered, name, false)),
@@ -342,7 +342,8 @@ fn bench(formats: [WordFormat; 2], traffic: &Traffic, name: &str) -> String {
         1 => String::new(),
         _ => format!(": the {samples} samples of a clock as one word, the\n-- oldest lowest"),
     };
-    let (address_bits, data_bits) = traffic.load_bits.unwrap_or((1, 1));
+    let (address_bits, data_bits) =
+        traffic.load.map_or((1, 1), |load| (load.address_bits, load.data_bits));
     let is_stream = traffic.interface == Some(Interface::AxiStream);
     // What is at the end of a line says where it is written.
     let conditions = [
@@ -351,7 +352,8 @@ fn bench(formats: [WordFormat; 2], traffic: &Traffic, name: &str) -> String {
         (" --READY", has_ready && !is_stream),
         (" --WAITS", waits),
         (" --PLAIN-WAITS", waits && !is_stream),
-        (" --LOADS", traffic.load_bits.is_some()),
+        (" --LOADS", traffic.load.is_some()),
+        (" --PENDING", traffic.load.is_some_and(|load| load.has_pending)),
         (" --ONE-RATE", !traffic.changes_rate),
         (" --RATES", traffic.changes_rate),
     ];

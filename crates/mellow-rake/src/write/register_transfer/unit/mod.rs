@@ -13,7 +13,7 @@ mod output;
 
 use super::interface::{Around, connect, handed_over};
 use super::value::{Kind, Signal};
-use super::{Design, Items, Traffic};
+use super::{Design, Items, LoadBus, Traffic};
 use crate::fixed::WordFormat;
 use crate::hardware::{HardwareError, Scheduled, TimeShared, UnitProgram, bits_to};
 
@@ -74,7 +74,11 @@ fn of_program(
             changes_rate: unit.takes() != program.firing_words[1],
             latency: program.latency,
             patience: program.instructions.len() + words + 1_000,
-            load_bits: map.map(|map| (map.address_bits, map.data_bits)),
+            load: map.map(|map| LoadBus {
+                address_bits: map.address_bits,
+                data_bits: map.data_bits,
+                has_pending: true,
+            }),
         },
     }
 }
