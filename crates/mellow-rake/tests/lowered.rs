@@ -1,7 +1,8 @@
 //! What all writers say in their languages means what the simulator computes, and stays within what is said
 //! beside it.
 
-use mellow_rake::datapath::{Checked, Port, Simulator, dump};
+use mellow_rake::datapath::{Checked, Port, Simulator, dump, fir_decimator, fir_interpolator};
+use mellow_rake::fixed::{Overflow, Rounding, round_coefficients};
 use mellow_rake::random::NoiseSource;
 use mellow_rake::spec::Structure;
 use mellow_rake::write::lower::{Lowered, Statement, lower, lower_for_processor};
@@ -50,6 +51,49 @@ fn statements_of_any_program_mean_what_it_means() {
     }
     println!("{held} programs, {of_shifts} of them without multiplier as well");
     assert!(held > 1_500 && of_shifts > 750, "{held} {of_shifts}");
+}
+
+/// Branches that have next to no taps, as those of half-band and M-th band filters, lose their zeros and
+/// nothing else.
+#[test]
+fn branches_without_taps_are_written_out() {
+    let mut noise = NoiseSource::new(53);
+    let mut apart = 0;
+    for _ in 0..200 {
+        let factor = noise.integer(2, 9) as usize;
+        let count = factor * noise.integer(2, 14) as usize - noise.integer(0, 1) as usize;
+        let is_full: Vec<bool> = (0..factor).map(|_| noise.integer(0, 1) == 0).collect();
+        let tap = |k: usize, noise: &mut NoiseSource| {
+            let is_lone = noise.integer(0, 20) == 0;
+            if is_full[k % factor] || is_lone {
+                noise.integer(-100, 100) as f64 / 128.0
+            } else {
+                0.0
+            }
+        };
+        let mut taps: Vec<f64> = (0..count).map(|k| tap(k, &mut noise)).collect();
+        taps[count - 1] = 0.25;
+        let table = round_coefficients(&[taps], "s9f7".parse().unwrap()).unwrap();
+        let words = ["s8f7", "u7f7", "s12f9"].map(|format| format.parse().unwrap());
+        let (input, output) =
+            (words[noise.integer(0, 2) as usize], words[noise.integer(0, 2) as usize]);
+        let rounding = Rounding::ALL[noise.integer(0, 4) as usize];
+        for build in [fir_decimator, fir_interpolator] {
+            let program =
+                build(&table, factor, input, output, rounding, Overflow::Saturate).unwrap();
+            let checked = program.check().unwrap();
+            hold(&checked, &mut noise);
+            let lowered = lower_for_processor(&checked);
+            let Some(lone) = lowered.tables.iter().find(|table| table.name == "lone_taps") else {
+                continue;
+            };
+            apart += 1;
+            assert!(lone.rows[0].iter().all(|tap| *tap != 0));
+            let has_loop = lowered.body.iter().any(|one| matches!(one, Statement::Repeat { .. }));
+            assert!(!has_loop && lowered.tables[0].rows.len() < factor);
+        }
+    }
+    assert!(apart > 100, "{apart}");
 }
 
 #[test]

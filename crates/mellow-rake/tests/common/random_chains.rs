@@ -11,8 +11,16 @@ pub(crate) fn rate() -> SampleRate {
     SampleRate::from_hertz(48_000.0).unwrap()
 }
 
-fn taps(noise: &mut NoiseSource, up: usize, count: usize) -> Taps {
-    let raw: Vec<f64> = (0..count).map(|_| noise.integer(-60, 100) as f64).collect();
+/// Some taps; now and then such that every so many-th is zero, but for one, as of M-th band filters.
+fn taps(noise: &mut NoiseSource, [up, down]: [usize; 2], count: usize) -> Taps {
+    let mut raw: Vec<f64> = (0..count).map(|_| noise.integer(-60, 100) as f64).collect();
+    if noise.integer(0, 2) == 0 {
+        let every = up.max(down);
+        raw.resize(8 * every, 30.0);
+        let first = noise.integer(0, every as i64 - 1) as usize;
+        raw.iter_mut().skip(first).step_by(every).for_each(|tap| *tap = 0.0);
+        raw[first + 3 * every] = 90.0;
+    }
     let sum: f64 = raw.iter().map(|tap| tap.abs()).sum::<f64>().max(1.0);
     Taps(raw.iter().map(|tap| tap / sum * 1.4 * up as f64).collect())
 }
@@ -57,7 +65,7 @@ pub(crate) fn any_chain(noise: &mut NoiseSource) -> Chain {
                     _ => (3, 2),
                 };
                 let length = noise.integer(1, 20) as usize;
-                Stage::new(up, down, taps(noise, up, length)).unwrap()
+                Stage::new(up, down, taps(noise, [up, down], length)).unwrap()
             }
         });
     }

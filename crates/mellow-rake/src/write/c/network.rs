@@ -1,7 +1,7 @@
 //! Networks in C: one structure and one function that takes blocks, with a function for each program.
 
 use super::super::capability::Capability;
-use super::super::lower::{Lowered, Statement, lower, lower_for_processor};
+use super::super::lower::{Lowered, Statement, lower, lower_for_processor, lower_in_loops};
 use super::super::number::c_integer;
 use super::super::parts::{Part, What, parts, samples_said};
 use super::super::{GeneratedFile, Language, ORIGIN, Symbols, WriteError};
@@ -164,7 +164,11 @@ impl Text<'_> {
     fn writer<'b>(&'b self, index: usize, checked: &'b Checked) -> Writer<'b> {
         Writer {
             checked,
-            lowered: lower_for_processor(checked),
+            // Of branches whose words are not all kept, only those are made that are.
+            lowered: match self.parts[index].keep {
+                1 => lower_for_processor(checked),
+                _ => lower_in_loops(checked),
+            },
             symbols: &self.own[index],
             admitted: &self.admitted,
             firmware: self.firmware,

@@ -35,6 +35,7 @@ pub(super) mod processor;
 
 pub use from_datapath::lower;
 pub use processor::lower_for_processor;
+pub(super) use processor::lower_in_loops;
 
 use crate::datapath::{Line, Node, Port, Row, Sign, Table};
 use crate::fixed::{Rounding, WordFormat};

@@ -2,13 +2,15 @@
 //!
 //! A processor takes its time for moving words about, and has a few registers and a multiplier. So a signal
 //! that two lines remember is stored once; all products are added; the half of a rounding is there before
-//! the first product; a long line lies still while a window moves over it; and products with zero are gone.
+//! the first product; a long line lies still while a window moves over it; products with zero are gone, and
+//! the branches of a polyphase filter are written out where one of them is next to empty.
 //! Each is a change of statements, not of the program, and the interpreter that holds the statements of
 //! [`lower`] against the simulator holds these as well.
 
 mod negate;
 mod preload;
 mod share;
+mod unroll;
 mod window;
 
 pub(in crate::write) use window::{is_feed_forward, put_words};
@@ -31,6 +33,16 @@ use crate::datapath::{Checked, Row};
 /// ```
 pub fn lower_for_processor(checked: &Checked) -> Lowered {
     let mut lowered = lower(checked);
+    unroll::unroll(&mut lowered);
+    formed(lowered)
+}
+
+/// The same with all loops over branches, of which only some passes may be wanted.
+pub(in crate::write) fn lower_in_loops(checked: &Checked) -> Lowered {
+    formed(lower(checked))
+}
+
+fn formed(mut lowered: Lowered) -> Lowered {
     share::share(&mut lowered);
     negate::negate(&mut lowered);
     window::windows(&mut lowered);

@@ -26,7 +26,8 @@ pub(in crate::write) fn is_feed_forward(lowered: &Lowered) -> Option<usize> {
     let mut lines = (0..lowered.lines.len()).filter(|line| lowered.lines[*line].depth > 0);
     let (line, None) = (lines.next()?, lines.next()) else { return None };
     let has_loops = lowered.body.iter().any(|one| matches!(one, Statement::Repeat { .. }));
-    if has_loops || lowered.lines[line].rows != 1 {
+    let is_one_to_one = [&lowered.inputs, &lowered.outputs].map(|ports| ports[0].count) == [1, 1];
+    if has_loops || !is_one_to_one || lowered.lines[line].rows != 1 {
         return None;
     }
     lowered.windows[line]?;
