@@ -167,8 +167,8 @@ impl HardwareModel {
         self.run_with(&[], input, expected)
     }
 
-    /// The same, with coefficients or steps that are written before the first sample, on a bus whose address and
-    /// data have so many bits.
+    /// The same, with coefficients or steps that are written before the first sample, on a bus whose
+    /// address and data have so many bits.
     ///
     /// # Errors
     /// As of [`run`](HardwareModel::run).

@@ -231,8 +231,8 @@ impl Oscillator {
     }
 
     /// The wave that its values stand for: cosine and sine at a sample, as values, of an amplitude that its
-    /// format ends at, at the middle of the phases that meet at an address. With a dither at the mean of those
-    /// that are met, half of an address on from the phase.
+    /// format ends at, at the middle of the phases that meet at an address. With a dither at the mean of
+    /// those that are met, half of an address on from the phase.
     pub fn ideal(&self, sample: u64) -> [f64; 2] {
         let address_step = 1u64 << self.dropped_bits();
         let middle = match self.words.dither {
@@ -265,9 +265,9 @@ impl Oscillator {
     /// analysis of the output spectrum of direct digital frequency synthesizers in the presence of
     /// phase-accumulator truncation", 1987), so a step of the largest power of two in it is looked at. With
     /// it each value of the table stands for M samples, M = 2^(N − P) over that step: the lines are those of
-    /// the table by itself, repeated, each times that of a pulse M samples long. A dither meets an address and
-    /// the next one in parts that go from one to the other: its mean lies on straight lines between the values
-    /// of the table, which is the pulse twice.
+    /// the table by itself, repeated, each times that of a pulse M samples long. A dither meets an address
+    /// and the next one in parts that go from one to the other: its mean lies on straight lines between the
+    /// values of the table, which is the pulse twice.
     pub fn spurious_free_db(&self) -> f64 {
         let Period { lines, hold } = self.period();
         let wanted = usize::from(lines.len() > 1);

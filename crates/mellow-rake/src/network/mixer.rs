@@ -134,8 +134,8 @@ impl Mixer {
         Mixer { oscillators, mixing, input, output, has_loadable_steps: false }
     }
 
-    /// The same with steps that can be set while it runs: other frequencies of its oscillators. What is proved
-    /// of levels holds for any.
+    /// The same with steps that can be set while it runs: other frequencies of its oscillators. What is
+    /// proved of levels holds for any.
     pub fn with_loadable_steps(self) -> Self {
         Mixer { has_loadable_steps: true, ..self }
     }

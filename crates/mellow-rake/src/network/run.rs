@@ -81,7 +81,8 @@ impl NetworkSimulator<'_> {
     }
 
     /// Has an oscillator go on by another step from the next sample of its mixer on, where its steps can be
-    /// set: they are numbered from 0 on through all of those mixers. Gives whether there is such an oscillator.
+    /// set: they are numbered from 0 on through all of those mixers. Gives whether there is such an
+    /// oscillator.
     pub fn set_step(&mut self, oscillator: usize, step: u32) -> bool {
         let loadable = self.steps.iter_mut().filter_map(|(_, step)| match step {
             Running::Mix { mixer, waves } if mixer.has_loadable_steps() => Some(waves),

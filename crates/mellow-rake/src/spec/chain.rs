@@ -200,8 +200,8 @@ pub struct RateChange {
     pub combs: bool,
     /// Of what stages that are found are to take the least.
     pub least: Least,
-    /// The carriers in hertz that the signal is taken from, where the rate does not go up, or put on, where it
-    /// does; all frequencies above are then distances from them. Each has a complex signal of its own.
+    /// The carriers in hertz that the signal is taken from, where the rate does not go up, or put on, where
+    /// it does; all frequencies above are then distances from them. Each has a complex signal of its own.
     pub carriers_hz: Vec<f64>,
     /// Whether the samples are complex that go in and come out, without a carrier.
     pub is_complex: bool,

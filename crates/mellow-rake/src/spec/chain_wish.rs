@@ -131,8 +131,8 @@ impl ChainWish {
         ChainWish { kept, ..self }
     }
 
-    /// A carrier that a signal is taken from, or put on where the rate goes up. Said several times there are as
-    /// many, each with a complex signal of its own.
+    /// A carrier that a signal is taken from, or put on where the rate goes up. Said several times there
+    /// are as many, each with a complex signal of its own.
     #[must_use]
     pub fn carrier(self, carrier: impl Stated<Frequency>) -> Self {
         self.say("change.carrier", carrier, |wish, carrier| wish.carriers.push(carrier))

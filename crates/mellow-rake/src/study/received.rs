@@ -284,8 +284,8 @@ impl ChainStudy {
         self.chain().carrier().is_some_and(|carrier| carrier.way == CarrierWay::Up)
     }
 
-    /// What comes out of a chain on the carrier that is nearest to the part of a plan with symbols, of several
-    /// that a signal is split at; all that comes out of any other chain.
+    /// What comes out of a chain on the carrier that is nearest to the part of a plan with symbols, of
+    /// several that a signal is split at; all that comes out of any other chain.
     ///
     /// # Errors
     /// As of [`part_with_symbols`](ChainStudy::part_with_symbols).
@@ -334,8 +334,8 @@ impl ChainStudy {
         Err(NotReceived::Symbols { input_hz, carriers_hz: carriers.clone() })
     }
 
-    /// What goes into a chain that puts the symbols of a plan on their carriers: each as a complex sample, the
-    /// same in every channel, and zeros until the last is through; zeros on a carrier that no part has.
+    /// What goes into a chain that puts the symbols of a plan on their carriers: each as a complex sample,
+    /// the same in every channel, and zeros until the last is through; zeros on a carrier that no part has.
     /// `None` of other chains.
     ///
     /// # Errors

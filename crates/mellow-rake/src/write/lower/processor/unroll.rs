@@ -73,7 +73,10 @@ fn products_of(statement: &Statement, table: usize) -> usize {
             usize::from(is_own(coefficient))
         }
         Statement::Sum(sum) => {
-            let product = |addition: &Addition| matches!(&addition.addend, Addend::Product { coefficient, .. } if is_own(coefficient));
+            let product = |addition: &Addition| match &addition.addend {
+                Addend::Product { coefficient, .. } => is_own(coefficient),
+                Addend::Word(_) => false,
+            };
             sum.steps.iter().filter_map(addition).filter(|one| product(one)).count()
         }
         _ => 0,
@@ -81,7 +84,7 @@ fn products_of(statement: &Statement, table: usize) -> usize {
 }
 
 fn write_out(lowered: &mut Lowered, at: usize, table: usize, lone: &[bool]) {
-    let Statement::Repeat { local, passes, first, body, result } = lowered.body[at].clone() else {
+    let Statement::Repeat { local, first, body, result, .. } = lowered.body[at].clone() else {
         return;
     };
     let mut next = 0;
@@ -92,7 +95,7 @@ fn write_out(lowered: &mut Lowered, at: usize, table: usize, lone: &[bool]) {
     let mut written = Vec::new();
     let mut apart = Vec::new();
     let kept: Vec<usize> = (0..lone.len()).filter(|row| !lone[*row]).collect();
-    for pass in 0..passes {
+    for (pass, is_lone) in lone.iter().enumerate() {
         let mut names: BTreeMap<Node, Local> = BTreeMap::from([(local.node, carried)]);
         for statement in &body {
             let mut statement = statement.clone();
@@ -100,7 +103,7 @@ fn write_out(lowered: &mut Lowered, at: usize, table: usize, lone: &[bool]) {
                 names.insert(own.node, Local { node: Node(next), ..own });
                 next += 1;
             }
-            if let (Statement::Sum(sum), true) = (&mut statement, lone[pass]) {
+            if let (Statement::Sum(sum), true) = (&mut statement, *is_lone) {
                 let row = &lowered.tables[table].rows[pass];
                 let steps = sum.steps.iter().flat_map(|step| single(step, row, table, &mut apart));
                 sum.steps = steps.collect();
