@@ -179,6 +179,7 @@ fn each(study: &ChainStudy) -> Panel {
         let name = match stage.as_sums() {
             Some(comb) => format!("stage {}, {} integrators and combs", number + 1, comb.order),
             None => match stage.form() {
+                Form::Taps(taps) if taps.0.len() == 1 => format!("stage {}, a gain", number + 1),
                 Form::Taps(taps) => format!("stage {}, {} taps", number + 1, taps.0.len()),
                 Form::Sections(own) => format!("stage {}, {} sections", number + 1, own.0.len()),
             },
@@ -187,6 +188,7 @@ fn each(study: &ChainStudy) -> Panel {
     };
     let series: Vec<Series> = stages.iter().enumerate().map(curve).collect();
     let x = Axis::linear("frequency", "Hz", (0.0, to));
-    let y = Axis::linear("gain", "dB", (-120.0, 6.0));
+    let gains = study.spec.stages.iter().filter_map(|stage| stage.gain_db);
+    let y = Axis::linear("gain", "dB", (-120.0, 6.0 + gains.fold(0.0, f64::max)));
     Panel { series, ..Panel::new("each stage by itself", x, y) }
 }

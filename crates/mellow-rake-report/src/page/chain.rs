@@ -182,7 +182,10 @@ fn stages(page: &mut Document, record: &ChainRecord) {
             hertz(stage.output_rate_hz),
             match stage.comb {
                 Some(comb) => sums(comb),
-                None => held(stage.taps.len(), stage.sections.len()),
+                None => match (stage.up, stage.down, &stage.taps[..]) {
+                    (1, 1, [gain]) => format!("x {gain:.4}"),
+                    _ => held(stage.taps.len(), stage.sections.len()),
+                },
             },
             engineering(stage.multiplies_per_second),
             engineering(stage.adds_per_second),
