@@ -290,7 +290,8 @@ fn chains_are_counted_on_a_core() {
     std::fs::write(&taps, short.replace("[change]", "[change]\ncombs = false")).unwrap();
     let tuned = counted_for(&taps, "cortex-m4");
     for ([_, plain], [_, tuned]) in counted(&taps).iter().zip(&tuned) {
-        assert!(*tuned < 0.85 * plain, "{plain} {tuned}");
+        // Of half-band stages few products are left to be made so.
+        assert!(*tuned < 0.92 * plain, "{plain} {tuned}");
     }
     assert_eq!((one.len(), two.len()), (3, 3));
     for ([_, one], [_, two]) in one.iter().zip(&two) {

@@ -83,8 +83,8 @@ impl Text<'_> {
                 mixer.oscillators().iter().map(|own| own.step().to_string()).collect();
             let _ = write!(
                 said,
-                "    /// The phase of oscillator {} grows by `step`, modulo 2^{bits}, from the next sample\n    \
-                 /// to the one behind it on: by `step` / 2^{bits} of a turn. At the beginning: {}.\n",
+                "    /// The phase of oscillator {} grows by `step`, modulo 2^{bits}, from the next\n    \
+                 /// sample to the one behind it on: by `step` / 2^{bits} of a turn. At the beginning: {}.\n",
                 counted(first, count),
                 steps.join(", ")
             );
