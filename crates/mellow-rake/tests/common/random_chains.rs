@@ -19,7 +19,8 @@ fn taps(noise: &mut NoiseSource, [up, down]: [usize; 2], count: usize) -> Taps {
         raw.resize(8 * every, 30.0);
         let first = noise.integer(0, every as i64 - 1) as usize;
         raw.iter_mut().skip(first).step_by(every).for_each(|tap| *tap = 0.0);
-        raw[first + 3 * every] = 90.0;
+        // One tap, or none at all.
+        raw[first + 3 * every] = if first == 0 { 0.0 } else { 90.0 };
     }
     let sum: f64 = raw.iter().map(|tap| tap.abs()).sum::<f64>().max(1.0);
     Taps(raw.iter().map(|tap| tap / sum * 1.4 * up as f64).collect())

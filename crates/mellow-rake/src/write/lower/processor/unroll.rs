@@ -136,10 +136,13 @@ fn write_out(lowered: &mut Lowered, at: usize, table: usize, lone: &[bool]) {
     let old = &mut lowered.tables[table];
     let own = Table { name: "lone_taps", rows: vec![apart], ..old.clone() };
     old.rows = kept.iter().map(|row| old.rows[*row].clone()).collect();
-    lowered.notes[table] = Some("a row for each branch, without those of lone_taps");
-    lowered.tables.push(own);
-    lowered.looks_up_exponents.push(false);
-    lowered.notes.push(Some("those that are not zero of branches that have next to none"));
+    lowered.notes[table] = Some("a row for each branch, without those that have next to none");
+    // Of branches of zeros alone nothing is left.
+    if !own.rows[0].is_empty() {
+        lowered.tables.push(own);
+        lowered.looks_up_exponents.push(false);
+        lowered.notes.push(Some("those that are not zero of branches that have next to none"));
+    }
 }
 
 /// Takes away names of other words that nothing reads: branches of which none hands a word to the next.
